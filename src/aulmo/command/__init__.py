@@ -1,0 +1,1 @@
+"""The command line, and `aulmo.script`'s shorter names for the same things."""

@@ -1,0 +1,1 @@
+"""Finished pictures: files, the queue of jobs, and what was rendered before."""

@@ -1,0 +1,169 @@
+"""Render jobs: each one a process of its own with a snapshot of the project, so the artist keeps working.
+
+The job's folder holds the snapshot, a running `state.json`, the picture so far, and the record of the finished job.
+"""
+
+import json
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import NamedTuple
+
+
+from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
+from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import save, write_atomically
+from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.errors import BadValue, CannotWrite
+from aulmo.trace.view import show
+
+
+class PartialWriter:
+    """Writes how far a render is and what it looks like into a job's folder; a file named `cancel` there stops it."""
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = folder
+        self._pictured = 0.0
+
+    def __call__(self, progress, tracer, view: str) -> bool:
+        """Note progress; False when the job should stop."""
+        state = progress._asdict()
+        state["seconds_left"] = None if progress.seconds_left == float("inf") else progress.seconds_left
+        state["noise"] = None if progress.noise == float("inf") else progress.noise
+        self._write("state.json", json.dumps(state).encode())
+        if time.monotonic() - self._pictured > 1.5:
+            self._pictured = time.monotonic()
+            frame = tracer.frame()
+            self._write("partial.png", small_png(show(frame.rgb, float(tracer.options[14]), view), 640))
+        return not (self.folder / "cancel").exists()
+
+    def finish(self, picture) -> None:
+        """Keep a small copy of the finished picture."""
+        self._write("thumbnail.png", small_png(display_picture(picture), 320))
+        self._write("done.json", json.dumps({"samples": picture.samples, "noise": picture.noise, "seconds": picture.seconds}).encode())
+
+    def _write(self, name: str, blob: bytes) -> None:
+        try:
+            write_atomically(self.folder / name, lambda file: file.write(blob))
+        except CannotWrite:
+            pass  # progress is a courtesy; the render itself must not fail for it
+
+
+class JobRecord(NamedTuple):
+    """What a job is, kept with its result."""
+
+    shot: str
+    width: int
+    height: int
+    out: str
+    settings: dict
+    started: float
+
+
+class Job:
+    """A render running in its own process, or one that has ended."""
+
+    def __init__(self, folder: Path, record: JobRecord, process: subprocess.Popen | None) -> None:
+        self.folder, self.record, self._process = folder, record, process
+
+    @classmethod
+    def start(cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path) -> "Job":
+        """Snapshot the project and start rendering. Raises BadValue or CannotWrite."""
+        out = Path(out)
+        if not out.parent.is_dir():
+            raise BadValue(f"There is no folder {out.parent} to write to.")
+        if not os.access(out.parent, os.W_OK):
+            raise CannotWrite(f"{out.parent} cannot be written to; choose another folder.")
+        name = f"{time.strftime('%Y%m%d-%H%M%S')}-{os.urandom(2).hex()}"
+        job_folder = Path(folder) / name
+        try:
+            job_folder.mkdir(parents=True)
+        except OSError as error:
+            raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
+        from msgspec.structs import replace
+
+        save(replace(document, render=settings), assets, job_folder / "project.aulmo")
+        words = [sys.executable, "-m", "aulmo", "render", str(job_folder / "project.aulmo"), "--shot", shot.name]
+        words += ["--size", f"{size[0]}x{size[1]}", "--file-type", settings.file_type, "--out", str(out), "--watch", str(job_folder)]
+        record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time())
+        write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
+        log = open(job_folder / "log.txt", "wb")
+        process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True)
+        log.close()
+        return cls(job_folder, record, process)
+
+    @property
+    def is_running(self) -> bool:
+        """True until the process has ended."""
+        return self._process is not None and self._process.poll() is None
+
+    @property
+    def outcome(self) -> str:
+        """running, done, cancelled or failed."""
+        if (self.folder / "done.json").exists():
+            return "done"
+        if self.is_running:
+            return "running"
+        return "cancelled" if (self.folder / "cancel").exists() else "failed"
+
+    def state(self) -> dict:
+        """share, samples, noise, seconds, seconds_left as last written; empty before the first."""
+        return _read_json(self.folder / "state.json")
+
+    def result(self) -> dict:
+        """samples, noise and seconds of a finished job."""
+        return _read_json(self.folder / "done.json")
+
+    def complaint(self) -> str:
+        """The sentence of a job that failed."""
+        try:
+            lines = (self.folder / "log.txt").read_text(errors="replace").strip().splitlines()
+        except OSError:
+            lines = []
+        return lines[-1].removeprefix("aulmo: ") if lines else "The render ended without saying why."
+
+    def cancel(self) -> None:
+        """Ask the process to stop; it does so within a second."""
+        (self.folder / "cancel").touch()
+
+    def picture_path(self) -> Path | None:
+        """The best small picture there is."""
+        for name in ("thumbnail.png", "partial.png"):
+            if (self.folder / name).exists():
+                return self.folder / name
+        return None
+
+
+def past_jobs(folder: Path) -> list[Job]:
+    """Jobs of earlier sessions, newest first."""
+    jobs = []
+    for entry in sorted(Path(folder).glob("*/job.json"), reverse=True):
+        try:
+            jobs.append(Job(entry.parent, JobRecord(**json.loads(entry.read_text())), None))
+        except (ValueError, TypeError, OSError):
+            continue
+    return jobs
+
+
+def file_name(document: Document, shot: Shot, settings: RenderSettings) -> Path:
+    """Where the next render of a shot goes: the chosen folder, a name that is not taken."""
+    folder = Path(settings.folder).expanduser() if settings.folder else Path.home()
+    stem = "".join(c if c.isalnum() or c in " -_" else "-" for c in f"{document.name} {shot.name}").strip()
+    ending = FILE_TYPES[settings.file_type][1]
+    path, number = folder / f"{stem}{ending}", 2
+    while path.exists():
+        path, number = folder / f"{stem} {number}{ending}", number + 1
+    return path
+
+
+def _settings(settings: RenderSettings) -> dict:
+    return {f: getattr(settings, f) for f in settings.__struct_fields__}
+
+
+def _read_json(path: Path) -> dict:
+    try:
+        return json.loads(path.read_text())
+    except (OSError, ValueError):
+        return {}

@@ -1,0 +1,73 @@
+"""Starting the window."""
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+
+def make_application():
+    """The application with its name, fonts and theme."""
+    os.environ.setdefault("QT_API", "pyside6")
+    from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QApplication
+
+    from aulmo.desk import theme
+
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    application.setApplicationName("Aulmo")
+    application.setOrganizationName("Aulmo")
+    application.setStyle("Fusion")
+    theme.load_fonts(application)
+    theme.use(application, QSettings().value("theme", "Dusk"))
+    return application
+
+
+def start(project: Path | None, demo: bool = False) -> int:
+    """Open the window and run until it is closed; returns the exit code."""
+    application = make_application()
+    from PySide6.QtCore import QTimer
+
+    from aulmo.desk.start_page import DEMO
+    from aulmo.desk.window import Window
+
+    window = Window()
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: None)  # lets Python see Ctrl+C
+    pulse.start(500)
+    window.show()
+    if demo:
+        window.session.load(DEMO / "wick.aulmo")
+    elif project is not None:
+        window.session.load(project)
+    if not offer_recovery(window) and os.environ.get("AULMO_LEAVE_AFTER_DRAFT"):
+        window.picture.set_traced(False)
+        window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, lambda: os._exit(0)))
+    return application.exec()
+
+
+def offer_recovery(window) -> bool:
+    """Offer what a crash left behind; True when something was taken up."""
+    from PySide6.QtWidgets import QMessageBox
+
+    from aulmo.desk import session as session_module
+    from aulmo.document import project_file
+    from aulmo.errors import AulmoError
+
+    for folder in project_file.left_behind(session_module.RECOVERY):
+        if os.environ.get("QT_QPA_PLATFORM") == "offscreen" and not os.environ.get("AULMO_RECOVER"):
+            return False
+        try:
+            document, assets, path = project_file.recover(folder)
+        except (AulmoError, OSError):
+            project_file.discard(folder)
+            continue
+        question = f"Aulmo ended without saving {document.name}. Take the unsaved work up again?"
+        answer = QMessageBox.question(window, "Unsaved work", question)
+        if answer == QMessageBox.StandardButton.Yes:
+            window.session.open_document(document, assets, path, unsaved=True)
+            project_file.discard(folder)
+            return True
+        project_file.discard(folder)
+    return False

@@ -1,0 +1,53 @@
+"""Every command once: its words, keys and deed. Menus, shortcuts and the command finder are all fed from here."""
+
+from typing import Callable, NamedTuple
+
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QWidget
+
+
+class Command(NamedTuple):
+    """A deed with a name. `keys` may be empty. `can` tells whether it makes sense now."""
+
+    id: str
+    title: str
+    menu: str
+    keys: str
+    run: Callable[[], None]
+    can: Callable[[], bool]
+
+
+class Registry:
+    """All commands of a window, in menu order."""
+
+    def __init__(self, window: QWidget) -> None:
+        self._window = window
+        self.commands: dict[str, Command] = {}
+        self.actions: dict[str, QAction] = {}
+
+    def add(self, id_: str, title: str, menu: str, keys: str, run: Callable[[], None], can: Callable[[], bool] = lambda: True) -> None:
+        """Register a command and make its action."""
+        command = Command(id_, title, menu, keys, run, can)
+        action = QAction(title, self._window)
+        if keys:
+            action.setShortcuts([QKeySequence(k) for k in keys.split(" or ")])
+        action.triggered.connect(lambda _=False: self.run(id_))
+        self._window.addAction(action)
+        self.commands[id_], self.actions[id_] = command, action
+
+    def run(self, id_: str) -> None:
+        """Do it, if it makes sense now."""
+        command = self.commands[id_]
+        if command.can():
+            command.run()
+
+    def find(self, text: str) -> list[Command]:
+        """Commands whose words start with the typed ones, best first."""
+        wanted = text.lower().split()
+        found = []
+        for command in self.commands.values():
+            words = f"{command.title} {command.menu}".lower().replace("…", "").split()
+            if all(any(w.startswith(x) for w in words) for x in wanted):
+                rank = 0 if command.title.lower().startswith(text.lower()) else 1
+                found.append((rank, command))
+        return [c for _, c in sorted(found, key=lambda f: f[0])]

@@ -1,0 +1,676 @@
+"""The picture: shows what the live renderer sends, and is where the hand turns, picks, drops, moves and measures."""
+
+import math
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QCursor, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from aulmo.desk import theme
+from aulmo.desk.handles import NAMES, Grip, Handles
+from aulmo.desk.session import Session
+from aulmo.desk.view_motion import approach, orbit, project, ray_through, slide, zoom_keeping_size
+from aulmo.document import edits
+from aulmo.document.quantity import parse, show
+from aulmo.document.records import Camera
+from aulmo.errors import BadValue
+from aulmo.prepare import arrange
+from aulmo.prepare.read_process import CAD, MESH
+from aulmo.trace.live import LivePicture, Request, Shown
+from aulmo.trace.scene import camera_axes, white_nits
+from aulmo.trace.tracer import Draft
+
+SWATCH_MIME = "application/x-aulmo-swatch"
+HINTS = {
+    "Prepare": "Right-drag turns · middle-drag slides · wheel goes nearer · click selects, again for its group · T shows handles",
+    "Surface": "Drop a swatch on a part · Alt: only this part · Click a part twice for its group",
+    "Light": "Drag the dome to turn the light · drop an HDR or EXR on the picture",
+    "Frame": "Right-drag turns the shot's camera · Alt+wheel changes the lens and keeps the size",
+    "Render": "The picture keeps working while a render runs",
+}
+
+
+class Picture(QWidget):
+    """The live picture with everything drawn over it."""
+
+    shown = Signal(object)
+    files_dropped = Signal(list, QPoint)
+    status_changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setMinimumSize(240, 180)
+        self.setMouseTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Picture")
+        self.traced = True
+        self.grid = False
+        self.state: Shown | None = None
+        self.draft: Draft | None = None
+        self.draft_parts: tuple[str, ...] = ()
+        self._image: QImage | None = None
+        self._pixels: np.ndarray | None = None
+        self._outline: QImage | None = None
+        self._hover: str | None = None
+        self._label: tuple[str, str] | None = None
+        self._label_at = QPoint()
+        self._press: QPoint | None = None
+        self._drag = ""
+        self._pivot = np.zeros(3)
+        self._start_camera: Camera | None = None
+        self._box: QRect | None = None
+        self._grip: Grip | None = None
+        self._hot: Grip | None = None
+        self._grip_document = None
+        self._typed = ""
+        self._drag_number = 0
+        self._probe: tuple[int, int] | None = None
+        self._waiting = QTimer(self)
+        self._waiting.setSingleShot(True)
+        self._waiting.setInterval(0)
+        self._waiting.timeout.connect(self._send)
+        self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, session.hint.emit)
+        self.shown.connect(self._take)
+        session.changed.connect(lambda old, new: self.refresh())
+        session.view_changed.connect(self.refresh)
+        session.shot_changed.connect(self.refresh)
+        session.opened.connect(self._opened)
+        session.selection_changed.connect(self._outline_changed)
+        session.stage_changed.connect(lambda _: self.refresh())
+        session.tool_changed.connect(self._tool_changed)
+
+    # what is shown
+
+    def _opened(self) -> None:
+        self.live.use_assets(self.session.assets)
+        self.draft, self.state, self._image = None, None, None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Ask for the picture of the document as it is now."""
+        self._waiting.start()
+
+    def set_traced(self, traced: bool) -> None:
+        """Traced, or the quick draft."""
+        self.traced = traced
+        self.refresh()
+
+    def frame_rect(self) -> QRect:
+        """Where the shot's frame lies in the widget."""
+        shot = self.session.shot
+        ratio = shot.width / shot.height if shot else 4 / 3
+        width, height = self.width(), self.height()
+        if width / max(1, height) > ratio:
+            w = round(height * ratio)
+            return QRect((width - w) // 2, 0, w, height)
+        h = round(width / ratio)
+        return QRect(0, (height - h) // 2, width, h)
+
+    def wide_camera(self) -> Camera:
+        """The view's camera opened up so that the frame fills `frame_rect` and the widget shows what lies beside it."""
+        frame, view = self.frame_rect(), self.session.view
+        share = self.width() / max(1, frame.width())
+        squeeze = self.height() / max(1, frame.height())
+        return replace(view, sensor_mm=view.sensor_mm * share, shift_x=view.shift_x / share, shift_y=view.shift_y / squeeze)
+
+    def _send(self) -> None:
+        if self.width() < 8 or self.height() < 8:
+            return
+        session = self.session
+        document = session.shown_document()
+        self.live.show(
+            Request(
+                document, session.shot, self.wide_camera(), self.width(), self.height(), self.traced,
+                transparent=document.render.transparent and session.stage == "Render",
+                gradient_span=self.height() / max(1, self.frame_rect().height()),
+            )
+        )  # fmt: skip
+
+    def _take(self, state: Shown) -> None:
+        if state.request.document is not self.session.shown_document() and not self.session.isolated:
+            if state.request.document is not self.session.document and state.draft is None and state.picture.size == 0:
+                return
+        self.state = state
+        if state.picture.size:
+            self._pixels = state.picture
+            h, w = state.picture.shape[:2]
+            self._image = QImage(state.picture.data, w, h, w * 4, QImage.Format.Format_RGB32)
+        if state.draft is not None:
+            self.draft, self.draft_parts = state.draft, state.part_ids
+            self._outline_changed()
+        self.update()
+        self.status_changed.emit()
+
+    def _outline_changed(self) -> None:
+        self._outline = None
+        if self.draft is not None and self.session.selection:
+            chosen = set(edits.leaves(self.session.document, self.session.selection))
+            numbers = [n for n, i in enumerate(self.draft_parts) if i in chosen]
+            mask = np.isin(self.draft.parts, numbers)
+            if mask.any():
+                wide = mask.copy()
+                for _ in range(2):
+                    grown = wide.copy()
+                    grown[1:] |= wide[:-1]
+                    grown[:-1] |= wide[1:]
+                    grown[:, 1:] |= wide[:, :-1]
+                    grown[:, :-1] |= wide[:, 1:]
+                    wide = grown
+                edge = wide & ~mask
+                pixels = np.zeros((*mask.shape, 4), np.uint8)
+                accent = QColor(theme.current().accent_hover)
+                pixels[edge] = (accent.blue(), accent.green(), accent.red(), 255)
+                self._outline = QImage(pixels.data, mask.shape[1], mask.shape[0], mask.shape[1] * 4, QImage.Format.Format_ARGB32).copy()
+        self.update()
+
+    def _tool_changed(self, tool: str) -> None:
+        self._probe = None
+        self.setCursor(Qt.CursorShape.CrossCursor if tool in ("focus", "probe") else Qt.CursorShape.ArrowCursor)
+        self.update()
+
+    # painting
+
+    def paintEvent(self, event) -> None:  # noqa: N802
+        """Draw the picture and what lies over it."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.current().surround))
+        if self._image is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(self.rect(), self._image)
+        self._paint_mask(painter)
+        if self._outline is not None and self._drag not in ("orbit", "slide"):
+            painter.drawImage(self.rect(), self._outline)
+        if self.session.tool == "handles":
+            handles = self._handles()
+            if handles and handles.centre[2] > 0:
+                handles.draw(painter, self._grip or self._hot)
+        if self._box:
+            painter.setPen(QPen(QColor(theme.current().accent_hover), 1))
+            painter.setBrush(QColor(168, 82, 127, 30))
+            painter.drawRect(self._box)
+        if self._label:
+            self._paint_label(painter, *self._label)
+
+    def _paint_mask(self, painter: QPainter) -> None:
+        frame = self.frame_rect()
+        framing = self.session.stage in ("Frame", "Render")
+        shade = QColor(46, 46, 46, 235 if framing else 110)
+        for side in (
+            QRect(0, 0, self.width(), frame.top()), QRect(0, frame.bottom() + 1, self.width(), self.height()),
+            QRect(0, frame.top(), frame.left(), frame.height()), QRect(frame.right() + 1, frame.top(), self.width(), frame.height()),
+        ):  # fmt: skip
+            painter.fillRect(side, shade)
+        if framing and self.grid:
+            painter.setPen(QPen(QColor(255, 255, 255, 90), 1))
+            for k in (1, 2):
+                x, y = frame.left() + frame.width() * k // 3, frame.top() + frame.height() * k // 3
+                painter.drawLine(x, frame.top(), x, frame.bottom())
+                painter.drawLine(frame.left(), y, frame.right(), y)
+
+    def _paint_label(self, painter: QPainter, title: str, text: str) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        metrics = painter.fontMetrics()
+        bold = painter.font()
+        bold.setWeight(bold.Weight.DemiBold)
+        width = max(metrics.horizontalAdvance(text), round(metrics.horizontalAdvance(title) * 1.08)) + 20
+        height = 40 if text else 24
+        x = min(self.width() - width - 4, self._label_at.x() + 18)
+        y = min(self.height() - height - 4, self._label_at.y() + 16)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(32, 32, 32, 238))
+        painter.drawRoundedRect(QRectF(x, y, width, height), 3, 3)
+        painter.setPen(QColor("#f0f0f0"))
+        plain = painter.font()
+        painter.setFont(bold)
+        painter.drawText(QPointF(x + 10, y + 16), title)
+        painter.setFont(plain)
+        if text:
+            painter.setPen(QColor("#b4b4b4"))
+            painter.drawText(QPointF(x + 10, y + 32), text)
+
+    def _say_at(self, at: QPoint, title: str, text: str = "") -> None:
+        self._label, self._label_at = (title, text), at
+        self.update()
+
+    def _hush(self) -> None:
+        if self._label:
+            self._label = None
+            self.update()
+
+    # what lies under the cursor
+
+    def part_at(self, at: QPoint) -> str | None:
+        """Id of the part seen at a point of the widget."""
+        cell = self._cell(at)
+        if cell is None or self.draft is None:
+            return None
+        number = int(self.draft.parts[cell])
+        return self.draft_parts[number] if 0 <= number < len(self.draft_parts) else None
+
+    def point_at(self, at: QPoint) -> np.ndarray | None:
+        """World point seen at a point of the widget."""
+        cell = self._cell(at)
+        if cell is None or self.draft is None or self.draft.depth[cell] < 0:
+            return None
+        origin, direction = ray_through(self.wide_camera(), at.x() + 0.5, at.y() + 0.5, self.width(), self.height())
+        return origin + direction * float(self.draft.depth[cell])
+
+    def _cell(self, at: QPoint) -> tuple[int, int] | None:
+        if self.draft is None:
+            return None
+        h, w = self.draft.parts.shape
+        x, y = at.x() * w // max(1, self.width()), at.y() * h // max(1, self.height())
+        return (y, x) if 0 <= x < w and 0 <= y < h else None
+
+    def _handles(self) -> Handles | None:
+        box = arrange.bounds(self.session.document, self.session.assets, self.session.selection)
+        if box is None:
+            return None
+        return Handles(0.5 * (box[0] + box[1]), self.wide_camera(), self.width(), self.height())
+
+    # navigation
+
+    def _navigate(self, camera: Camera, key: object) -> None:
+        """Give the view a new camera: the shot's own in Frame, a free view elsewhere."""
+        own = self.session.camera
+        plain = replace(camera, id=own.id, name=own.name)
+        if self.session.stage == "Frame" and not own.locked and self.session.free_view is None and own.id:
+            self.session.change_camera(f"Moved {own.name}", plain, key)
+        else:
+            if self.session.stage == "Frame" and own.locked:
+                self.session.hint.emit(f"{own.name} is locked; this is a free view · 0 goes back")
+            self.session.set_view(plain)
+
+    def _pivot_at(self, at: QPoint) -> np.ndarray:
+        point = self.point_at(at)
+        if point is not None:
+            return point
+        if self.session.selection:
+            box = arrange.bounds(self.session.document, self.session.assets, self.session.selection)
+            if box:
+                return 0.5 * (box[0] + box[1])
+        return np.array(self.session.view.target)
+
+    def _button_for(self, event: QMouseEvent) -> str:
+        """What a press means under the chosen navigation."""
+        pad = QSettings().value("navigation", "mouse") == "trackpad"
+        if pad and event.button() == Qt.MouseButton.LeftButton:
+            if event.modifiers() & Qt.KeyboardModifier.AltModifier:
+                return "slide" if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else "orbit"
+            return "left"
+        return {Qt.MouseButton.RightButton: "orbit", Qt.MouseButton.MiddleButton: "slide"}.get(event.button(), "left")
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        """Begin to turn, slide, pick, or pull a handle."""
+        at = event.position().toPoint()
+        self._press, self._typed = at, ""
+        self._drag_number += 1
+        means = self._button_for(event)
+        if means in ("orbit", "slide"):
+            self._drag, self._pivot, self._start_camera = means, self._pivot_at(at), self.session.view
+            self._hush()
+            return
+        if self.session.tool == "focus":
+            self._focus_on(at)
+            return
+        if self.session.tool == "probe":
+            self._probe_at(at)
+            return
+        if self.session.tool == "handles":
+            handles = self._handles()
+            self._grip = handles.grip_at(at.x(), at.y()) if handles else None
+            if self._grip and handles:
+                self._drag, self._grip_document, self._grip_handles = "handle", self.session.document, handles
+                return
+        self._drag = "pick"
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        """Go on with what was begun, or name what is under the cursor."""
+        at = event.position().toPoint()
+        if self._drag in ("orbit", "slide") and self._press and self._start_camera:
+            slow = 0.25 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
+            dx, dy = (at.x() - self._press.x()) * slow, (at.y() - self._press.y()) * slow
+            if self._drag == "orbit":
+                camera = orbit(self._start_camera, self._pivot, -0.35 * dx, 0.35 * dy)
+            else:
+                _, _, forward = camera_axes(self._start_camera)
+                depth = max(1.0, float((self._pivot - np.array(self._start_camera.position)) @ forward))
+                mm = depth * self.wide_camera().sensor_mm / self._start_camera.focal_length_mm / self.width()
+                camera = slide(self._start_camera, -dx * mm, dy * mm)
+            self._navigate(camera, ("view", self._drag_number))
+            return
+        if self._drag == "handle" and self._press:
+            if not self._typed:
+                self._pull(self._grip_value(at), at)
+            return
+        if self._drag == "pick" and self._press and (at - self._press).manhattanLength() > 6:
+            self._box = QRect(self._press, at).normalized()
+            self.update()
+            return
+        if self.session.tool == "handles" and not self._drag:
+            handles = self._handles()
+            hot = handles.grip_at(at.x(), at.y()) if handles else None
+            if hot != self._hot:
+                self._hot = hot
+                self.update()
+        if self.session.tool == "probe" and self._probe:
+            return
+        part = self.part_at(at)
+        if part and part in self.session.document.parts:
+            if self.session.tool == "focus":
+                self._say_at(at, "Sharp here", self.session.document.parts[part].name)
+            else:
+                name = self.session.document.parts[part].name
+                material = self.session.document.materials.get(self.session.document.parts[part].material or "")
+                self._say_at(at, name, material.name if material and self.session.stage == "Surface" else "")
+        else:
+            self._hush()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
+        """Finish."""
+        at = event.position().toPoint()
+        add = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if self._drag == "pick":
+            if self._box:
+                self._select_box(self._box, add)
+            else:
+                self._click(at, add)
+        if self._drag == "handle" and not self._typed:
+            self.session.history.end_merge()
+            self._grip = None
+            self._hush()
+        if self._drag in ("orbit", "slide"):
+            self.session.history.end_merge()
+        if not (self._drag == "handle" and self._typed):
+            self._drag = ""
+        self._box = None
+        self.update()
+
+    def _click(self, at: QPoint, add: bool) -> None:
+        session = self.session
+        part = self.part_at(at)
+        if part is None:
+            if not add:
+                session.select(())
+            return
+        if add:
+            chosen = list(session.selection)
+            session.select([i for i in chosen if i != part] if part in chosen else [*chosen, part])
+            return
+        climb = part
+        if len(session.selection) == 1:
+            chain, current = [], part
+            while current is not None:
+                chain.append(current)
+                current = session.document.parts[current].parent
+            if session.selection[0] in chain:
+                place = chain.index(session.selection[0])
+                climb = chain[(place + 1) % len(chain)]
+        session.select([climb])
+
+    def _select_box(self, box: QRect, add: bool) -> None:
+        if self.draft is None:
+            return
+        h, w = self.draft.parts.shape
+        fx, fy = w / max(1, self.width()), h / max(1, self.height())
+        area = self.draft.parts[
+            max(0, int(box.top() * fy)) : int(box.bottom() * fy) + 1, max(0, int(box.left() * fx)) : int(box.right() * fx) + 1
+        ]
+        found = [self.draft_parts[n] for n in np.unique(area) if 0 <= n < len(self.draft_parts)]
+        self.session.select([*self.session.selection, *found] if add else found)
+
+    def wheelEvent(self, event) -> None:  # noqa: N802
+        """Go nearer to what is under the cursor; with Alt change the lens."""
+        delta = event.angleDelta().y() or event.angleDelta().x()
+        if delta == 0:
+            return
+        at = event.position().toPoint()
+        modifiers = event.modifiers()
+        steps = delta / 120 * (0.25 if modifiers & Qt.KeyboardModifier.ShiftModifier else 1.0)
+        view = self.session.view
+        if modifiers & Qt.KeyboardModifier.AltModifier:
+            camera = zoom_keeping_size(view, view.focal_length_mm * 1.06**steps)
+            self._say_at(at, show(camera.focal_length_mm, "mm", 0))
+        else:
+            camera = approach(view, self._pivot_at(at), 1 - 0.9**steps)
+        self._navigate(camera, ("wheel", self._drag_number))
+
+    def mouseDoubleClickEvent(self, event) -> None:  # noqa: N802
+        """The second click of two is a click."""
+        self.mousePressEvent(event)
+
+    def leaveEvent(self, event) -> None:  # noqa: N802
+        """No name without a cursor."""
+        self._hush()
+
+    def resizeEvent(self, event) -> None:  # noqa: N802
+        """A new size wants a new picture."""
+        self.refresh()
+
+    # tools
+
+    def _grip_value(self, at: QPoint) -> float:
+        start, now = (self._press.x(), self._press.y()), (at.x(), at.y())
+        if self._grip.kind == "move":
+            return self._grip_handles.moved(self._grip.axis, start, now)
+        return self._grip_handles.turned(self._grip.axis, start, now)
+
+    def _pull(self, value: float, at: QPoint) -> None:
+        session, grip = self.session, self._grip
+        axis = np.eye(3)[grip.axis]
+        if grip.kind == "move":
+            document = arrange.move_in_world(self._grip_document, session.selection, axis * value)
+            text, verb = show(value, "mm"), "Moved"
+        else:
+            document = arrange.turn_in_world(self._grip_document, session.selection, axis, value, self._grip_handles.pivot)
+            text, verb = show(value, "°"), "Turned"
+        session.apply(f"{verb} {self._selected_name()}", document, ("handle", self._drag_number))
+        self._say_at(at, f"{NAMES[grip.axis]}  {self._typed or text}", "type a number to be exact")
+
+    def _selected_name(self) -> str:
+        chosen = self.session.selection
+        return self.session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
+
+    def keyPressEvent(self, event) -> None:  # noqa: N802
+        """While a handle is pulled, typing takes over; Esc gives up."""
+        if self._drag == "handle" and self._grip:
+            text = event.text()
+            if event.key() == Qt.Key.Key_Escape:
+                self.session.apply("Gave up", self._grip_document, ("handle", self._drag_number))
+                self._end_pull()
+                return
+            if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+                self._end_pull()
+                return
+            if event.key() == Qt.Key.Key_Backspace:
+                self._typed = self._typed[:-1]
+            elif text and text in "0123456789.,-+*/() mcinft°":
+                self._typed += text
+            else:
+                return super().keyPressEvent(event)
+            try:
+                self._pull(parse(self._typed, "mm" if self._grip.kind == "move" else "°"), self._label_at - QPoint(0, 0))
+            except BadValue:
+                self._say_at(self._label_at, f"{NAMES[self._grip.axis]}  {self._typed}", "type a number to be exact")
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            if self.session.tool:
+                self.session.set_tool("")
+            else:
+                self.session.select(())
+            return
+        super().keyPressEvent(event)
+
+    def event(self, event) -> bool:
+        """Numbers typed during a pull must not become shortcuts."""
+        if event.type() == event.Type.ShortcutOverride and self._drag == "handle":
+            event.accept()
+            return True
+        return super().event(event)
+
+    def _end_pull(self) -> None:
+        self.session.history.end_merge()
+        self._drag, self._grip, self._typed = "", None, ""
+        self._hush()
+
+    def _focus_on(self, at: QPoint) -> None:
+        point = self.point_at(at)
+        if point is None:
+            self.session.hint.emit("There is nothing to be sharp there")
+            return
+        camera = self.session.camera
+        _, _, forward = camera_axes(camera)
+        distance = float((point - np.array(camera.position)) @ forward)
+        if distance <= 0:
+            self.session.hint.emit("That lies behind the shot's camera")
+            return
+        self.session.change_camera("Focused", replace(camera, focus=round(distance, 3), depth_of_field=True))
+        self.session.set_tool("")
+
+    def _probe_at(self, at: QPoint) -> None:
+        if self._pixels is None:
+            return
+        h, w = self._pixels.shape[:2]
+        x, y = min(w - 1, at.x() * w // self.width()), min(h - 1, at.y() * h // self.height())
+        b, g, r = (int(v) for v in self._pixels[y, x, :3])
+        self._probe = (at.x(), at.y())
+        part = self.part_at(at)
+        name = self.session.document.parts[part].name if part and part in self.session.document.parts else "Background"
+        self._say_at(at, f"{r}  {g}  {b}   #{r:02x}{g:02x}{b:02x}", f"{name} · white is {white_nits(self.session.view):.0f} nits")
+
+    # drops
+
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """Take swatches and files that mean something here."""
+        if event.mimeData().hasFormat(SWATCH_MIME) or event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event) -> None:  # noqa: N802
+        """Say what the drop will do."""
+        at = event.position().toPoint()
+        self._say_at(at, *self._drop_words(event.mimeData(), at, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)))
+        event.acceptProposedAction()
+
+    def dragLeaveEvent(self, event) -> None:  # noqa: N802
+        """Gone again."""
+        self._hush()
+
+    def _drop_words(self, mime, at: QPoint, alone: bool) -> tuple[str, str]:
+        document = self.session.document
+        part = self.part_at(at)
+        if mime.hasFormat(SWATCH_MIME):
+            name = bytes(mime.data(SWATCH_MIME).data()).decode().split("\n")[-1]
+            if part is None:
+                return "No part here", f"{name} needs a part"
+            count = 1 if alone else len(swatch_targets(self.session, part, alone))
+            return document.parts[part].name, f"drop: {name} on {count} part{'s' if count > 1 else ''}"
+        name = Path(mime.urls()[0].toLocalFile()).name if mime.urls() else ""
+        return name, file_words(Path(name))
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """Do it."""
+        at = event.position().toPoint()
+        self._hush()
+        mime = event.mimeData()
+        if mime.hasFormat(SWATCH_MIME):
+            part = self.part_at(at)
+            if part is None:
+                self.session.hint.emit("Drop a swatch on a part")
+                return
+            alone = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+            drop_swatch(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), swatch_targets(self.session, part, alone))
+            event.acceptProposedAction()
+        elif mime.hasUrls():
+            self.files_dropped.emit([Path(u.toLocalFile()) for u in mime.urls() if u.isLocalFile()], at)
+            event.acceptProposedAction()
+
+    # commands
+
+    def frame_selection(self) -> None:
+        """Bring what is selected, or everything, into the frame."""
+        session = self.session
+        box = arrange.bounds(session.document, session.assets, session.selection or session.document.roots)
+        if box is None:
+            return
+        frame = self.frame_rect()
+        self._drag_number += 1
+        self._navigate(arrange.frame_box(session.view, *box, frame.width() / max(1, frame.height())), ("frame", self._drag_number))
+
+    def hint(self) -> str:
+        """What the hand can do now."""
+        if self.session.tool == "handles":
+            return "Pull an arrow to move, a ring to turn · type a number to be exact · Esc gives up"
+        if self.session.tool == "focus":
+            return "Click what should be sharp · Esc gives up"
+        if self.session.tool == "probe":
+            return "Click a pixel to read it · Esc puts the probe away"
+        if self.session.free_view is not None:
+            return "Free view · 0 goes back to the shot’s camera · " + HINTS[self.session.stage].split(" · ", 1)[-1]
+        return HINTS[self.session.stage]
+
+    def screen_point(self, part_id: str) -> QPoint | None:
+        """A point of the widget where a part is seen."""
+        if self.draft is None or part_id not in self.draft_parts:
+            return None
+        rows, columns = np.nonzero(self.draft.parts == self.draft_parts.index(part_id))
+        if len(rows) == 0:
+            return None
+        k = int(np.argmin(np.hypot(rows - rows.mean(), columns - columns.mean())))
+        h, w = self.draft.parts.shape
+        return QPoint(math.ceil((columns[k] + 0.5) * self.width() / w - 0.5), math.ceil((rows[k] + 0.5) * self.height() / h - 0.5))
+
+    def cursor_point(self) -> QPoint:
+        """Where the cursor is in the widget."""
+        return self.mapFromGlobal(QCursor.pos())
+
+    def place_on_screen(self, point) -> QPoint:
+        """Where a world point is seen."""
+        x, y, _ = project(self.wide_camera(), np.asarray(point), self.width(), self.height())[0]
+        return QPoint(round(x), round(y))
+
+
+def file_words(path: Path) -> str:
+    """What dropping a file on the window does."""
+    suffix = path.suffix.lower()
+    if suffix in CAD + MESH:
+        return "drop: bring it in, resting on the floor"
+    if suffix in (".hdr", ".exr"):
+        return "drop: light the set with it"
+    if suffix == ".aulmo":
+        return "drop: open this project"
+    return "Aulmo cannot use this kind of file"
+
+
+def swatch_targets(session: Session, part: str, alone: bool) -> list[str]:
+    """The parts a swatch dropped on `part` dresses: the selection when it is part of it, all that share its material, or it alone."""
+    document = session.document
+    if alone:
+        return [part]
+    selected = edits.leaves(document, session.selection)
+    if part in selected and len(selected) > 1:
+        return selected
+    worn = document.parts[part].material
+    return [i for i, p in document.parts.items() if p.mesh and p.material == worn] if worn else [part]
+
+
+def drop_swatch(session: Session, payload: str, part_ids: list[str]) -> None:
+    """Dress parts in a swatch of the shelf ("swatch" newline name) or a material of the project ("material" newline id newline name)."""
+    from aulmo.surface import swatches
+
+    kind, name = payload.split("\n")[0], payload.split("\n")[1]
+    document = session.document
+    if kind == "material":
+        material = document.materials[name]
+    else:
+        fresh = swatches.material(name)
+        same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]
+        material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
+        document = edits.put_material(document, material)
+    document = edits.assign_material(document, part_ids, material.id)
+    names = document.parts[part_ids[0]].name if len(part_ids) == 1 else f"{len(part_ids)} parts"
+    session.apply(f"{material.name} on {names}", edits.drop_unused_materials(document))

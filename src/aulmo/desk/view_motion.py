@@ -1,0 +1,76 @@
+"""How the hand moves a camera: turn about a point, slide, go nearer, change the lens without changing the subject's size."""
+
+import math
+
+import numpy as np
+from msgspec.structs import replace
+from scipy.spatial.transform import Rotation
+
+from aulmo.document.records import Camera
+from aulmo.trace.scene import camera_axes
+
+
+def _triple(v) -> tuple[float, float, float]:
+    return (float(round(v[0], 6)), float(round(v[1], 6)), float(round(v[2], 6)))
+
+
+def orbit(camera: Camera, pivot, yaw: float, pitch: float) -> Camera:
+    """Turn about `pivot` by degrees, keeping the horizon level; stops short of looking straight up or down."""
+    pivot = np.asarray(pivot, float)
+    right, _, forward = camera_axes(replace(camera, roll=0.0))
+    elevation = math.degrees(math.asin(max(-1.0, min(1.0, -forward[2]))))
+    pitch = max(-89.0 - elevation, min(89.0 - elevation, pitch))
+    turn = Rotation.from_rotvec([0, 0, math.radians(yaw)]) * Rotation.from_rotvec(-right * math.radians(pitch))
+    move = lambda p: _triple(pivot + turn.apply(np.array(p) - pivot))  # noqa: E731
+    return replace(camera, position=move(camera.position), target=move(camera.target))
+
+
+def slide(camera: Camera, right_mm: float, up_mm: float) -> Camera:
+    """Move the camera and what it looks at, parallel to the frame."""
+    right, up, _ = camera_axes(camera)
+    offset = right * right_mm + up * up_mm
+    return replace(camera, position=_triple(np.array(camera.position) + offset), target=_triple(np.array(camera.target) + offset))
+
+
+def approach(camera: Camera, point, share: float) -> Camera:
+    """Go `share` of the way toward a point (negative: away), never through it."""
+    share = min(0.9, share)
+    offset = (np.asarray(point, float) - np.array(camera.position)) * share
+    _, _, forward = camera_axes(camera)
+    position = np.array(camera.position) + offset
+    reach = max(1e-3, float(np.dot(np.array(camera.target) - np.array(camera.position), forward)) - float(np.dot(offset, forward)))
+    focus = max(0.0, camera.focus - float(np.dot(offset, forward))) if camera.focus else 0.0
+    return replace(camera, position=_triple(position), target=_triple(position + forward * reach), focus=focus)
+
+
+def zoom_keeping_size(camera: Camera, focal_length_mm: float) -> Camera:
+    """Change the focal length and the distance together, so that what is at the target keeps its size."""
+    focal_length_mm = min(1000.0, max(8.0, focal_length_mm))
+    target, position = np.array(camera.target), np.array(camera.position)
+    away = (position - target) * (focal_length_mm / camera.focal_length_mm)
+    focus = camera.focus
+    if focus:
+        focus = max(1.0, focus + float(np.linalg.norm(away)) - float(np.linalg.norm(position - target)))
+    return replace(camera, focal_length_mm=float(round(focal_length_mm, 3)), position=_triple(target + away), focus=focus)
+
+
+def ray_through(camera: Camera, x: float, y: float, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
+    """Origin and unit direction through a pixel of the camera's frame."""
+    right, up, forward = camera_axes(camera)
+    tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    sx = (2 * x / width - 1 + 2 * camera.shift_x) * tan_w
+    sy = (1 - 2 * y / height + 2 * camera.shift_y) * tan_w * height / width
+    d = forward + sx * right + sy * up
+    return np.array(camera.position), d / np.linalg.norm(d)
+
+
+def project(camera: Camera, points: np.ndarray, width: int, height: int) -> np.ndarray:
+    """(n, 3) pixel x, pixel y and depth along the view of world points."""
+    right, up, forward = camera_axes(camera)
+    d = np.asarray(points, float).reshape(-1, 3) - np.array(camera.position)
+    depth = d @ forward
+    safe = np.where(np.abs(depth) < 1e-6, 1e-6, depth)
+    tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    sx = (d @ right) / safe / tan_w - 2 * camera.shift_x
+    sy = (d @ up) / safe / (tan_w * height / width) - 2 * camera.shift_y
+    return np.stack([(sx + 1) * width / 2, (1 - sy) * height / 2, depth], 1)

@@ -1,0 +1,557 @@
+"""The window: everything in its place, and every command."""
+
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+from PySide6.QtCore import QSettings, QSize, Qt
+from PySide6.QtGui import QCloseEvent
+from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QMenu, QMessageBox, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from aulmo import __version__
+from aulmo.deliver.picture_file import small_png
+from aulmo.desk.bench import Bench
+from aulmo.desk.bench_frame import FrameBench
+from aulmo.desk.bench_light import LightBench
+from aulmo.desk.bench_prepare import PrepareBench
+from aulmo.desk.bench_render import RenderBench
+from aulmo.desk.bench_surface import SurfaceBench
+from aulmo.desk.commands import Registry
+from aulmo.desk.details import Details
+from aulmo.desk.details_frame import FramePage
+from aulmo.desk.details_light import LightPage
+from aulmo.desk.details_prepare import PreparePage
+from aulmo.desk.details_render import RenderPage
+from aulmo.desk.details_surface import SurfacePage
+from aulmo.desk.finder import Finder
+from aulmo.desk.hint_line import HintLine
+from aulmo.desk.parts_panel import PartsPanel
+from aulmo.desk.picture import Picture
+from aulmo.desk.preferences import Preferences
+from aulmo.desk.rail import Rail
+from aulmo.desk.session import STAGES, Session
+from aulmo.desk.start_page import DEMO, StartPage
+from aulmo.desk.strip import Strip
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore
+from aulmo.document.records import Document
+from aulmo.errors import AulmoError
+from aulmo.light.environment_image import from_blob
+from aulmo.prepare import arrange
+from aulmo.prepare.import_file import READABLE, import_file
+
+
+class Window(QMainWindow):
+    """The main window."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWindowTitle("Aulmo")
+        self.resize(1280, 800)
+        self.setAcceptDrops(True)
+        self.session = session = Session()
+        self.picture = Picture(session)
+        self.render_bench = RenderBench(session)
+        self.strip = Strip(session, self.picture, self.render)
+        self.rail = Rail(session)
+        self.parts = PartsPanel(session)
+        self.frame_bench = FrameBench(session)
+        self.frame_page = FramePage(session)
+        self.bench = Bench(
+            session,
+            {"Prepare": PrepareBench(session), "Surface": SurfaceBench(session), "Light": LightBench(session), "Frame": self.frame_bench, "Render": self.render_bench},
+        )
+        self.details = Details(
+            session,
+            {
+                "Prepare": PreparePage(session), "Surface": SurfacePage(session), "Light": LightPage(session, self.choose_environment),
+                "Frame": self.frame_page, "Render": RenderPage(session, self.render),
+            },
+        )  # fmt: skip
+        self.hint_line = HintLine(session, self._standing_hint)
+        self.start_page = StartPage(session)
+        self.registry = Registry(self)
+        self._lay_out()
+        self.finder = Finder(self, self.registry)
+        self._add_commands()
+        self._build_menus()
+        self.parts.menu_wanted.connect(self._part_menu)
+        self.picture.files_dropped.connect(lambda files, at: self.take_files(files))
+        self.start_page.files_dropped.connect(self.take_files)
+        self.start_page.open_wanted.connect(lambda path: self.open_project(path) if path else self.choose_project())
+        self.start_page.import_wanted.connect(self.choose_import)
+        session.opened.connect(self._opened)
+        session.tool_changed.connect(lambda _: self.details.refresh())
+        self.show_start()
+
+    def _lay_out(self) -> None:
+        self.middle = QSplitter(Qt.Orientation.Vertical)
+        self.middle.addWidget(self.picture)
+        self.middle.addWidget(self.bench)
+        self.middle.setStretchFactor(0, 1)
+        self.middle.setHandleWidth(4)
+        self.middle.setSizes([520, 196])
+        self.middle.handle(1).setToolTip("Drag for more bench; double-click for half the window")
+        self.middle.handle(1).installEventFilter(self)
+        self.across = QSplitter(Qt.Orientation.Horizontal)
+        for widget in (self.parts, self.middle, self.details):
+            self.across.addWidget(widget)
+        self.across.setStretchFactor(1, 1)
+        self.across.setHandleWidth(2)
+        self.across.setSizes([212, 716, 292])
+        self.across.setChildrenCollapsible(False)
+        self.parts.setMinimumWidth(160)
+        self.details.setMinimumWidth(250)
+        body = QWidget()
+        line = QHBoxLayout(body)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.setSpacing(0)
+        line.addWidget(self.rail)
+        line.addWidget(self.across, 1)
+        self.work = QWidget()
+        column = QVBoxLayout(self.work)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.strip)
+        column.addWidget(body, 1)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(self.start_page)
+        self.pages.addWidget(self.work)
+        whole = QWidget()
+        outer = QVBoxLayout(whole)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addWidget(self.pages, 1)
+        outer.addWidget(self.hint_line)
+        self.setCentralWidget(whole)
+
+    def eventFilter(self, watched, event) -> bool:  # noqa: N802
+        """A double click on the bench's edge gives it half the window."""
+        if event.type() == event.Type.MouseButtonDblClick:
+            total = sum(self.middle.sizes())
+            big = self.middle.sizes()[1] > 0.4 * total
+            self.middle.setSizes([total - 196, 196] if big else [total // 2, total // 2])
+            return True
+        return super().eventFilter(watched, event)
+
+    def _standing_hint(self) -> str:
+        if hasattr(self, "pages") and self.pages.currentWidget() is self.start_page:
+            return "Drop a CAD file, an Aulmo project, or choose one of the demo sets · Ctrl+K finds a command"
+        return self.picture.hint()
+
+    # commands
+
+    def _add_commands(self) -> None:
+        add, s = self.registry.add, self.session
+        working = lambda: self.pages.currentWidget() is self.work  # noqa: E731
+        chosen = lambda: working() and bool(s.selection)  # noqa: E731
+        add("new", "New project", "File", "Ctrl+N", self.new_project)
+        add("open", "Open project…", "File", "Ctrl+O", self.choose_project)
+        add("import", "Bring in CAD or mesh…", "File", "Ctrl+I", self.choose_import)
+        add("environment", "Open environment…", "File", "", self.choose_environment, working)
+        add("save", "Save", "File", "Ctrl+S", self.save, working)
+        add("save_as", "Save as…", "File", "Ctrl+Shift+S", self.save_as, working)
+        add("start", "Start page", "File", "", self.show_start)
+        add("quit", "Quit", "File", "Ctrl+Q", self.close)
+        add("undo", "Undo", "Edit", "Ctrl+Z", s.undo, working)
+        add("redo", "Redo", "Edit", "Ctrl+Shift+Z or Ctrl+Y", s.redo, working)
+        add("copy", "Copy material", "Edit", "Ctrl+C", self.copy_material, chosen)
+        add("paste", "Paste material", "Edit", "Ctrl+V", self.paste_material, chosen)
+        add("duplicate", "Duplicate", "Edit", "Ctrl+D", self.duplicate, working)
+        add("delete", "Delete", "Edit", "Del", self.delete, working)
+        add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
+        add("group", "Group", "Edit", "Ctrl+G", self.group, chosen)
+        add("select_all", "Select all", "Edit", "Ctrl+A", lambda: s.select(s.document.roots), working)
+        add("same_material", "Select parts with the same material", "Edit", "", self.select_same_material, chosen)
+        add("same_shape", "Select parts with the same shape", "Edit", "", self.select_same_shape, chosen)
+        add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences)
+        add("hide", "Hide", "Parts", "H", lambda: self._visible(False), chosen)
+        add("show_all", "Show all", "Parts", "Shift+H", self.show_all, working)
+        add("isolate", "Isolate", "Parts", "I", self.isolate, working)
+        add("floor", "Rest on floor", "Parts", "G", self.rest_on_floor, chosen)
+        add("centre", "Centre", "Parts", "", self.centre, chosen)
+        add("handles", "Move and turn handles", "Parts", "T", lambda: s.set_tool("" if s.tool == "handles" else "handles"), working)
+        add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
+        add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
+        add("shot_view", "Shot’s camera", "View", "0", lambda: s.set_view(None), working)
+        add("take_view", "Give this view to the shot’s camera", "View", "", self.frame_page.take_view, lambda: working() and s.free_view is not None)
+        add("grid", "Thirds grid", "View", "", self.toggle_grid, working)
+        add("focus", "Click what should be sharp", "View", "", self.focus_tool, working)
+        add("probe", "Probe a pixel", "View", "P", lambda: s.set_tool("" if s.tool == "probe" else "probe"), working)
+        add("fold", "Fold both side panels", "View", "F9", self.fold, working)
+        for number, stage in enumerate(STAGES, 1):
+            add(f"stage_{stage}", stage, "Stage", str(number), lambda x=stage: s.set_stage(x), working)
+        add("new_shot", "New shot from this view", "Stage", "", self.frame_bench.new_shot, working)
+        add("lock_camera", "Lock or unlock the shot’s camera", "Stage", "", self.lock_camera, working)
+        add("render", "Render this shot", "Stage", "Ctrl+Return", self.render, working)
+        add("find", "Find a command", "Help", "Ctrl+K", self.open_finder)
+        add("about", "About Aulmo", "Help", "", self.about)
+
+    def _build_menus(self) -> None:
+        bar = self.menuBar()
+        menus: dict[str, QMenu] = {}
+        breaks = {"start", "copy", "select_all", "preferences", "frame", "floor", "save", "quit", "new_shot"}
+        for command in self.registry.commands.values():
+            menu = menus.get(command.menu)
+            if menu is None:
+                menu = menus[command.menu] = bar.addMenu(command.menu)
+                menu.aboutToShow.connect(self._refresh_menus)
+                menu.aboutToHide.connect(lambda: [a.setEnabled(True) for a in self.registry.actions.values()])
+            if command.id in breaks:
+                menu.addSeparator()
+            menu.addAction(self.registry.actions[command.id])
+
+    def _refresh_menus(self) -> None:
+        for command in self.registry.commands.values():
+            self.registry.actions[command.id].setEnabled(command.can())
+        undo, redo = self.session.history.undo_sentence, self.session.history.redo_sentence
+        self.registry.actions["undo"].setText(f"Undo: {undo}" if undo else "Undo")
+        self.registry.actions["redo"].setText(f"Redo: {redo}" if redo else "Redo")
+
+    def _part_menu(self, menu: QMenu, item) -> None:
+        self._refresh_menus()
+        for name in ("rename", "hide", "isolate", "show_all", "floor", "group", "same_material", "same_shape", "copy", "paste", "delete"):
+            menu.addAction(self.registry.actions[name])
+
+    # projects
+
+    def show_start(self) -> None:
+        """The start page."""
+        self.start_page.rebuild()
+        self.pages.setCurrentWidget(self.start_page)
+        self.hint_line.refresh()
+
+    def _opened(self) -> None:
+        self.setWindowTitle(f"{self.session.document.name} · Aulmo")
+        self.pages.setCurrentWidget(self.work)
+        self.hint_line.refresh()
+        self.picture.setFocus()
+
+    def _may_leave(self) -> bool:
+        """Ask before unsaved work is left."""
+        if self.session.is_saved or not self.session.document.parts:
+            return True
+        box = QMessageBox(self)
+        box.setWindowTitle("Unsaved work")
+        box.setText(f"Save the changes to {self.session.document.name}?")
+        box.setStandardButtons(QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel)
+        answer = box.exec()
+        if answer == QMessageBox.StandardButton.Save:
+            return self.save()
+        return answer == QMessageBox.StandardButton.Discard
+
+    def new_project(self) -> None:
+        """An empty set."""
+        if self._may_leave():
+            assets = AssetStore()
+            self.session.open_document(arrange.first_shot(Document(), assets), assets, None)
+
+    def open_project(self, path: Path) -> None:
+        """Open a project file; the demo opens as a copy that asks for a name."""
+        if self._may_leave():
+            self.session.load(path)
+
+    def choose_project(self) -> None:
+        """Ask which project to open."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(), "Aulmo projects (*.aulmo)")
+        if name:
+            self.open_project(Path(name))
+
+    def _folder(self) -> str:
+        return str(self.session.path.parent if self.session.path else QSettings().value("folder", str(Path.home())))
+
+    def save(self) -> bool:
+        """Save where the project lies, or ask."""
+        path = self.session.path
+        if path is None or path.parent == DEMO:
+            return self.save_as()
+        return self.session.save(path, self.thumbnail())
+
+    def save_as(self) -> bool:
+        """Ask where to save."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save project", str(Path(self._folder()) / f"{self.session.document.name}.aulmo"), "Aulmo projects (*.aulmo)")
+        if not name:
+            return False
+        path = Path(name).with_suffix(".aulmo")
+        self.session.apply("Named the project", replace(self.session.document, name=path.stem))
+        QSettings().setValue("folder", str(path.parent))
+        return self.session.save(path, self.thumbnail())
+
+    def thumbnail(self) -> bytes | None:
+        """The picture as it is, small."""
+        pixels = self.picture._pixels
+        if pixels is None:
+            return None
+        return small_png(pixels[:, :, [2, 1, 0]].astype(np.float32) / 255, 320)
+
+    # files
+
+    def take_files(self, files: list[Path]) -> None:
+        """Do with dropped files what their kind says."""
+        for path in files:
+            suffix = path.suffix.lower()
+            if suffix == ".aulmo":
+                self.open_project(path)
+                return
+            if suffix in READABLE:
+                self.bring_in(path)
+            elif suffix in (".hdr", ".exr"):
+                self.use_environment(path)
+            else:
+                self.session.trouble.emit(f"{path.name} is not a kind of file Aulmo can use here.")
+
+    def bring_in(self, path: Path) -> None:
+        """Import a CAD or mesh file, resting, lit and framed, without a question."""
+        session = self.session
+        fresh = self.pages.currentWidget() is self.start_page or not session.document.parts
+        if self.pages.currentWidget() is self.start_page:
+            session.open_document(Document(name=path.stem), AssetStore(), None, unsaved=True)
+        base, assets = session.document, session.assets
+
+        def work(task):
+            return import_file(base, assets, path, progress=task.tell)
+
+        def done(result) -> None:
+            notes = tuple(result.notes)
+            now = session.document
+            if now is not base:
+                added = {i: p for i, p in result.document.parts.items() if i not in base.parts}
+                now = replace(
+                    now, parts={**now.parts, **added}, roots=now.roots + result.roots,
+                    materials={**now.materials, **{i: m for i, m in result.document.materials.items() if i not in base.materials}},
+                )  # fmt: skip
+            else:
+                now = result.document
+            if fresh and not session.document.shots:
+                now = arrange.first_shot(now, assets)
+                notes += ("Lit with the set Loft, seen from the front right with an 85 mm lens",)
+            now = replace(now, notes=notes, name=path.stem if fresh and now.name == "Untitled" else now.name)
+            session.apply(f"Brought in {path.name}", now)
+            session.shot_changed.emit()
+            session.select(())
+            if fresh and now.shots and base.shots:
+                self.picture.frame_selection()
+            self.setWindowTitle(f"{now.name} · Aulmo")
+            session.hint.emit(f"{path.name}: {len(edits.leaves(now, result.roots))} parts")
+
+        session.start_task(f"Reading {path.name}", work, done)
+
+    def choose_import(self) -> None:
+        """Ask what to bring in."""
+        kinds = " ".join(f"*{s} *{s.upper()}" for s in READABLE)
+        names, _ = QFileDialog.getOpenFileNames(self, "Bring in CAD or mesh", self._folder(), f"Models ({kinds})")
+        for name in names:
+            QSettings().setValue("folder", str(Path(name).parent))
+            self.bring_in(Path(name))
+
+    def use_environment(self, path: Path) -> None:
+        """Light the set with an HDR or EXR file, kept inside the project."""
+        session = self.session
+
+        def work(task):
+            task.tell(f"Reading {path.name}", 0.2)
+            try:
+                blob = path.read_bytes()
+            except OSError as error:
+                raise AulmoError(f"{path.name} could not be read: {error.strerror}.") from error
+            name = session.assets.add(blob, path.suffix.lower())
+            try:
+                from_blob(blob, path.name)
+            except AulmoError as error:
+                raise AulmoError(str(error)) from error
+            return name
+
+        def done(name: str) -> None:
+            environment = replace(session.document.environment, image=name, shipped=False)
+            session.apply(f"Lit with {path.name}", replace(session.document, environment=environment))
+
+        session.start_task(f"Reading {path.name}", work, done)
+
+    def choose_environment(self) -> None:
+        """Ask for an environment."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open environment", self._folder(), "Environments (*.hdr *.HDR *.exr *.EXR)")
+        if name:
+            self.use_environment(Path(name))
+
+    # parts
+
+    def _selected_name(self) -> str:
+        chosen = self.session.selection
+        return self.session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
+
+    def _visible(self, on: bool) -> None:
+        self.session.apply(f"Hid {self._selected_name()}", edits.change_parts(self.session.document, self.session.selection, visible=on))
+
+    def show_all(self) -> None:
+        """Every part visible again, nothing isolated."""
+        hidden = [i for i, p in self.session.document.parts.items() if not p.visible]
+        self._set_isolated(())
+        if hidden:
+            self.session.apply("Showed all", edits.change_parts(self.session.document, hidden, visible=True))
+
+    def isolate(self) -> None:
+        """Only the selection, or everything again. Never part of the document, so it cannot leak into a final."""
+        self._set_isolated(() if self.session.isolated else self.session.selection)
+
+    def _set_isolated(self, chosen: tuple[str, ...]) -> None:
+        self.session.isolated = chosen
+        self.picture.refresh()
+        self.hint_line.refresh_facts()
+
+    def rest_on_floor(self) -> None:
+        """Lower or lift the selection onto the floor."""
+        self.session.apply(f"Rested {self._selected_name()}", arrange.rest_on_floor(self.session.document, self.session.assets, self.session.selection))
+
+    def centre(self) -> None:
+        """Centre the selection."""
+        self.session.apply(f"Centred {self._selected_name()}", arrange.centre(self.session.document, self.session.assets, self.session.selection))
+
+    def group(self) -> None:
+        """Group siblings."""
+
+        def run() -> None:
+            document, group = edits.group_parts(self.session.document, list(self.session.selection), "Group")
+            self.session.apply("Grouped", document)
+            self.session.select([group])
+
+        self.session.attempt(run)
+
+    def duplicate(self) -> None:
+        """The selected parts again, or the shot in Frame."""
+        session = self.session
+        if session.stage == "Frame":
+            self.frame_bench.duplicate()
+            return
+        if not session.selection:
+            return
+        document, copies = session.document, []
+        for part_id in session.selection:
+            fresh = {i: edits.new_id() for i in edits.below(document, part_id)}
+            parts = [
+                replace(
+                    document.parts[i], id=fresh[i], children=tuple(fresh[c] for c in document.parts[i].children),
+                    parent=fresh.get(document.parts[i].parent or "", document.parts[i].parent),
+                )
+                for i in fresh
+            ]  # fmt: skip
+            top = replace(parts[0], name=edits.free_name(parts[0].name, (p.name for p in document.parts.values())))
+            document = edits.add_parts(document, [top, *parts[1:]], [top.id] if top.parent is None else [])
+            if top.parent:
+                document = edits.change_part(document, top.parent, children=document.parts[top.parent].children + (top.id,))
+            copies.append(top.id)
+        session.apply(f"Duplicated {self._selected_name()}", document)
+        session.select(copies)
+
+    def delete(self) -> None:
+        """The selected parts, camera or shot."""
+        session = self.session
+        if session.subject.startswith("camera:"):
+            session.attempt(lambda: session.apply("Deleted the camera", edits.delete_camera(session.document, session.subject[7:])))
+        elif session.selection:
+            session.apply(f"Deleted {self._selected_name()}", edits.drop_unused_materials(edits.delete_parts(session.document, session.selection)))
+        elif session.stage == "Frame":
+            self.frame_bench.delete()
+
+    def select_same_material(self) -> None:
+        """Everything that wears the same material."""
+        document = self.session.document
+        worn = {document.parts[i].material for i in edits.leaves(document, self.session.selection)}
+        self.session.select([i for i, p in document.parts.items() if p.mesh and p.material in worn])
+
+    def select_same_shape(self) -> None:
+        """Everything with the same mesh."""
+        document = self.session.document
+        shapes = {document.parts[i].mesh for i in edits.leaves(document, self.session.selection)}
+        self.session.select([i for i, p in document.parts.items() if p.mesh in shapes])
+
+    def copy_material(self) -> None:
+        """Remember the selection's material."""
+        leaves = edits.leaves(self.session.document, self.session.selection)
+        worn = self.session.document.parts[leaves[0]].material if leaves else None
+        if worn:
+            self.session.copied_material = worn
+            self.session.hint.emit(f"Copied {self.session.document.materials[worn].name}")
+
+    def paste_material(self) -> None:
+        """Dress the selection in the remembered material."""
+        session, worn = self.session, self.session.copied_material
+        if worn not in session.document.materials:
+            session.hint.emit("Copy a material first")
+            return
+        document = edits.assign_material(session.document, session.selection, worn)
+        session.apply(f"{session.document.materials[worn].name} on {self._selected_name()}", edits.drop_unused_materials(document))
+
+    # view
+
+    def toggle_traced(self) -> None:
+        """Draft or traced."""
+        self.picture.set_traced(not self.picture.traced)
+        self.strip.refresh()
+
+    def toggle_grid(self) -> None:
+        """Thirds over the frame."""
+        self.picture.grid = not self.picture.grid
+        self.picture.update()
+
+    def focus_tool(self) -> None:
+        """Click what should be sharp."""
+        self.session.set_stage("Frame")
+        self.session.set_tool("focus")
+
+    def fold(self) -> None:
+        """Both side panels away, or back."""
+        on = self.parts.isVisible()
+        self.parts.setVisible(not on)
+        self.details.setVisible(not on)
+
+    def lock_camera(self) -> None:
+        """Lock or unlock the shot's camera."""
+        camera = self.session.camera
+        self.session.apply(f"{'Unlocked' if camera.locked else 'Locked'} {camera.name}", edits.put_camera(self.session.document, replace(camera, locked=not camera.locked)))
+
+    def render(self) -> None:
+        """Render the current shot in the background."""
+        if self.render_bench.start():
+            self.session.set_stage("Render")
+
+    def open_finder(self) -> None:
+        """Find a command."""
+        self.finder.open()
+
+    def preferences(self) -> None:
+        """Theme, navigation, units."""
+        Preferences(self, self.session, self._preferences_changed).show()
+
+    def _preferences_changed(self) -> None:
+        self.rail.refresh()
+        self.parts.rebuild()
+        self.details.refresh()
+        self.hint_line.refresh_facts()
+        self.start_page.rebuild()
+        self.picture._outline_changed()
+
+    def about(self) -> None:
+        """Version and licences."""
+        QMessageBox.about(self, "About Aulmo", f"Aulmo {__version__}\n\nIBM Plex Sans under the SIL Open Font License.\nIcons: Phosphor, MIT licence, through QtAwesome.")
+
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """Files may be dropped anywhere."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """Take them."""
+        self.take_files([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
+
+    def closeEvent(self, event: QCloseEvent) -> None:  # noqa: N802
+        """Ask, then leave nothing running but the renders."""
+        if not self._may_leave():
+            event.ignore()
+            return
+        self.session.close()
+        self.picture.live.close()
+        event.accept()
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        """A comfortable size."""
+        return QSize(1280, 800)

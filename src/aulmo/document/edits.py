@@ -1,0 +1,202 @@
+"""Edits: functions from a document to a document that share what they do not change."""
+
+import uuid
+from typing import Any, Iterable
+
+from msgspec.structs import replace
+
+from aulmo.document.records import Camera, Document, Material, Part, Placement, Shot
+from aulmo.errors import BadValue
+
+
+def new_id() -> str:
+    """A short id that no other part, material, camera or shot has."""
+    return uuid.uuid4().hex[:12]
+
+
+def free_name(wanted: str, taken: Iterable[str]) -> str:
+    """`wanted`, or the first of "wanted 2", "wanted 3" that is free."""
+    names = set(taken)
+    if wanted not in names:
+        return wanted
+    number = 2
+    while f"{wanted} {number}" in names:
+        number += 1
+    return f"{wanted} {number}"
+
+
+def change_part(document: Document, part_id: str, **changes: Any) -> Document:
+    """Replace fields of one part."""
+    return replace(document, parts={**document.parts, part_id: replace(document.parts[part_id], **changes)})
+
+
+def change_parts(document: Document, part_ids: Iterable[str], **changes: Any) -> Document:
+    """Replace the same fields of several parts."""
+    return replace(document, parts={**document.parts, **{i: replace(document.parts[i], **changes) for i in part_ids}})
+
+
+def place_parts(document: Document, placements: dict[str, Placement]) -> Document:
+    """Give parts new placements; locked ones stay."""
+    moved = {i: replace(document.parts[i], placement=p) for i, p in placements.items() if not document.parts[i].locked}
+    return replace(document, parts={**document.parts, **moved})
+
+
+def below(document: Document, part_id: str) -> list[str]:
+    """A part and everything under it, in tree order."""
+    result, stack = [], [part_id]
+    while stack:
+        current = stack.pop()
+        result.append(current)
+        stack.extend(reversed(document.parts[current].children))
+    return result
+
+
+def leaves(document: Document, part_ids: Iterable[str]) -> list[str]:
+    """The parts with geometry among the given ones and those below them, each once."""
+    seen: dict[str, None] = {}
+    for part_id in part_ids:
+        for under in below(document, part_id):
+            if document.parts[under].mesh is not None:
+                seen[under] = None
+    return list(seen)
+
+
+def tree_order(document: Document) -> list[str]:
+    """Every part, parents before children."""
+    return [part for root in document.roots for part in below(document, root)]
+
+
+def part_path(document: Document, part_id: str) -> str:
+    """Names from the root down, joined by slashes."""
+    names: list[str] = []
+    current: str | None = part_id
+    while current is not None:
+        part = document.parts[current]
+        names.append(part.name)
+        current = part.parent
+    return "/".join(reversed(names))
+
+
+def is_shown(document: Document, part_id: str) -> bool:
+    """True when neither the part nor anything above it is hidden."""
+    current: str | None = part_id
+    while current is not None:
+        part = document.parts[current]
+        if not part.visible:
+            return False
+        current = part.parent
+    return True
+
+
+def add_parts(document: Document, parts: Iterable[Part], roots: Iterable[str]) -> Document:
+    """Add finished parts and their roots."""
+    return replace(document, parts={**document.parts, **{p.id: p for p in parts}}, roots=document.roots + tuple(roots))
+
+
+def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
+    """Take parts and all below them out of the document; locked ones stay."""
+    gone: set[str] = set()
+    for part_id in part_ids:
+        if part_id in document.parts and not document.parts[part_id].locked:
+            gone.update(below(document, part_id))
+    kept = {}
+    for part_id, part in document.parts.items():
+        if part_id in gone:
+            continue
+        if gone & set(part.children):
+            part = replace(part, children=tuple(c for c in part.children if c not in gone))
+        kept[part_id] = part
+    return replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone))
+
+
+def group_parts(document: Document, part_ids: list[str], name: str) -> tuple[Document, str]:
+    """Put siblings into a new group where the first of them stands. Returns the document and the group's id."""
+    parents = {document.parts[i].parent for i in part_ids}
+    if len(parents) != 1:
+        raise BadValue("Only parts under the same parent can be grouped.")
+    parent = parents.pop()
+    group = new_id()
+    chosen = set(part_ids)
+    siblings = document.parts[parent].children if parent else document.roots
+    inside = tuple(i for i in siblings if i in chosen)
+    after = tuple(group if i == inside[0] else i for i in siblings if i == inside[0] or i not in chosen)
+    parts = dict(document.parts)
+    parts[group] = Part(id=group, name=name, parent=parent, children=inside)
+    for i in inside:
+        parts[i] = replace(parts[i], parent=group)
+    if parent:
+        parts[parent] = replace(parts[parent], children=after)
+        return replace(document, parts=parts), group
+    return replace(document, parts=parts, roots=after), group
+
+
+def put_material(document: Document, material: Material) -> Document:
+    """Add a material or replace the one with its id."""
+    return replace(document, materials={**document.materials, material.id: material})
+
+
+def assign_material(document: Document, part_ids: Iterable[str], material_id: str) -> Document:
+    """Dress parts, and all parts with geometry below them, in a material."""
+    return change_parts(document, leaves(document, part_ids), material=material_id)
+
+
+def users_of(document: Document, material_id: str) -> list[str]:
+    """Ids of the parts that wear a material."""
+    return [p.id for p in document.parts.values() if p.material == material_id]
+
+
+def change_surface(document: Document, material_id: str, **changes: Any) -> Document:
+    """Replace parameters of one material's surface."""
+    material = document.materials[material_id]
+    return put_material(document, replace(material, surface=replace(material.surface, **changes)))
+
+
+def make_unique(document: Document, part_ids: Iterable[str]) -> tuple[Document, str]:
+    """Give parts a copy of the material they wear. Returns the document and the copy's id."""
+    ids = leaves(document, part_ids)
+    worn = document.parts[ids[0]].material if ids else None
+    if worn is None:
+        raise BadValue("The part has no material to copy.")
+    material = document.materials[worn]
+    name = free_name(material.name, (m.name for m in document.materials.values()))
+    copy = replace(material, id=new_id(), name=name)
+    return assign_material(put_material(document, copy), ids, copy.id), copy.id
+
+
+def drop_unused_materials(document: Document) -> Document:
+    """Take out materials that nothing wears."""
+    worn = {p.material for p in document.parts.values()} | {document.floor.material}
+    worn |= {s.floor.material for s in document.shots if s.floor}
+    return replace(document, materials={i: m for i, m in document.materials.items() if i in worn})
+
+
+def put_camera(document: Document, camera: Camera) -> Document:
+    """Add a camera or replace the one with its id."""
+    return replace(document, cameras={**document.cameras, camera.id: camera})
+
+
+def delete_camera(document: Document, camera_id: str) -> Document:
+    """Delete a camera that no shot needs."""
+    users = [s.name for s in document.shots if s.camera == camera_id]
+    if users:
+        raise BadValue(f"The shot {users[0]} uses this camera; give it another one first.")
+    return replace(document, cameras={i: c for i, c in document.cameras.items() if i != camera_id})
+
+
+def put_shot(document: Document, shot: Shot) -> Document:
+    """Add a shot at the end or replace the one with its id."""
+    if any(s.id == shot.id for s in document.shots):
+        return replace(document, shots=tuple(shot if s.id == shot.id else s for s in document.shots))
+    return replace(document, shots=document.shots + (shot,))
+
+
+def find_shot(document: Document, name: str | None) -> Shot:
+    """The shot of a name, or the first one. Raises BadValue with the names there are."""
+    if not document.shots:
+        raise BadValue("The project has no shots.")
+    if name is None:
+        return document.shots[0]
+    for shot in document.shots:
+        if shot.name == name:
+            return shot
+    raise BadValue(f"There is no shot named {name}; there are {', '.join(s.name for s in document.shots)}.")

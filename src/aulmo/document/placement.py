@@ -1,0 +1,52 @@
+"""Placements and 4x4 matrices (column vectors, right-handed, z up)."""
+
+import numpy as np
+
+from aulmo.document.records import Document, Placement
+
+
+def turn_matrix(turn: tuple[float, float, float]) -> np.ndarray:
+    """3x3 rotation: about x first, then y, then z, in degrees."""
+    x, y, z = np.radians(turn)
+    cx, sx, cy, sy, cz, sz = np.cos(x), np.sin(x), np.cos(y), np.sin(y), np.cos(z), np.sin(z)
+    about_x = np.array([[1, 0, 0], [0, cx, -sx], [0, sx, cx]])
+    about_y = np.array([[cy, 0, sy], [0, 1, 0], [-sy, 0, cy]])
+    about_z = np.array([[cz, -sz, 0], [sz, cz, 0], [0, 0, 1]])
+    return about_z @ about_y @ about_x
+
+
+def to_matrix(placement: Placement) -> np.ndarray:
+    """4x4 matrix of a placement."""
+    matrix = np.eye(4)
+    matrix[:3, :3] = turn_matrix(placement.turn) * np.asarray(placement.scale)
+    matrix[:3, 3] = placement.position
+    return matrix
+
+
+def from_matrix(matrix: np.ndarray) -> Placement:
+    """Placement of a 4x4 matrix without shear; a mirrored one gets a negative x scale."""
+    linear = np.asarray(matrix, float)[:3, :3]
+    scale = np.linalg.norm(linear, axis=0)
+    scale = np.where(scale < 1e-12, 1e-12, scale)
+    if np.linalg.det(linear) < 0:
+        scale = scale * [-1, 1, 1]
+    r = linear / scale
+    y = np.arcsin(np.clip(-r[2, 0], -1.0, 1.0))
+    if abs(r[2, 0]) < 0.9999999:
+        x, z = np.arctan2(r[2, 1], r[2, 2]), np.arctan2(r[1, 0], r[0, 0])
+    else:
+        x, z = np.arctan2(-r[1, 2], r[1, 1]), 0.0
+    clean = lambda values: tuple(float(round(v, 9)) + 0.0 for v in values)  # noqa: E731
+    return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
+
+
+def world_matrices(document: Document) -> dict[str, np.ndarray]:
+    """4x4 world matrix of every part, by id."""
+    result: dict[str, np.ndarray] = {}
+    stack = [(root, np.eye(4)) for root in document.roots]
+    while stack:
+        part_id, above = stack.pop()
+        part = document.parts[part_id]
+        result[part_id] = above @ to_matrix(part.placement)
+        stack.extend((child, result[part_id]) for child in part.children)
+    return result

@@ -1,0 +1,1 @@
+"""Light on the set: environments and how they are read."""

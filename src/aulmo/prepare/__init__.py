@@ -1,0 +1,1 @@
+"""Preparing geometry: reading CAD and mesh files, tessellation, placing things on the set, health."""

@@ -1,0 +1,1 @@
+"""Materials: colours, measured metals, and the swatches on the shelf."""

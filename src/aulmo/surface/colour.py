@@ -1,0 +1,97 @@
+"""Colours between what the artist types and what the renderer works in (linear ACEScg).
+
+Matrices: SMPTE ST 2065 / AMPAS S-2014-004 (AP1), IEC 61966-2-1 (sRGB), Bradford adaptation from D65 to the ACES white.
+"""
+
+import math
+import re
+
+import numpy as np
+
+from aulmo.errors import BadValue
+
+_XYZ_TO_SRGB = np.array([[3.2409699419, -1.5373831776, -0.4986107603], [-0.9692436363, 1.8759675015, 0.0415550574], [0.0556300797, -0.2039769589, 1.0569715142]])
+_XYZ_TO_AP1 = np.array([[1.6410233797, -0.3248032942, -0.2364246952], [-0.6636628587, 1.6153315917, 0.0167563477], [0.0117218943, -0.0082844420, 0.9883948585]])
+_BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
+
+
+def _adapt(from_xy: tuple[float, float], to_xy: tuple[float, float]) -> np.ndarray:
+    def white(xy):
+        return _BRADFORD @ np.array([xy[0] / xy[1], 1.0, (1 - xy[0] - xy[1]) / xy[1]])
+
+    return np.linalg.inv(_BRADFORD) @ np.diag(white(to_xy) / white(from_xy)) @ _BRADFORD
+
+
+_D65_TO_ACES = _adapt((0.3127, 0.3290), (0.32168, 0.33767))
+XYZ_D65_TO_ACESCG = _XYZ_TO_AP1 @ _D65_TO_ACES
+SRGB_TO_ACESCG = XYZ_D65_TO_ACESCG @ np.linalg.inv(_XYZ_TO_SRGB)
+SRGB_TO_ACESCG /= SRGB_TO_ACESCG.sum(1, keepdims=True)  # white stays white to the last digit
+ACESCG_TO_SRGB = np.linalg.inv(SRGB_TO_ACESCG)
+LUMINANCE = np.array([0.2722287, 0.6740818, 0.0536895])
+
+
+def decode_srgb(value: np.ndarray) -> np.ndarray:
+    """Display value 0..1 to linear light."""
+    value = np.asarray(value, float)
+    return np.where(value <= 0.04045, value / 12.92, ((np.maximum(value, 0.04045) + 0.055) / 1.055) ** 2.4)
+
+
+def encode_srgb(value: np.ndarray) -> np.ndarray:
+    """Linear light to display value 0..1."""
+    value = np.clip(value, 0.0, 1.0)
+    return np.where(value <= 0.0031308, value * 12.92, 1.055 * np.maximum(value, 0.0031308) ** (1 / 2.4) - 0.055)
+
+
+def from_hex(text: str) -> tuple[float, float, float]:
+    """ACEScg of "#7a1f14" or "7a1f14" or "#abc". Raises BadValue."""
+    match = re.fullmatch(r"#?([0-9a-fA-F]{6}|[0-9a-fA-F]{3})", text.strip())
+    if not match:
+        raise BadValue(f"“{text}” is not a colour; write six hexadecimal digits such as #7a1f14.")
+    digits = match[1] if len(match[1]) == 6 else "".join(c * 2 for c in match[1])
+    rgb = np.array([int(digits[i : i + 2], 16) for i in (0, 2, 4)]) / 255
+    return from_srgb(decode_srgb(rgb))
+
+
+def from_srgb(linear) -> tuple[float, float, float]:
+    """ACEScg of linear sRGB."""
+    r, g, b = SRGB_TO_ACESCG @ np.asarray(linear, float)
+    return (float(r), float(g), float(b))
+
+
+def to_hex(acescg) -> str:
+    """Nearest "#rrggbb" of a colour; what lies outside sRGB is clipped."""
+    rgb = np.rint(encode_srgb(ACESCG_TO_SRGB @ np.asarray(acescg, float)) * 255).astype(int)
+    return "#%02x%02x%02x" % tuple(rgb)
+
+
+def from_temperature(kelvin: float) -> tuple[float, float, float]:
+    """ACEScg of unit luminance for light of a correlated colour temperature (Kim et al. 2002 Planckian locus).
+
+    Raises BadValue outside 1667..25000 K.
+    """
+    if not 1667 <= kelvin <= 25000:
+        raise BadValue("A colour temperature lies between 1667 K and 25000 K.")
+    t = 1000.0 / kelvin
+    if kelvin <= 4000:
+        x = -0.2661239 * t**3 - 0.2343589 * t**2 + 0.8776956 * t + 0.179910
+    else:
+        x = -3.0258469 * t**3 + 2.1070379 * t**2 + 0.2226347 * t + 0.240390
+    if kelvin <= 2222:
+        y = -1.1063814 * x**3 - 1.34811020 * x**2 + 2.18555832 * x - 0.20219683
+    elif kelvin <= 4000:
+        y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
+    else:
+        y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
+    rgb = np.maximum(XYZ_D65_TO_ACESCG @ np.array([x / y, 1.0, (1 - x - y) / y]), 0.0)
+    rgb /= LUMINANCE @ rgb
+    return (float(rgb[0]), float(rgb[1]), float(rgb[2]))
+
+
+def luminance(acescg) -> float:
+    """Luminance of a colour relative to white."""
+    return float(LUMINANCE @ np.asarray(acescg, float))
+
+
+def is_finite(values) -> bool:
+    """True when every number is a real one."""
+    return all(math.isfinite(v) for v in values)

@@ -1,0 +1,112 @@
+"""The shelf: believable starting materials. Colours are ours; metals follow measured constants, liquids real indices."""
+
+import functools
+
+from aulmo.document.edits import new_id
+from aulmo.document.records import Material, Surface
+from aulmo.errors import BadValue
+from aulmo.surface.colour import from_hex, from_temperature
+from aulmo.surface.metals import openpbr_colours
+
+SHELVES = ("Metal", "Enamel & paint", "Plastic", "Glass & liquid", "Wood & stone", "Glow")
+
+
+def _metal(name: str, roughness: float, stretch: float = 0.0) -> Surface:
+    base, edge = openpbr_colours(name)
+    return Surface(
+        base_color=base, specular_color=edge, base_metalness=1.0, specular_roughness=roughness, specular_roughness_anisotropy=stretch
+    )
+
+
+def _paint(colour: str, roughness: float = 0.35, coat: float = 0.0, coat_roughness: float = 0.03) -> Surface:
+    return Surface(base_color=from_hex(colour), specular_roughness=roughness, coat_weight=coat, coat_roughness=coat_roughness, coat_ior=1.5)
+
+
+def _plastic(colour: str, roughness: float, ior: float = 1.49) -> Surface:
+    return Surface(base_color=from_hex(colour), specular_roughness=roughness, specular_ior=ior)
+
+
+def _matt(colour: str, diffuse: float, roughness: float, weight: float = 0.6) -> Surface:
+    return Surface(base_color=from_hex(colour), base_diffuse_roughness=diffuse, specular_roughness=roughness, specular_weight=weight)
+
+
+def _clear(ior: float, roughness: float = 0.0, tint: str = "#ffffff", depth_mm: float = 0.0) -> Surface:
+    return Surface(
+        base_color=from_hex("#ffffff"), transmission_weight=1.0, specular_ior=ior, specular_roughness=roughness,
+        transmission_color=from_hex(tint), transmission_depth=depth_mm,
+    )  # fmt: skip
+
+
+def _glow(kelvin: float, nits: float, dark: str = "#c8c4bc") -> Surface:
+    return Surface(base_color=from_hex(dark), specular_roughness=0.4, emission_color=from_temperature(kelvin), emission_luminance=nits)
+
+
+@functools.cache
+def shelf() -> tuple[tuple[str, str, Surface], ...]:
+    """Every swatch as (shelf, name, surface), in the order shown."""
+    metal, paint, plastic, glass, wood, glow = SHELVES
+    return (
+        (metal, "Polished brass", _metal("Brass", 0.12)),
+        (metal, "Satin brass", _metal("Brass", 0.28)),
+        (metal, "Turned brass", _metal("Brass", 0.25, 0.6)),
+        (metal, "Copper", _metal("Copper", 0.2)),
+        (metal, "Bronze", _metal("Bronze", 0.35)),
+        (metal, "Gold leaf", _metal("Gold", 0.24)),
+        (metal, "Silver", _metal("Silver", 0.14)),
+        (metal, "Bright chrome", _metal("Chromium", 0.05)),
+        (metal, "Nickel", _metal("Nickel", 0.18)),
+        (metal, "Stainless wire", _metal("Stainless steel", 0.22)),
+        (metal, "Brushed steel", _metal("Stainless steel", 0.34, 0.7)),
+        (metal, "Cast aluminium", _metal("Aluminium", 0.45)),
+        (metal, "Bead-blasted titanium", _metal("Titanium", 0.5)),
+        (metal, "Raw iron", _metal("Iron", 0.55)),
+        (paint, "Rust enamel", _paint("#7a1f14", 0.35, 1.0, 0.02)),
+        (paint, "Pine enamel", _paint("#1c4030", 0.35, 1.0, 0.02)),
+        (paint, "Cream enamel", _paint("#ded3ba", 0.35, 1.0, 0.02)),
+        (paint, "Tarn blue", _paint("#2b5378", 0.35, 1.0, 0.03)),
+        (paint, "Ember", _paint("#c2541c", 0.35, 1.0, 0.03)),
+        (paint, "Rosehip", _paint("#9c2036", 0.3, 1.0, 0.03)),
+        (paint, "Soot lacquer", _paint("#141516", 0.3, 1.0, 0.015)),
+        (paint, "Moss satin", _paint("#5f7038", 0.42)),
+        (paint, "Chalk paint", _matt("#e4e1d9", 0.6, 0.8, 0.4)),
+        (paint, "Primer", _matt("#8b8b8a", 0.4, 0.6)),
+        (plastic, "Gloss black plastic", _plastic("#131313", 0.08, 1.53)),
+        (plastic, "Satin black plastic", _plastic("#171717", 0.38)),
+        (plastic, "Matt grey plastic", _plastic("#6d6f70", 0.55)),
+        (plastic, "Gloss white plastic", _plastic("#e6e5e1", 0.1)),
+        (plastic, "Bark plastic", _plastic("#4a3426", 0.4)),
+        (plastic, "Black rubber", _matt("#1b1b1b", 0.5, 0.62, 0.7)),
+        (plastic, "Warm grey rubber", _matt("#57524c", 0.5, 0.6, 0.7)),
+        (glass, "Clear glass", _clear(1.517)),
+        (glass, "Frosted glass", _clear(1.517, 0.38)),
+        (glass, "Bottle green", _clear(1.52, 0.0, "#4e8f5c", 12.0)),
+        (glass, "Amber glass", _clear(1.52, 0.0, "#c8741e", 10.0)),
+        (glass, "Smoke acrylic", _clear(1.49, 0.0, "#6a6a6c", 8.0)),
+        (glass, "Water", _clear(1.333, 0.0, "#a9d3d8", 900.0)),
+        (glass, "Lamp oil", _clear(1.44, 0.0, "#e8b24a", 25.0)),
+        (glass, "Sloe cordial", _clear(1.35, 0.0, "#7a1c4c", 18.0)),
+        (wood, "Oiled ash", Surface(base_color=from_hex("#b58a5c"), base_diffuse_roughness=0.3, specular_roughness=0.42)),
+        (wood, "Dark walnut", Surface(base_color=from_hex("#5a3a24"), base_diffuse_roughness=0.3, specular_roughness=0.38)),
+        (wood, "Varnished beech", _paint("#b3804e", 0.4, 0.8, 0.08)),
+        (wood, "Glazed ceramic", _paint("#e9e6de", 0.4, 1.0, 0.01)),
+        (wood, "Slate", _matt("#3b4046", 0.5, 0.55, 0.8)),
+        (wood, "White paper", _matt("#efece4", 0.3, 0.85, 0.25)),
+        (wood, "Kraft card", _matt("#a98258", 0.5, 0.8, 0.3)),
+        (glow, "Wick flame", _glow(1950.0, 9000.0, "#ffd9a0")),
+        (glow, "Warm lamp", _glow(2700.0, 6000.0)),
+        (glow, "Day panel", _glow(5600.0, 3000.0)),
+        (glow, "Status amber", Surface(base_color=from_hex("#3a2406"), emission_color=from_hex("#ff9a1e"), emission_luminance=1500.0)),
+    )
+
+
+def names() -> list[str]:
+    """Every swatch's name."""
+    return [name for _, name, _ in shelf()]
+
+
+def material(name: str) -> Material:
+    """A fresh material from a swatch. Raises BadValue for an unknown name."""
+    for kind, swatch, surface in shelf():
+        if swatch == name:
+            return Material(id=new_id(), name=name, kind=kind, surface=surface)
+    raise BadValue(f"There is no swatch named {name}.")

@@ -1,0 +1,204 @@
+"""The draft picture: one ray for each pixel, lit by a blurred environment, with part numbers and depth for picking."""
+
+import functools
+import math
+
+import numpy as np
+
+from aulmo.trace import arrays as a
+from aulmo.trace import openpbr as o
+from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, RAY_WORDS, intersect, set_ray
+from aulmo.trace.jit import borrowed, entry, inlined
+from aulmo.trace.lens import camera_ray
+from aulmo.trace.path import borrowed_scene, hit_point
+from aulmo.trace.view import neutral
+
+LEVELS, SIDE = 6, 48
+NOTHING = -3
+
+
+def _octahedron(side: int) -> np.ndarray:
+    """(side, side, 3) directions of an octahedral map's texels."""
+    grid = (np.arange(side) + 0.5) / side * 2 - 1
+    u, v = np.meshgrid(grid, grid)
+    z = 1 - np.abs(u) - np.abs(v)
+    x = np.where(z < 0, (1 - np.abs(v)) * np.sign(u), u)
+    y = np.where(z < 0, (1 - np.abs(u)) * np.sign(v), v)
+    d = np.stack([x, y, z], -1)
+    return d / np.linalg.norm(d, axis=-1, keepdims=True)
+
+
+def blur_environment(env: np.ndarray) -> np.ndarray:
+    """(LEVELS, SIDE, SIDE, 3) float32: the environment in map space, sharper first, the last one light on a matt surface."""
+    from scipy.ndimage import zoom
+
+    small = env[: env.shape[0] // 32 * 32, : env.shape[1] // 64 * 64]
+    if small.shape[0] >= 32 and small.shape[1] >= 64:
+        small = small.reshape(32, small.shape[0] // 32, 64, small.shape[1] // 64, 3).mean((1, 3))
+    else:
+        small = zoom(env, (32 / env.shape[0], 64 / env.shape[1], 1), order=1)
+    theta = (np.arange(32) + 0.5) / 32 * np.pi
+    phi = ((np.arange(64) + 0.5) / 64 - 0.5) * 2 * np.pi
+    sine = np.sin(theta)[:, None]
+    source = np.stack([sine * np.sin(phi), sine * np.cos(phi), np.repeat(np.cos(theta)[:, None], 64, 1)], -1).reshape(-1, 3)
+    solid = np.repeat(sine * (2 * np.pi / 64) * (np.pi / 32), 64, 1).reshape(-1, 1)
+    light = small.reshape(-1, 3).astype(np.float64) * solid
+    cosine = _octahedron(SIDE).reshape(-1, 3) @ source.T
+    out = np.empty((LEVELS, SIDE, SIDE, 3), np.float32)
+    for level, power in enumerate((260.0, 90.0, 30.0, 10.0, 3.0, 1.0)):
+        lobe = np.maximum(cosine, 0.0) ** power
+        weight = lobe @ solid if level < LEVELS - 1 else np.pi
+        out[level] = ((lobe @ light) / weight).reshape(SIDE, SIDE, 3)
+    return out
+
+
+@functools.cache
+def display_curve() -> np.ndarray:
+    """sRGB bytes of 4096 even steps of linear light."""
+    from aulmo.surface.colour import encode_srgb
+
+    return np.rint(encode_srgb(np.linspace(0, 1, 4096)) * 255).astype(np.uint8)
+
+
+@inlined
+def _blurred(maps, level, turn, x, y, z):
+    mx = turn[0, 0] * x + turn[0, 1] * y + turn[0, 2] * z
+    my = turn[1, 0] * x + turn[1, 1] * y + turn[1, 2] * z
+    mz = turn[2, 0] * x + turn[2, 1] * y + turn[2, 2] * z
+    inverse = 1.0 / (abs(mx) + abs(my) + abs(mz))
+    u, v = mx * inverse, my * inverse
+    if mz < 0.0:
+        u, v = (1.0 - abs(v)) * (1.0 if u >= 0.0 else -1.0), (1.0 - abs(u)) * (1.0 if v >= 0.0 else -1.0)
+    side = maps.shape[1]
+    fx, fy = (u + 1.0) * 0.5 * side - 0.5, (v + 1.0) * 0.5 * side - 0.5
+    i, j = int(math.floor(fx)), int(math.floor(fy))
+    fx, fy = fx - i, fy - j
+    i1, j1 = min(side - 1, i + 1), min(side - 1, j + 1)
+    i, j = max(0, i), max(0, j)
+    p, q, r, s = (1.0 - fx) * (1.0 - fy), fx * (1.0 - fy), (1.0 - fx) * fy, fx * fy
+    return (
+        p * maps[level, j, i, 0] + q * maps[level, j, i1, 0] + r * maps[level, j1, i, 0] + s * maps[level, j1, i1, 0],
+        p * maps[level, j, i, 1] + q * maps[level, j, i1, 1] + r * maps[level, j1, i, 1] + s * maps[level, j1, i1, 1],
+        p * maps[level, j, i, 2] + q * maps[level, j, i1, 2] + r * maps[level, j1, i, 2] + s * maps[level, j1, i1, 2],
+    )
+
+
+@inlined
+def _level(alpha):
+    if alpha < 0.02:
+        return 0
+    if alpha < 0.07:
+        return 1
+    if alpha < 0.16:
+        return 2
+    return 3 if alpha < 0.3 else 4
+
+
+@inlined
+def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
+    """Simple light of a surface: matt term plus one blurred reflection."""
+    materials = scene.materials
+    scale = options[a.OPT_ENV_SCALE]
+    c = -(nx * dx + ny * dy + nz * dz)
+    if c < 0.0:
+        nx, ny, nz, c = -nx, -ny, -nz, -c
+    mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
+    rx, ry, rz = dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz
+    alpha = materials[which, o.ALPHA_X]
+    coat = materials[which, o.COAT]
+    if coat > 0.5:
+        alpha = materials[which, o.COAT_ALPHA]
+    sr, sg, sb = _blurred(maps, _level(alpha), scene.env_turn, rx, ry, rz)
+    grazing = 1.0 - c
+    grazing = grazing * grazing * grazing * grazing * grazing
+    f = 0.04 + 0.96 * grazing * (1.0 - 0.7 * min(1.0, 2.0 * alpha))
+    metal = materials[which, o.METALNESS]
+    body = (1.0 - metal) * (1.0 - f) * (1.0 - materials[which, o.TRANSMISSION])
+    r = materials[which, o.DIFFUSE] * mr * body + sr * (metal * materials[which, o.METAL_F0] + (1.0 - metal) * f)
+    g = materials[which, o.DIFFUSE + 1] * mg * body + sg * (metal * materials[which, o.METAL_F0 + 1] + (1.0 - metal) * f)
+    b = materials[which, o.DIFFUSE + 2] * mb * body + sb * (metal * materials[which, o.METAL_F0 + 2] + (1.0 - metal) * f)
+    return (
+        r * scale + materials[which, o.EMISSION],
+        g * scale + materials[which, o.EMISSION + 1],
+        b * scale + materials[which, o.EMISSION + 2],
+        f,
+    )
+
+
+@entry
+def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, depth, row0, row1, width, height):
+    """Draw rows of the draft.
+
+    picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part or NOTHING. depth : (height, width) float32
+    distance along the ray, negative for nothing.
+    """
+    scene = borrowed_scene(scene)
+    block = np.zeros(RAY_WORDS, np.float32)
+    words = borrowed(block.view(np.uint32))
+    ray = borrowed(block)
+    inverse = 1.0 / options[a.OPT_WHITE]
+    for row in range(row0, row1):
+        sy = 1.0 - 2.0 * (row + 0.5) / height
+        for column in range(width):
+            x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + 0.5) / width - 1.0, sy, 0.5, 0.5)
+            r = g = b = 0.0
+            weight = 1.0
+            first = True
+            for layer in range(5):
+                set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                intersect(scene.top, ray)
+                if words[17] == NO_HIT:
+                    if first:
+                        parts[row, column] = NOTHING
+                        depth[row, column] = -1.0
+                    break
+                instance = words[19]
+                part = scene.instance_part[instance]
+                if first:
+                    parts[row, column] = part
+                    depth[row, column] = ray[8]
+                    first = False
+                if part == -1:
+                    break
+                which = scene.instance_material[instance]
+                px, py, pz, gx, gy, gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
+                cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
+                r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
+                clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])
+                opacity = scene.materials[which, o.OPACITY]
+                weight *= 1.0 - opacity + opacity * clear * (1.0 - f)
+                if weight < 0.02 or layer == 4:
+                    weight = 0.0
+                    break
+                step = ray[8] + 3e-5 * max(abs(px), abs(py), abs(pz), ray[8])
+                x, y, z = x + dx * step, y + dy * step, z + dz * step
+            if weight > 0.0:
+                kind = options[a.OPT_BACKDROP]
+                if kind == a.BACKDROP_ENVIRONMENT:
+                    er, eg, eb = _blurred(maps, 0, scene.env_turn, dx, dy, dz)
+                    s = options[a.OPT_ENV_SCALE]
+                    r, g, b = r + weight * er * s, g + weight * eg * s, b + weight * eb * s
+                elif kind == a.BACKDROP_TRANSPARENT:
+                    tone = 0.16 if ((row >> 3) + (column >> 3)) & 1 else 0.22
+                    tone = tone * weight / inverse
+                    r, g, b = r + tone, g + tone, b + tone
+                else:
+                    f = 1.0
+                    if kind == a.BACKDROP_GRADIENT:
+                        f = min(1.0, max(0.0, 0.5 + 0.5 * sy * options[a.OPT_GRADIENT_SPAN]))
+                        f = f * f * (3.0 - 2.0 * f)
+                    t, q = a.OPT_BACKDROP_TOP, a.OPT_BACKDROP_BOTTOM
+                    r += weight * (f * options[t] + (1.0 - f) * options[q])
+                    g += weight * (f * options[t + 1] + (1.0 - f) * options[q + 1])
+                    b += weight * (f * options[t + 2] + (1.0 - f) * options[q + 2])
+            r, g, b = r * inverse, g * inverse, b * inverse
+            lr = max(0.0, to_srgb[0, 0] * r + to_srgb[0, 1] * g + to_srgb[0, 2] * b)
+            lg = max(0.0, to_srgb[1, 0] * r + to_srgb[1, 1] * g + to_srgb[1, 2] * b)
+            lb = max(0.0, to_srgb[2, 0] * r + to_srgb[2, 1] * g + to_srgb[2, 2] * b)
+            lr, lg, lb = neutral(lr, lg, lb)
+            picture[row, column, 2] = curve[int(min(4095.0, max(0.0, lr * 4095.0)))]
+            picture[row, column, 1] = curve[int(min(4095.0, max(0.0, lg * 4095.0)))]
+            picture[row, column, 0] = curve[int(min(4095.0, max(0.0, lb * 4095.0)))]
+            picture[row, column, 3] = 255
+    if block[0] > 1e37:
+        picture[0, 0, 3] = 254  # keeps the ray block alive to the end

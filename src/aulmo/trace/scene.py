@@ -1,0 +1,290 @@
+"""From a document to the arrays the kernels read. What did not change between two documents is not built again."""
+
+import math
+from typing import NamedTuple
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.edits import is_shown
+from aulmo.document.placement import world_matrices
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, RenderSettings, Shot, Surface
+from aulmo.light import environment_image
+from aulmo.trace import arrays as a
+from aulmo.trace import openpbr
+from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, InstanceTree, MeshTree
+from aulmo.trace.lights import build_importance
+from aulmo.trace.material_rows import material_row
+
+FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
+BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
+CATCHER, FLOOR_PART = -1, -2
+
+
+class Scene(NamedTuple):
+    """Arrays, what keeps their memory alive, and which part each number stands for."""
+
+    arrays: a.SceneArrays
+    alive: tuple
+    part_ids: tuple[str, ...]
+    low: np.ndarray
+    high: np.ndarray
+    has_clear: bool
+    emit_total: float
+    triangle_count: int
+
+
+def floor_mesh(kind: str, radius: float) -> Mesh:
+    """A flat floor, or a cove whose wall stands behind (+y) and meets the floor in a quarter round."""
+    if kind != "cove":
+        s = radius * 60
+        corners = np.array([[-s, -s, 0], [s, -s, 0], [s, s, 0], [-s, s, 0]], np.float32)
+        up = np.tile(np.array([[0, 0, 1]], np.float32), (4, 1))
+        return Mesh(corners, up, np.array([[0, 1, 2], [0, 2, 3]], np.uint32), np.zeros(0, np.int32))
+    bend, back, width, front, top = radius * 2.5, radius * 5.0, radius * 30, radius * 14, radius * 22
+    turn = np.linspace(0, np.pi / 2, 49)
+    y = np.concatenate([[-front], back - bend + bend * np.sin(turn), [back]])
+    z = np.concatenate([[0.0], bend - bend * np.cos(turn), [top]])
+    ny = np.concatenate([[0.0], -np.sin(turn), [-1.0]])
+    nz = np.concatenate([[1.0], np.cos(turn), [0.0]])
+    n = len(y)
+    vertices = np.concatenate([np.stack([np.full(n, x), y, z], 1) for x in (-width, width)]).astype(np.float32)
+    normals = np.tile(np.stack([np.zeros(n), ny, nz], 1), (2, 1)).astype(np.float32)
+    i = np.arange(n - 1)
+    triangles = np.concatenate([np.stack([i, i + n, i + n + 1], 1), np.stack([i, i + n + 1, i + 1], 1)]).astype(np.uint32)
+    return Mesh(vertices, normals, triangles, np.zeros(0, np.int32))
+
+
+class SceneBuilder:
+    """Keeps mesh trees, packed vertices and environment tables between builds."""
+
+    def __init__(self, assets: AssetStore) -> None:
+        self.assets = assets
+        self._trees: dict[str, MeshTree] = {}
+        self._packed_key: tuple = ()
+        self._packed: tuple = ()
+        self._floor_key: tuple = ()
+        self._floor: tuple = ()
+        self._env_key: tuple = ()
+        self._env: tuple = ()
+
+    def build(self, document: Document, shot: Shot | None = None) -> Scene:
+        """The scene as a shot sees it."""
+        floor = shot.floor if shot and shot.floor else document.floor
+        worlds = world_matrices(document)
+        part_ids = [i for i, p in document.parts.items() if p.mesh is not None and is_shown(document, i)]
+        names = list(dict.fromkeys(document.parts[i].mesh for i in part_ids))
+        for name in names:
+            if name not in self._trees:
+                mesh = self.assets.mesh(name)
+                self._trees[name] = MeshTree(mesh.vertices, mesh.triangles)
+        low, high = self._bounds(document, part_ids, worlds)
+        meshes = [self.assets.mesh(n) for n in names]
+        trees = [self._trees[n] for n in names]
+        if floor.kind != "none":
+            mesh, tree = self._floor_tree(floor.kind, _round_up(0.5 * float(np.linalg.norm(high - low))))
+            meshes.append(mesh)
+            trees.append(tree)
+        vertices, normals, triangles, vertex_start, triangle_start = self._pack(tuple(names), floor.kind, meshes)
+        index = {n: k for k, n in enumerate(names)}
+        surfaces: list[Surface] = [BARE_SURFACE]
+        rows: dict[str | None, int] = {None: 0}
+        matrices, which, mask, mesh_of, numbers = [], [], [], [], []
+        for number, part_id in enumerate(part_ids):
+            part = document.parts[part_id]
+            if part.material not in rows:
+                rows[part.material] = len(surfaces)
+                surfaces.append(document.materials[part.material].surface)
+            material = rows[part.material]
+            matrices.append(worlds[part_id])
+            which.append(material)
+            row, _ = material_row(surfaces[material])
+            mask.append(MASK_CLEAR if row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 else MASK_SOLID)
+            mesh_of.append(index[part.mesh])
+            numbers.append(number)
+        if floor.kind != "none":
+            surface = document.materials[floor.material].surface if floor.material in document.materials else FLOOR_SURFACE
+            surfaces.append(surface)
+            matrix = np.eye(4)
+            matrix[:3, :3] = Rotation.from_euler("z", floor.turn, degrees=True).as_matrix()
+            matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), floor.height) if floor.kind == "cove" else (0, 0, floor.height)
+            matrices.append(matrix)
+            which.append(len(surfaces) - 1)
+            mask.append(MASK_CATCHER if floor.kind == "shadow" else MASK_SOLID)
+            mesh_of.append(len(meshes) - 1)
+            numbers.append(CATCHER if floor.kind == "shadow" else FLOOR_PART)
+        world = np.array(matrices).reshape(-1, 4, 4)[:, :3, :]
+        top = InstanceTree([trees[k] for k in mesh_of], world.astype(np.float32), np.array(mask, np.uint32))
+        linear = world[:, :, :3]
+        normal_matrices = np.linalg.inv(linear).transpose(0, 2, 1) if len(linear) else np.zeros((0, 3, 3))
+        baked = [material_row(s) for s in surfaces]
+        corners, cumulative, emit_material, total = _emitters(meshes, mesh_of, which, world, baked, numbers)
+        env, env_pick, env_alias = self._environment(document.environment)
+        arrays = a.SceneArrays(
+            np.uintp(top.handle), vertices, normals, triangles,
+            vertex_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
+            triangle_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
+            np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
+            np.array(which, np.int32), np.array(numbers, np.int32),
+            np.array([row for row, _ in baked]), np.array([table for _, table in baked]),
+            env, env_pick, env_alias, environment_turn(document.environment),
+            corners, cumulative, emit_material,
+        )  # fmt: skip
+        count = sum(len(meshes[k].triangles) for k in mesh_of)
+        return Scene(arrays, (top, trees), tuple(part_ids), low, high, MASK_CLEAR in mask, total, count)
+
+    def _bounds(self, document: Document, part_ids: list[str], worlds: dict) -> tuple[np.ndarray, np.ndarray]:
+        low, high = np.full(3, np.inf), np.full(3, -np.inf)
+        for part_id in part_ids:
+            mesh = self.assets.mesh(document.parts[part_id].mesh)
+            corners = mesh_box(mesh) @ worlds[part_id][:3, :3].T + worlds[part_id][:3, 3]
+            low, high = np.minimum(low, corners.min(0)), np.maximum(high, corners.max(0))
+        if not np.isfinite(low).all():
+            return np.full(3, -50.0), np.full(3, 50.0)
+        return low, high
+
+    def _floor_tree(self, kind: str, radius: float) -> tuple[Mesh, MeshTree]:
+        if self._floor_key != (kind, radius):
+            mesh = floor_mesh(kind, radius)
+            self._floor_key, self._floor = (kind, radius), (mesh, MeshTree(mesh.vertices, mesh.triangles))
+        return self._floor
+
+    def _pack(self, names: tuple, floor_kind: str, meshes: list[Mesh]) -> tuple:
+        key = (names, self._floor_key if floor_kind != "none" else None)
+        if key != self._packed_key:
+            vertices = [m.vertices for m in meshes] or [np.zeros((0, 3), np.float32)]
+            self._packed = (
+                np.ascontiguousarray(np.concatenate(vertices), np.float32),
+                np.ascontiguousarray(np.concatenate([m.normals for m in meshes] or vertices), np.float32),
+                np.ascontiguousarray(np.concatenate([m.triangles for m in meshes] or [np.zeros((0, 3), np.uint32)]), np.uint32),
+                np.cumsum([0] + [len(m.vertices) for m in meshes]),
+                np.cumsum([0] + [len(m.triangles) for m in meshes]),
+            )
+            self._packed_key = key
+        return self._packed
+
+    def _environment(self, environment: Environment) -> tuple:
+        key = (environment.image, environment.shipped, environment.saturation)
+        if key != self._env_key:
+            image = environment_pixels(environment, self.assets)
+            if environment.saturation != 1.0:
+                grey = image @ np.array([0.2722287, 0.6740818, 0.0536895], np.float32)
+                image = np.maximum(grey[..., None] + (image - grey[..., None]) * np.float32(environment.saturation), 0).astype(np.float32)
+            self._env_key, self._env = key, (image, *build_importance(image))
+        return self._env
+
+
+def _round_up(value: float) -> float:
+    """The next power of the square root of two: the floor keeps its size while parts move a little."""
+    return 2.0 ** (math.ceil(2 * math.log2(max(1e-6, value))) / 2)
+
+
+def mesh_box(mesh: Mesh) -> np.ndarray:
+    """The eight corners of a mesh's own bounding box."""
+    low, high = mesh.vertices.min(0), mesh.vertices.max(0)
+    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])], float)
+
+
+def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarray:
+    """(h, w, 3) ACEScg nits of the environment's map before turning and exposure."""
+    if environment.shipped:
+        return environment_image.shipped(environment.image)
+    return environment_image.from_blob(assets.get(environment.image), environment.image)
+
+
+def environment_turn(environment: Environment) -> np.ndarray:
+    """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera."""
+    return np.ascontiguousarray(Rotation.from_euler("xz", [environment.tilt, -environment.turn], degrees=True).as_matrix().T)
+
+
+def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
+    luminance = np.array([0.2722287, 0.6740818, 0.0536895])
+    corners, weights, materials = [], [], []
+    for k, mesh_index in enumerate(mesh_of):
+        power = float(luminance @ baked[which[k]][0][openpbr.EMISSION : openpbr.EMISSION + 3])
+        if power <= 0 or numbers[k] == CATCHER:
+            continue
+        mesh = meshes[mesh_index]
+        points = mesh.vertices[mesh.triangles].astype(float) @ world[k][:, :3].T + world[k][:, 3]
+        area = 0.5 * np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1)
+        corners.append(points.reshape(-1, 9))
+        weights.append(area * power)
+        materials.append(np.full(len(area), which[k], np.int32))
+    if not corners:
+        return np.zeros((0, 9), np.float32), np.zeros(0), np.zeros(0, np.int32), 1.0
+    weight = np.concatenate(weights)
+    total = float(weight.sum())
+    cumulative = np.concatenate([[0.0], np.cumsum(weight) / total])
+    return np.concatenate(corners).astype(np.float32), cumulative, np.concatenate(materials), total
+
+
+def ev100(camera: Camera) -> float:
+    """Exposure value at ISO 100 (ISO 2720): log2(N^2 / t) - log2(S / 100), less the camera's extra stops."""
+    return math.log2(camera.f_stop**2 / camera.shutter) - math.log2(camera.iso / 100.0) - camera.exposure_stops
+
+
+def white_nits(camera: Camera) -> float:
+    """Luminance that becomes display white: 1.2 * 2^EV100 (saturation-based sensitivity, ISO 12232)."""
+    return 1.2 * 2.0 ** ev100(camera)
+
+
+def camera_axes(camera: Camera) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """Unit right, up and forward vectors."""
+    forward = np.array(camera.target, float) - np.array(camera.position, float)
+    length = np.linalg.norm(forward)
+    forward = forward / length if length > 1e-9 else np.array([0.0, 1.0, 0.0])
+    up = np.array([0.0, 0.0, 1.0])
+    if abs(forward[2]) > 0.99999:
+        up = np.array([0.0, 1.0, 0.0])
+    right = np.cross(forward, up)
+    right /= np.linalg.norm(right)
+    up = np.cross(right, forward)
+    roll = math.radians(camera.roll)
+    return math.cos(roll) * right + math.sin(roll) * up, math.cos(roll) * up - math.sin(roll) * right, forward
+
+
+def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
+    """The kernel's camera row for a frame of `width` x `height` pixels."""
+    row = np.zeros(a.CAM_COLUMNS)
+    right, up, forward = camera_axes(camera)
+    row[a.CAM_ORIGIN : a.CAM_ORIGIN + 3] = camera.position
+    row[a.CAM_RIGHT : a.CAM_RIGHT + 3], row[a.CAM_UP : a.CAM_UP + 3], row[a.CAM_FORWARD : a.CAM_FORWARD + 3] = right, up, forward
+    row[a.CAM_TAN_W] = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    row[a.CAM_TAN_H] = row[a.CAM_TAN_W] * height / width
+    row[a.CAM_SHIFT_X], row[a.CAM_SHIFT_Y] = 2 * camera.shift_x, 2 * camera.shift_y
+    if camera.depth_of_field and camera.focus > 0:
+        row[a.CAM_LENS_RADIUS] = 0.5 * camera.focal_length_mm / camera.f_stop
+        row[a.CAM_FOCUS] = camera.focus
+        row[a.CAM_BLADES] = camera.blades
+    return row
+
+
+def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Backdrop, settings: RenderSettings, transparent: bool) -> np.ndarray:
+    """The kernel's options row."""
+    row = np.zeros(a.OPT_COLUMNS)
+    white = white_nits(camera)
+    row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, 5
+    row[a.OPT_STRAIGHT_GLASS] = float(settings.straight_glass)
+    row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops
+    kinds = {"environment": a.BACKDROP_ENVIRONMENT, "colour": a.BACKDROP_COLOUR, "gradient": a.BACKDROP_GRADIENT, "transparent": a.BACKDROP_TRANSPARENT}
+    row[a.OPT_BACKDROP] = a.BACKDROP_TRANSPARENT if transparent else kinds[backdrop.kind]
+    row[a.OPT_BACKDROP_TOP : a.OPT_BACKDROP_TOP + 3] = np.array(backdrop.top) * white
+    row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
+    row[a.OPT_ENV_CHANCE] = 1.0 if len(scene.arrays.emit_cumulative) == 0 else 0.65
+    row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
+    row[a.OPT_HAS_CLEAR] = float(scene.has_clear)
+    row[a.OPT_WHITE] = white
+    row[a.OPT_EMIT_TOTAL] = scene.emit_total
+    row[a.OPT_GRADIENT_SPAN] = 1.0
+    return row
+
+
+def floor_of(document: Document, shot: Shot | None) -> Floor:
+    """The floor a shot stands on."""
+    return shot.floor if shot and shot.floor else document.floor
+
+
+def backdrop_of(document: Document, shot: Shot | None) -> Backdrop:
+    """The backdrop a shot has."""
+    return shot.backdrop if shot and shot.backdrop else document.backdrop

@@ -1,0 +1,42 @@
+"""A material on a ball under studio light, for the shelf."""
+
+import functools
+import math
+
+import numpy as np
+
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, RenderSettings, Shot, Surface
+from aulmo.trace.tracer import render
+from aulmo.trace.view import dither, show
+
+
+@functools.cache
+def _ball() -> Mesh:
+    """A sphere of 20 mm with smooth normals."""
+    rows, columns = 48, 96
+    theta = np.linspace(0, math.pi, rows + 1)[:, None]
+    phi = np.linspace(0, 2 * math.pi, columns + 1)[None, :]
+    n = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta) + 0 * phi], -1).reshape(-1, 3)
+    i = (np.arange(rows)[:, None] * (columns + 1) + np.arange(columns)).reshape(-1)
+    upper = np.stack([i, i + columns + 1, i + columns + 2], 1)[: columns * (rows - 1)]
+    lower = np.stack([i, i + columns + 2, i + 1], 1)[columns:]
+    return Mesh((n * 20).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
+
+
+def swatch_picture(surface: Surface, width: int, height: int, samples: int) -> np.ndarray:
+    """(height, width, 4) uint8 BGRA of a ball in this material."""
+    assets = AssetStore()
+    mesh = assets.add_mesh(_ball())
+    camera = Camera(id="c", name="c", position=(0, -190, 34), target=(0, 0, -0.5), focal_length_mm=100 * 44 / 47 * width / height / 1.45, shutter=1 / 13)
+    document = Document(
+        parts={"b": Part(id="b", name="b", mesh=mesh, material="m")}, roots=("b",), materials={"m": Material(id="m", name="m", surface=surface)},
+        environment=Environment(image="Two strips", turn=6, exposure=0.35), backdrop=Backdrop(kind="gradient", top=(0.018, 0.018, 0.018), bottom=(0.06, 0.06, 0.06)),
+        floor=Floor(kind="none"), cameras={"c": camera}, shots=(Shot(id="s", name="s", camera="c"),),
+    )  # fmt: skip
+    picture = render(document, assets, document.shots[0], (width, height), RenderSettings(stop="samples", samples=samples))
+    assert picture is not None
+    display = show(picture.rgb, picture.white, "Product neutral", exact=True)
+    out = np.empty((height, width, 4), np.uint8)
+    dither(display, np.ones((height, width), np.float32), out)
+    return out

@@ -1,0 +1,16 @@
+"""Render the shelf's thumbnails into `src/aulmo/desk/thumbnails`. Run with PYTHONPATH=src."""
+
+from pathlib import Path
+
+import numpy as np
+
+from aulmo.deliver.picture_file import encode
+from aulmo.surface import swatches
+from aulmo.trace.swatch_ball import swatch_picture
+
+out = Path("src/aulmo/desk/thumbnails")
+out.mkdir(exist_ok=True)
+for _, name, surface in swatches.shelf():
+    pixels = swatch_picture(surface, 168, 116, 128)
+    (out / f"{name.lower().replace(' ', '-')}.png").write_bytes(encode(np.ascontiguousarray(pixels[:, :, 2::-1] / np.float32(255)), ".png", "uint8"))
+    print(name)
