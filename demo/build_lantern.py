@@ -18,8 +18,8 @@ from OCP.gp import gp_Ax1, gp_Ax2, gp_Circ, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.Quantity import Quantity_Color, Quantity_TOC_sRGB
 from OCP.STEPCAFControl import STEPCAFControl_Writer
 from OCP.STEPControl import STEPControl_AsIs
-from OCP.TCollection import TCollection_ExtendedString
 from OCP.TColgp import TColgp_Array1OfPnt
+from OCP.TCollection import TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_EDGE
@@ -195,7 +195,18 @@ def knob():
     for k, p in enumerate(pts):
         wire.Add(BRepBuilderAPI_MakeEdge(p, pts[(k + 1) % len(pts)]).Edge())
     prism = BRepPrimAPI_MakePrism(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), gp_Vec(0, 0, length)).Shape()
-    eased = turned([(0, 0, 0), (9.2, 0, 0.3), (11.2, 1.6, 0.4), (11.2, length - 1.6, 0.4), (9.4, length, 0.6), (6.5, length, 0.3), (5.5, length - 0.8, 0.4), (0, length - 0.8, 0)])
+    eased = turned(
+        [
+            (0, 0, 0),
+            (9.2, 0, 0.3),
+            (11.2, 1.6, 0.4),
+            (11.2, length - 1.6, 0.4),
+            (9.4, length, 0.6),
+            (6.5, length, 0.3),
+            (5.5, length - 0.8, 0.4),
+            (0, length - 0.8, 0),
+        ]
+    )
     return BRepAlgoAPI_Common(prism, eased).Shape()
 
 
@@ -216,11 +227,13 @@ def gallery():
     return ring
 
 
-def flame():
-    outer = [(0.0, 128.0), (4.2, 131.0), (6.2, 137.0), (5.4, 145.0), (2.8, 155.0), (0.9, 162.0), (0.0, 165.0)]
+def flame(share=1.0, foot=128.0):
+    """A drop of flame; a smaller share stands inside as its bright core."""
+    shape = [(0.0, 0.0), (4.2, 3.0), (6.2, 9.0), (5.4, 17.0), (2.8, 27.0), (0.9, 34.0), (0.0, 37.0)]
+    outer = [(r * share, foot + z * share) for r, z in shape]
     wire = BRepBuilderAPI_MakeWire()
     wire.Add(BRepBuilderAPI_MakeEdge(spline(outer)).Edge())
-    wire.Add(BRepBuilderAPI_MakeEdge(point(0, 165), point(0, 128)).Edge())
+    wire.Add(BRepBuilderAPI_MakeEdge(point(*outer[-1]), point(*outer[0])).Edge())
     return BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), AXIS).Shape()
 
 
@@ -270,7 +283,9 @@ def bail_points():
 
 def grip():
     """Turned wooden grip along x."""
-    body = turned([(2.4, -30, 0.3), (6.4, -30, 1.5), (8.6, -24, 2.5), (7.2, -17, 3), (8.8, 0, 30), (7.2, 17, 3), (8.6, 24, 2.5), (6.4, 30, 1.5), (2.4, 30, 0.3)])
+    body = turned(
+        [(2.4, -30, 0.3), (6.4, -30, 1.5), (8.6, -24, 2.5), (7.2, -17, 3), (8.8, 0, 30), (7.2, 17, 3), (8.6, 24, 2.5), (6.4, 30, 1.5), (2.4, 30, 0.3)]
+    )
     t = gp_Trsf()
     t.SetRotation(gp_Ax1(gp_Pnt(0, 0, 0), gp_Dir(0, 1, 0)), math.radians(90))
     return moved(body, t)
@@ -287,7 +302,14 @@ def ear():
 
 
 ENAMEL, BRASS, STEEL, GLASS = (0.55, 0.13, 0.08), (0.78, 0.62, 0.30), (0.62, 0.62, 0.61), (0.86, 0.92, 0.90)
-RUBBER, WOOD, CREAM, OIL, COTTON, FIRE = (0.05, 0.05, 0.05), (0.50, 0.34, 0.20), (0.87, 0.82, 0.72), (0.85, 0.62, 0.2), (0.9, 0.88, 0.8), (1.0, 0.75, 0.4)
+RUBBER, WOOD, CREAM, OIL, COTTON, FIRE = (
+    (0.05, 0.05, 0.05),
+    (0.50, 0.34, 0.20),
+    (0.87, 0.82, 0.72),
+    (0.85, 0.62, 0.2),
+    (0.9, 0.88, 0.8),
+    (1.0, 0.75, 0.4),
+)
 
 
 def orbit(degrees):
@@ -300,7 +322,7 @@ def parts():
     """The assembly: {group: [(name, shape, colour, [locations])]}."""
     here = [gp_Trsf()]
     globe = [(32, 104), (36, 108), (45, 122), (52.5, 142), (53.5, 160), (48, 180), (38, 197), (32.5, 206)]
-    knob_at = lay_front(58, 50, 89)
+    knob_at = lay_front(76, 50, 89)
     return {
         "Tank": [
             ("Tank shell", tank_shell(), ENAMEL, here),
@@ -321,11 +343,12 @@ def parts():
             ("Wick tube", filleted(BRepPrimAPI_MakeBox(gp_Pnt(-8, -2.6, 92), gp_Pnt(8, 2.6, 124)).Shape(), 0.7), BRASS, here),
             ("Wick", filleted(BRepPrimAPI_MakeBox(gp_Pnt(-6.4, -1.3, 118), gp_Pnt(6.4, 1.3, 129)).Shape(), 0.6), COTTON, here),
             ("Flame", flame(), FIRE, here),
+            ("Flame core", flame(0.62, 131.0), FIRE, here),
             ("Knob", knob(), BRASS, [knob_at]),
-            ("Knob shaft", turned([(0, -22, 0), (2.2, -22, 0), (2.2, 0, 0), (4.6, 0, 0.4), (4.6, 1.4, 0.4), (0, 1.4, 0)]), STEEL, [lay_front(58, 48.6, 89)]),
+            ("Knob shaft", turned([(0, -22, 0), (2.2, -22, 0), (2.2, 0, 0), (4.6, 0, 0.4), (4.6, 1.4, 0.4), (0, 1.4, 0)]), STEEL, [lay_front(76, 48.6, 89)]),
             ("Screw", screw(), STEEL, [orbit(22.5 + 45 * k) * place(0, -42, 80.95, 17 * k * k) for k in range(8)]),
         ],
-        "Globe": [("Globe", turned_shell(globe, 2.2), GLASS, here)],
+        "Globe": [("Globe", turned_shell(globe, 3.0), GLASS, here)],
         "Hood": [
             ("Crown ring", turned([(28.5, 203, 0.5), (39, 203, 0.8), (39, 209, 0.8), (31, 211, 0.8), (28.5, 211, 0.5)]), BRASS, here),
             ("Hood skirt", turned([(33, 206, 0.3), (55, 204.5, 0.6), (56.5, 206, 0.7), (54, 219, 3.0), (44, 226, 6), (26, 240, 4), (22, 250, 0.8), (20, 250, 0.6), (22, 240, 3), (40, 226, 6), (51, 217, 3), (53, 208, 0.8), (33, 208, 0.3)]), ENAMEL, here),

@@ -19,7 +19,18 @@ DRESS = {
     "Rust enamel": ["Tank shell", "Hood skirt", "Chimney cap"],
     "Letter enamel": ["Plate letters"],
     "Black rubber": ["Foot ring"],
-    "Satin brass": ["Window bezel", "Filler cap", "Collar", "Gallery", "Burner cone", "Wick tube", "Crown ring", "Chimney band", "Finial", "Plate rim"],
+    "Satin brass": [
+        "Window bezel",
+        "Filler cap",
+        "Collar",
+        "Gallery",
+        "Burner cone",
+        "Wick tube",
+        "Crown ring",
+        "Chimney band",
+        "Finial",
+        "Plate rim",
+    ],
     "Knob brass": ["Knob"],
     "Clear glass": ["Globe", "Oil window"],
     "Lamp oil": ["Lamp oil"],
@@ -28,6 +39,7 @@ DRESS = {
     "Nickel": ["Screw"],
     "Cotton": ["Wick"],
     "Wick flame": ["Flame"],
+    "Flame core": ["Flame core"],
     "Oiled ash": ["Grip"],
 }
 
@@ -35,14 +47,20 @@ DRESS = {
 def dress(document: Document) -> Document:
     """Give every part its material."""
     for name, parts in DRESS.items():
-        base = {"Letter enamel": "Rust enamel", "Knob brass": "Polished brass", "Cotton": "White paper"}.get(name, name)
+        base = {"Letter enamel": "Rust enamel", "Knob brass": "Polished brass", "Cotton": "White paper", "Flame core": "Wick flame"}.get(name, name)
         material = replace(swatches.material(base), name=name)
-        if name == "Rust enamel":
-            material = replace(material, surface=replace(material.surface, base_color=from_hex("#a32a1a")))
         if name == "Satin brass":
             material = replace(material, surface=replace(material.surface, specular_roughness=0.24))
+        if name == "Wick flame":
+            material = replace(material, surface=replace(material.surface, emission_color=from_hex("#ff9a45"), emission_luminance=1500.0, geometry_opacity=0.45))
+        if name == "Flame core":
+            material = replace(material, surface=replace(material.surface, emission_color=from_hex("#ffd79a"), emission_luminance=5200.0))
         document = edits.put_material(document, material)
-        ids = [p.id for p in document.parts.values() if p.mesh and any(p.name == n or p.name.startswith(n + " ") and p.name[len(n) + 1 :].isdigit() for n in parts)]
+        ids = [
+            p.id
+            for p in document.parts.values()
+            if p.mesh and any(p.name == n or p.name.startswith(n + " ") and p.name[len(n) + 1 :].isdigit() for n in parts)
+        ]
         assert ids, name
         document = edits.assign_material(document, ids, material.id)
     return edits.drop_unused_materials(document)
@@ -51,7 +69,7 @@ def dress(document: Document) -> Document:
 def set_up(document: Document) -> Document:
     """Light, floor, three shots."""
     chalk = replace(swatches.material("White paper"), name="Cove paper")
-    chalk = replace(chalk, surface=replace(chalk.surface, base_color=from_hex("#8f8e8c"), specular_weight=0.2))
+    chalk = replace(chalk, surface=replace(chalk.surface, base_color=from_hex("#b3afa8"), specular_weight=0.2))
     document = edits.put_material(document, chalk)
     document = replace(
         document,
@@ -60,18 +78,36 @@ def set_up(document: Document) -> Document:
         backdrop=Backdrop(kind="gradient", top=(0.3, 0.3, 0.3), bottom=(0.1, 0.1, 0.1)),
         render=RenderSettings(stop="noise", noise_percent=6.0),
     )
-    hero = Camera(id="hero-camera", name="Hero", position=(232.0, -1030.0, 262.0), target=(4.0, 0.0, 157.0), focal_length_mm=90.0, f_stop=8.0, shutter=1 / 15, exposure_stops=0.15)
+    hero = Camera(
+        id="hero-camera",
+        name="Hero",
+        position=(232.0, -1030.0, 262.0),
+        target=(4.0, 0.0, 157.0),
+        focal_length_mm=90.0,
+        f_stop=8.0,
+        shutter=1 / 15,
+        exposure_stops=0.15,
+    )
     close = Camera(
-        id="burner-camera", name="Burner", position=(196.0, -372.0, 168.0), target=(4.0, -8.0, 104.0), focal_length_mm=100.0, f_stop=4.0, shutter=1 / 60,
-        depth_of_field=True, focus=369.0, blades=7, exposure_stops=0.2,
+        id="burner-camera", name="Burner", position=(352.0, -230.0, 172.0), target=(14.0, -6.0, 108.0), focal_length_mm=100.0, f_stop=11.0, shutter=1 / 8,
+        depth_of_field=True, focus=362.0, blades=7, exposure_stops=0.1,
     )  # fmt: skip
-    cut = Camera(id="cut-camera", name="Cut-out", position=(-260.0, -960.0, 230.0), target=(0.0, 0.0, 164.0), focal_length_mm=90.0, shutter=1 / 15, exposure_stops=0.1)
+    cut = Camera(
+        id="cut-camera",
+        name="Cut-out",
+        position=(-260.0, -960.0, 230.0),
+        target=(0.0, 0.0, 164.0),
+        focal_length_mm=90.0,
+        shutter=1 / 15,
+        exposure_stops=0.1,
+    )
     for camera in (hero, close, cut):
         document = edits.put_camera(document, camera)
     document = edits.put_shot(document, Shot(id="hero", name="Hero", camera=hero.id, width=1600, height=2000))
     document = edits.put_shot(document, Shot(id="burner", name="Burner", camera=close.id, width=1600, height=1200))
     return edits.put_shot(
-        document, Shot(id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, backdrop=Backdrop(kind="transparent"), floor=Floor(kind="shadow"))
+        document,
+        Shot(id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, backdrop=Backdrop(kind="transparent"), floor=Floor(kind="shadow")),
     )
 
 

@@ -1,1 +1,1 @@
-"""The command line, and `aulmo.script`'s shorter names for the same things."""
+"""The command line and the benchmark."""

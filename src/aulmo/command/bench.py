@@ -168,7 +168,9 @@ def run() -> list[dict]:
     lantern, sheet = demo_project(), million()
     for name, scene in (("lantern", lantern), ("million triangles", sheet)):
         share, speed = ray_share(*scene)
-        figures.append(_figure(f"Path tracing share, {name}", share, "", f"the same rays through Embree alone, {speed:.2f} M/s", ">= 0.5", share >= 0.5))
+        figures.append(
+            _figure(f"Path tracing share, {name}", share, "", f"the same rays through Embree alone, {speed:.2f} M/s", ">= 0.5", share >= 0.5)
+        )
     for name, scene in (("lantern", lantern), ("million triangles", sheet)):
         rate = draft_rate(*scene)
         figures.append(_figure(f"Draft picture 704x560, {name}", rate, "frames/s", "wall clock, 2 s of frames", ">= 20", rate >= 20))

@@ -65,7 +65,7 @@ def describe(path: Path) -> dict:
 
     document, assets = load(path)
     names = {i: m.name for i, m in document.materials.items()}
-    parts = []
+    parts: list[dict] = []
     for part_id in tree_order(document):
         part = document.parts[part_id]
         parts.append(

@@ -11,7 +11,6 @@ import time
 from pathlib import Path
 from typing import NamedTuple
 
-
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import save, write_atomically
@@ -69,7 +68,9 @@ class Job:
         self.folder, self.record, self._process = folder, record, process
 
     @classmethod
-    def start(cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path) -> "Job":
+    def start(
+        cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path
+    ) -> "Job":
         """Snapshot the project and start rendering. Raises BadValue or CannotWrite."""
         out = Path(out)
         if not out.parent.is_dir():

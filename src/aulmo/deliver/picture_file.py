@@ -102,5 +102,3 @@ def small_png(display: np.ndarray, longest: int) -> bytes:
     h, w = display.shape[0] // step * step, display.shape[1] // step * step
     small = display[:h, :w].reshape(h // step, step, w // step, step, -1).mean((1, 3))
     return encode(np.clip(small, 0, 1).astype(np.float32), ".png", "uint8")
-
-

@@ -100,7 +100,9 @@ class PrepareBench(QWidget):
         if not order:
             self.summary.setText("Nothing to check yet")
         else:
-            self.summary.setText(f"{len(order)} meshes, all closed and facing outward" if not trouble else f"{trouble} of {len(order)} meshes need a look")
+            self.summary.setText(
+                f"{len(order)} meshes, all closed and facing outward" if not trouble else f"{trouble} of {len(order)} meshes need a look"
+            )
 
     def _select(self) -> None:
         ids = [i for item in self.table.selectedItems() if item.column() == 0 for i in item.data(Qt.ItemDataRole.UserRole)]

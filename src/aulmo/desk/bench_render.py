@@ -68,7 +68,8 @@ class JobCard(QFrame):
         elif outcome == "done":
             result = self.job.result()
             when = time.strftime("%H:%M", time.localtime(record.started))
-            words = f"{size} · {kind} · {when}\n{result.get('samples', 0)} samples, noise {show(100 * result.get('noise', 0), '%', 1)}, {duration(result.get('seconds', 0))}"
+            words = f"{size} · {kind} · {when}\n{result.get('samples', 0)} samples, "
+            words += f"noise {show(100 * result.get('noise', 0), '%', 1)}, {duration(result.get('seconds', 0))}"
         elif outcome == "cancelled":
             words = f"{size} · {kind}\nCancelled"
         else:
@@ -162,9 +163,7 @@ class RenderBench(QWidget):
             return None
         document = session.document
         out = file_name(document, shot, document.render)
-        job = session.attempt(
-            lambda: Job.start(document, session.assets, shot, (shot.width, shot.height), document.render, out, session_module.JOBS)
-        )
+        job = session.attempt(lambda: Job.start(document, session.assets, shot, (shot.width, shot.height), document.render, out, session_module.JOBS))
         if job is None:
             return None
         card = self._add(job)

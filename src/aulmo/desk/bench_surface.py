@@ -65,7 +65,7 @@ class SurfaceBench(QWidget):
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for name in ("All", *swatches.SHELVES, "In this project"):
-            chip = QPushButton(name)
+            chip = QPushButton(name.replace("&", "&&"))
             chip.setObjectName("chip")
             chip.setCheckable(True)
             chip.clicked.connect(self.fill)
@@ -76,7 +76,7 @@ class SurfaceBench(QWidget):
         head.addStretch(1)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find")
-        self.search.setMaximumWidth(110)
+        self.search.setFixedWidth(84)
         self.search.textChanged.connect(self.fill)
         head.addWidget(self.search)
         self.shelf = Shelf()
@@ -104,12 +104,16 @@ class SurfaceBench(QWidget):
             for material in self.session.document.materials.values():
                 if wanted in material.name.lower():
                     count = len(edits.users_of(self.session.document, material.id))
-                    self._add(material.name, f"material\n{material.id}\n{material.name}", self._ball(material.surface), f"{material.name}: {count} parts")
+                    self._add(
+                        material.name, f"material\n{material.id}\n{material.name}", self._ball(material.surface), f"{material.name}: {count} parts"
+                    )
         else:
             for kind, swatch, _ in swatches.shelf():
                 if name in ("All", kind) and wanted in swatch.lower():
                     path = THUMBNAILS / f"{swatch.lower().replace(' ', '-')}.png"
-                    self._add(swatch, f"swatch\n{swatch}\n{swatch}", QIcon(str(path)), f"{swatch} · drag onto a part, or double-click for what is selected")
+                    self._add(
+                        swatch, f"swatch\n{swatch}\n{swatch}", QIcon(str(path)), f"{swatch} · drag onto a part, or double-click for what is selected"
+                    )
         self._mark()
 
     def _add(self, name: str, payload: str, icon: QIcon, tip: str) -> None:
@@ -122,7 +126,9 @@ class SurfaceBench(QWidget):
 
     def _mark(self) -> None:
         document = self.session.document
-        worn = {document.materials[document.parts[i].material].name for i in edits.leaves(document, self.session.selection) if document.parts[i].material}
+        worn = {
+            document.materials[document.parts[i].material].name for i in edits.leaves(document, self.session.selection) if document.parts[i].material
+        }
         for k in range(self.shelf.count()):
             item = self.shelf.item(k)
             item.setSelected(item.text() in worn)

@@ -17,8 +17,9 @@ class Chip(QPushButton):
 
     def __init__(self, width: int = 40) -> None:
         super().__init__()
-        self.setFixedSize(width, 20)
+        self.setFixedSize(width, 22)
         self.colour: Colour = (0.5, 0.5, 0.5)
+        self.setStyleSheet("min-height: 20px; padding: 0; margin: 0;")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
     def paintEvent(self, event) -> None:  # noqa: N802
@@ -171,7 +172,24 @@ class Picker(QFrame):
 
     def _load(self) -> None:
         kept = (QSettings().value("wells", "") or "").split()
-        start = ["#ffffff", "#bfbfbf", "#7f7f7f", "#3f3f3f", "#141414", "#7a1f14", "#c2541c", "#ded3ba", "#1c4030", "#5f7038", "#2b5378", "#4b2a58", "#9c2036", "#b58a5c", "#5a3a24", "#e8b24a"]
+        start = [
+            "#ffffff",
+            "#bfbfbf",
+            "#7f7f7f",
+            "#3f3f3f",
+            "#141414",
+            "#7a1f14",
+            "#c2541c",
+            "#ded3ba",
+            "#1c4030",
+            "#5f7038",
+            "#2b5378",
+            "#4b2a58",
+            "#9c2036",
+            "#b58a5c",
+            "#5a3a24",
+            "#e8b24a",
+        ]
         for well, code in zip(self.wells, kept if len(kept) == 16 else start):
             well.colour = from_hex(code)
 
@@ -200,7 +218,7 @@ class ColourRow(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(row(text, self.hex, dot=self.dot), 1)
-        layout.addWidget(self.chip)
+        layout.addWidget(self.chip, 0, Qt.AlignmentFlag.AlignVCenter)
         layout.setSpacing(6)
         self.hex.editingFinished.connect(self._typed)
         self.chip.clicked.connect(self._open)

@@ -57,7 +57,9 @@ class FramePage(Page):
         place = Section("Place", "frame/place")
         self.distance = self._slider(place, "Distance", 50, 3000, "mm", None, 0, self._distance, hard_low=0.1, hard_high=1e7, curve=2)
         self.height = self._slider(place, "Height", 0, 1500, "mm", None, 0, self._height, hard_low=-1e7, hard_high=1e7)
-        self.roll = self._slider(place, "Roll", -45, 45, "°", 0.0, 1, lambda v, b: self._camera("Roll", self.merge("roll", b), roll=v), hard_low=-360, hard_high=360)
+        self.roll = self._slider(
+            place, "Roll", -45, 45, "°", 0.0, 1, lambda v, b: self._camera("Roll", self.merge("roll", b), roll=v), hard_low=-360, hard_high=360
+        )
         self.free = QWidget()
         line = QHBoxLayout(self.free)
         line.setContentsMargins(9, 2, 0, 2)
@@ -66,7 +68,18 @@ class FramePage(Page):
         place.add(self.free)
         self.body.addWidget(place)
         light = Section("Exposure", "frame/exposure")
-        self.stops = self._slider(light, "Stops", -6, 6, "stops", 0.0, 2, lambda v, b: self._camera("Exposure", self.merge("stops", b), exposure_stops=v), hard_low=-30, hard_high=30)
+        self.stops = self._slider(
+            light,
+            "Stops",
+            -6,
+            6,
+            "stops",
+            0.0,
+            2,
+            lambda v, b: self._camera("Exposure", self.merge("stops", b), exposure_stops=v),
+            hard_low=-30,
+            hard_high=30,
+        )
         self.f_stop, self.shutter, self.iso = NumberField("", 0.5, 128, 1), QLineEdit(), NumberField("", 1, 1e6, 0)
         self.f_stop.setAccessibleName("F-stop")
         self.shutter.setAccessibleName("Shutter")
@@ -159,7 +172,12 @@ class FramePage(Page):
         self.focus.set_value(camera.focus or distance_of(camera))
         self.blades.set_value(camera.blades)
         near, far = sharp_range(camera)
-        self.range.setText("everything" if not camera.depth_of_field else f"{show(near, '', 0)} to {'the horizon' if far == math.inf else show(far, 'mm', 0)}" + ("" if far == math.inf else f" ({show(far - near, 'mm', 1)})"))
+        self.range.setText(
+            "everything"
+            if not camera.depth_of_field
+            else f"{show(near, '', 0)} to {'the horizon' if far == math.inf else show(far, 'mm', 0)}"
+            + ("" if far == math.inf else f" ({show(far - near, 'mm', 1)})")
+        )
         self.shot_camera.fill([(c.name, c.id) for c in session.document.cameras.values()], camera.id)
         if shot:
             self.width_.set_value(shot.width)
@@ -211,7 +229,7 @@ class FramePage(Page):
     def _rename(self) -> None:
         camera, name = self.session.camera, self.name.text().strip()
         if name and name != camera.name and camera.id:
-                self.session.apply(f"Renamed {camera.name} to {name}", edits.put_camera(self.session.document, replace(camera, name=name)))
+            self.session.apply(f"Renamed {camera.name} to {name}", edits.put_camera(self.session.document, replace(camera, name=name)))
 
     def _rename_shot(self) -> None:
         shot, name = self.session.shot, self.shot_name.text().strip()

@@ -79,7 +79,9 @@ class LightPage(Page):
         self.exposure.set_value(environment.exposure)
         self.saturation.set_value(environment.saturation)
         backdrop, floor = self._current()
-        self.kind.fill([("The light set", "environment"), ("One colour", "colour"), ("Gradient", "gradient"), ("Transparent", "transparent")], backdrop.kind)
+        self.kind.fill(
+            [("The light set", "environment"), ("One colour", "colour"), ("Gradient", "gradient"), ("Transparent", "transparent")], backdrop.kind
+        )
         self.top.setVisible(backdrop.kind in ("colour", "gradient"))
         self.bottom.setVisible(backdrop.kind == "gradient")
         self.top.set_value(backdrop.top)

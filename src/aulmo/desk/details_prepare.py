@@ -4,7 +4,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 
 from aulmo.desk.details import Page
-from aulmo.desk.fields import NumberField, Section, button, label, row
+from aulmo.desk.fields import NumberField, Section, button, label, length_unit, row
 from aulmo.desk.session import Session
 from aulmo.document import edits
 from aulmo.document.quantity import show
@@ -84,14 +84,14 @@ class PreparePage(Page):
         document, chosen = self.session.document, self.session.selection
         one = document.parts[chosen[0]] if len(chosen) == 1 else None
         self.name_row.setVisible(one is not None)
-        for section in (self.place, self.facts, self.finesse, self.states):
+        for section in (self.place, self.finesse, self.states):
             section.setVisible(bool(chosen))
+        self.facts.setVisible(bool(document.parts))
         self.notes.setVisible(not chosen and bool(document.notes))
         self.note_text.setText("\n".join("· " + n for n in document.notes))
         if not chosen:
-            size = arrange.size_of(document, self.session.assets, document.roots)
             self.title.setText(document.name)
-            self.notes.heading.setText("Choices made" if any(size) else "Empty set")
+            self._show_facts(document.roots)
             return
         self.title.setText(one.name if one else f"{len(chosen)} parts")
         first = document.parts[chosen[0]]
@@ -101,10 +101,7 @@ class PreparePage(Page):
             for axis, field in enumerate(fields):
                 field.set_value(getattr(first.placement, what)[axis])
                 field.setEnabled(one is not None and not first.locked)
-        size = arrange.size_of(document, self.session.assets, chosen)
-        self.size.setText(" × ".join(show(v, "", 1) for v in size) + " mm")
-        leaves = edits.leaves(document, chosen)
-        self.count.setText(f"{sum(len(self.session.assets.mesh(document.parts[i].mesh or '').triangles) for i in leaves):,}".replace(",", " "))
+        leaves = self._show_facts(chosen)
         exact = [document.parts[i] for i in leaves if document.parts[i].shape]
         self.chord.setEnabled(bool(exact))
         self.angle.setEnabled(bool(exact))
@@ -114,6 +111,16 @@ class PreparePage(Page):
         self.exact.setText("" if exact else "Triangles only: this part came without an exact shape.")
         self.visible.setChecked(all(document.parts[i].visible for i in chosen))
         self.locked.setChecked(all(document.parts[i].locked for i in chosen))
+
+    def _show_facts(self, part_ids) -> list[str]:
+        document, assets = self.session.document, self.session.assets
+        unit, factor = length_unit()
+        size = arrange.size_of(document, assets, part_ids)
+        self.size.setText(" × ".join(show(v / factor, "", 1 if factor == 1 else 2) for v in size) + f" {unit}")
+        leaves = edits.leaves(document, part_ids)
+        count = sum(len(assets.mesh(document.parts[i].mesh or "").triangles) for i in leaves)
+        self.count.setText(f"{count:,}".replace(",", " ") + f" in {len(leaves)} parts")
+        return leaves
 
     def _rename(self) -> None:
         chosen = self.session.selection

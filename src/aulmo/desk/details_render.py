@@ -80,7 +80,9 @@ class RenderPage(Page):
         out.add(row("", self.transparent))
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
-        self.folder.editingFinished.connect(lambda: self.folder.text() != session.document.render.folder and self._set(folder=self.folder.text().strip()))
+        self.folder.editingFinished.connect(
+            lambda: self.folder.text() != session.document.render.folder and self._set(folder=self.folder.text().strip())
+        )
         out.add(row("Folder", self.folder))
         out.add(row("", button("Choose…", self._choose)))
         self.path = label("", wrap=True)

@@ -56,7 +56,18 @@ class SurfacePage(Page):
         clear = self._section("Clear")
         self._slider(clear, "transmission_weight", "Clearness", 0, 1)
         self._colour(clear, "transmission_color", "Tint")
-        self._slider(clear, "transmission_depth", "Tint at", 0, 100, "mm", 1, curve=2, hard_high=1e6, tip="Thickness at which the tint is reached; 0 tints the surface")
+        self._slider(
+            clear,
+            "transmission_depth",
+            "Tint at",
+            0,
+            100,
+            "mm",
+            1,
+            curve=2,
+            hard_high=1e6,
+            tip="Thickness at which the tint is reached; 0 tints the surface",
+        )
         self.thin = QCheckBox("Thin sheet")
         self.thin.clicked.connect(lambda on: self._set("geometry_thin_walled", on, False))
         clear.add(row("", self.thin, tip="A pane without an inside: light passes straight"))
@@ -78,8 +89,22 @@ class SurfacePage(Page):
         self.body.addWidget(section)
         return section
 
-    def _slider(self, section: Section, key: str, title: str, low: float, high: float, unit: str = "", decimals: int = 2, curve: float = 1.0, hard_high: float | None = None, tip: str = "") -> None:
-        made = SliderRow(title, low, high, unit, getattr(_DEFAULT, key), decimals, hard_high=high if hard_high is None else hard_high, curve=curve, tip=tip)
+    def _slider(
+        self,
+        section: Section,
+        key: str,
+        title: str,
+        low: float,
+        high: float,
+        unit: str = "",
+        decimals: int = 2,
+        curve: float = 1.0,
+        hard_high: float | None = None,
+        tip: str = "",
+    ) -> None:
+        made = SliderRow(
+            title, low, high, unit, getattr(_DEFAULT, key), decimals, hard_high=high if hard_high is None else hard_high, curve=curve, tip=tip
+        )
         made.changed.connect(lambda value, busy, k=key: self._set(k, value, busy))
         self.rows[key] = section.add(self.watch(made))
 
@@ -114,7 +139,9 @@ class SurfacePage(Page):
         users = edits.users_of(document, material.id)
         chosen = set(edits.leaves(document, self.session.selection))
         shared = len(users) > 1
-        self.mark.setPixmap(theme.icon("link-simple" if shared else "check", theme.current().caution if shared else theme.current().fine).pixmap(15, 15))
+        self.mark.setPixmap(
+            theme.icon("link-simple" if shared else "check", theme.current().caution if shared else theme.current().fine).pixmap(15, 15)
+        )
         self.shared_text.setText(f"Shared by {len(users)} parts" if shared else "Only on this part" if users else "On no part")
         self.unique.setVisible(shared and bool(chosen) and not set(users) <= chosen)
         for key, made in self.rows.items():

@@ -2,7 +2,17 @@
 
 from PySide6.QtCore import QEvent, QItemSelectionModel, QMimeData, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QLineEdit, QMenu, QStyledItemDelegate, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QStyledItemDelegate,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from aulmo.desk import theme
 from aulmo.desk.fields import label
@@ -200,8 +210,10 @@ class PartsPanel(QWidget):
             item.setText(0, part.name)
 
     def _changed(self, old: Document, new: Document) -> None:
-        tree_same = old.roots == new.roots and len(old.parts) == len(new.parts) and all(
-            i in old.parts and old.parts[i].children == p.children for i, p in new.parts.items()
+        tree_same = (
+            old.roots == new.roots
+            and len(old.parts) == len(new.parts)
+            and all(i in old.parts and old.parts[i].children == p.children for i, p in new.parts.items())
         )
         rest_same = old.cameras is new.cameras and old.floor is new.floor and old.environment is new.environment and old.materials is new.materials
         if not tree_same or not rest_same:

@@ -418,9 +418,7 @@ class Picture(QWidget):
             return
         h, w = self.draft.parts.shape
         fx, fy = w / max(1, self.width()), h / max(1, self.height())
-        area = self.draft.parts[
-            max(0, int(box.top() * fy)) : int(box.bottom() * fy) + 1, max(0, int(box.left() * fx)) : int(box.right() * fx) + 1
-        ]
+        area = self.draft.parts[max(0, int(box.top() * fy)) : int(box.bottom() * fy) + 1, max(0, int(box.left() * fx)) : int(box.right() * fx) + 1]
         found = [self.draft_parts[n] for n in np.unique(area) if 0 <= n < len(self.draft_parts)]
         self.session.select([*self.session.selection, *found] if add else found)
 

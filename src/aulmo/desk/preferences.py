@@ -41,7 +41,9 @@ class Preferences(QDialog):
     def _describe(self) -> None:
         pad = QSettings().value("navigation", "mouse") == "trackpad"
         self.words.setText(
-            "Alt and drag turns, Alt, Shift and drag slides, two fingers go nearer." if pad else "Right-drag turns, middle-drag slides, the wheel goes nearer. Shift slows."
+            "Alt and drag turns, Alt, Shift and drag slides, two fingers go nearer."
+            if pad
+            else "Right-drag turns, middle-drag slides, the wheel goes nearer. Shift slows."
         )
 
     def _theme(self, name: str) -> None:

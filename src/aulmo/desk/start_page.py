@@ -12,7 +12,11 @@ from aulmo.desk.session import Session
 from aulmo.document.project_file import read_thumbnail
 
 DEMO = Path(__file__).parents[3] / "demo"
-DEMOS = (("wick", "Wick lantern", "The hero, on a cove"), ("wick-night", "Wick at night", "Rim light and a flame"), ("wick-tent", "Wick in a tent", "Bright and even"))
+DEMOS = (
+    ("wick", "Wick lantern", "The hero, on a cove"),
+    ("wick-night", "Wick at night", "Rim light and a flame"),
+    ("wick-tent", "Wick in a tent", "Bright and even"),
+)
 
 
 class DropField(QWidget):

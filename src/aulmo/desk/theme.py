@@ -68,7 +68,8 @@ QLabel#quiet {{ color: {t.quiet}; }}
 QLabel#title {{ font-size: 14px; font-weight: 600; }}
 QLabel#heading {{ font-weight: 600; }}
 QLabel#big {{ font-size: 22px; font-weight: 600; }}
-QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 3px; padding: 2px 6px; min-height: 18px;
+QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.field}; border: 1px solid {t.line};
+  border-radius: 3px; padding: 2px 6px; min-height: 18px;
   selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
 QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 1px solid {t.accent_hover}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {t.fault}; }}
@@ -89,7 +90,7 @@ QPushButton#main:disabled {{ background: {t.raised}; border-color: {t.line}; col
 QPushButton#link {{ background: transparent; border: none; color: {t.accent_text}; padding: 2px 4px; }}
 QPushButton#link:hover {{ text-decoration: underline; }}
 QPushButton#link:focus {{ border: 1px solid {t.accent_hover}; }}
-QPushButton#chip {{ border-radius: 10px; padding: 2px 10px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
+QPushButton#chip {{ border-radius: 10px; padding: 2px 7px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
 QPushButton#chip:checked {{ background: {t.raised}; color: {t.text}; border-color: {t.line}; }}
 QPushButton#chip:focus {{ border-color: {t.accent_hover}; }}
 QPushButton#section {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0; text-align: left; font-weight: 600; padding: 6px 0 4px 0; }}

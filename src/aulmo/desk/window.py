@@ -59,7 +59,13 @@ class Window(QMainWindow):
         self.frame_page = FramePage(session)
         self.bench = Bench(
             session,
-            {"Prepare": PrepareBench(session), "Surface": SurfaceBench(session), "Light": LightBench(session), "Frame": self.frame_bench, "Render": self.render_bench},
+            {
+                "Prepare": PrepareBench(session),
+                "Surface": SurfaceBench(session),
+                "Light": LightBench(session),
+                "Frame": self.frame_bench,
+                "Render": self.render_bench,
+            },
         )
         self.details = Details(
             session,
@@ -269,7 +275,9 @@ class Window(QMainWindow):
 
     def save_as(self) -> bool:
         """Ask where to save."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save project", str(Path(self._folder()) / f"{self.session.document.name}.aulmo"), "Aulmo projects (*.aulmo)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save project", str(Path(self._folder()) / f"{self.session.document.name}.aulmo"), "Aulmo projects (*.aulmo)"
+        )
         if not name:
             return False
         path = Path(name).with_suffix(".aulmo")
@@ -400,7 +408,9 @@ class Window(QMainWindow):
 
     def rest_on_floor(self) -> None:
         """Lower or lift the selection onto the floor."""
-        self.session.apply(f"Rested {self._selected_name()}", arrange.rest_on_floor(self.session.document, self.session.assets, self.session.selection))
+        self.session.apply(
+            f"Rested {self._selected_name()}", arrange.rest_on_floor(self.session.document, self.session.assets, self.session.selection)
+        )
 
     def centre(self) -> None:
         """Centre the selection."""
@@ -507,7 +517,10 @@ class Window(QMainWindow):
     def lock_camera(self) -> None:
         """Lock or unlock the shot's camera."""
         camera = self.session.camera
-        self.session.apply(f"{'Unlocked' if camera.locked else 'Locked'} {camera.name}", edits.put_camera(self.session.document, replace(camera, locked=not camera.locked)))
+        self.session.apply(
+            f"{'Unlocked' if camera.locked else 'Locked'} {camera.name}",
+            edits.put_camera(self.session.document, replace(camera, locked=not camera.locked)),
+        )
 
     def render(self) -> None:
         """Render the current shot in the background."""
@@ -532,7 +545,11 @@ class Window(QMainWindow):
 
     def about(self) -> None:
         """Version and licences."""
-        QMessageBox.about(self, "About Aulmo", f"Aulmo {__version__}\n\nIBM Plex Sans under the SIL Open Font License.\nIcons: Phosphor, MIT licence, through QtAwesome.")
+        QMessageBox.about(
+            self,
+            "About Aulmo",
+            f"Aulmo {__version__}\n\nIBM Plex Sans under the SIL Open Font License.\nIcons: Phosphor, MIT licence, through QtAwesome.",
+        )
 
     def dragEnterEvent(self, event) -> None:  # noqa: N802
         """Files may be dropped anywhere."""

@@ -36,7 +36,11 @@ def from_matrix(matrix: np.ndarray) -> Placement:
         x, z = np.arctan2(r[2, 1], r[2, 2]), np.arctan2(r[1, 0], r[0, 0])
     else:
         x, z = np.arctan2(-r[1, 2], r[1, 1]), 0.0
-    clean = lambda values: tuple(float(round(v, 9)) + 0.0 for v in values)  # noqa: E731
+
+    def clean(values) -> tuple[float, float, float]:
+        a, b, c = (float(round(v, 9)) + 0.0 for v in values)
+        return a, b, c
+
     return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
 
 

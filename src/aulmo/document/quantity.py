@@ -4,6 +4,7 @@ import ast
 import math
 import operator
 import re
+from typing import Any
 
 from aulmo.errors import BadValue
 
@@ -20,11 +21,17 @@ UNITS: dict[str, dict[str, float]] = {
     "K": {"k": 1.0},
     "nits": {"nits": 1.0, "nit": 1.0, "knits": 1000.0, "cd/m2": 1.0},
 }
-_OPERATORS = {
+_OPERATORS: dict[type, Any] = {
     ast.Add: operator.add, ast.Sub: operator.sub, ast.Mult: operator.mul, ast.Div: operator.truediv, ast.Pow: operator.pow,
     ast.USub: operator.neg, ast.UAdd: operator.pos,
 }  # fmt: skip
-_NAMES = {"pi": math.pi, "sqrt": math.sqrt, "sin": lambda d: math.sin(math.radians(d)), "cos": lambda d: math.cos(math.radians(d)), "tan": lambda d: math.tan(math.radians(d))}
+_NAMES = {
+    "pi": math.pi,
+    "sqrt": math.sqrt,
+    "sin": lambda d: math.sin(math.radians(d)),
+    "cos": lambda d: math.cos(math.radians(d)),
+    "tan": lambda d: math.tan(math.radians(d)),
+}
 
 
 def _value(node: ast.AST) -> float:
@@ -59,7 +66,7 @@ def parse(text: str, unit: str = "", low: float = -math.inf, high: float = math.
     names = sorted(known, key=len, reverse=True)
     if names:
         pattern = r"((?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?|\))\s*(" + "|".join(re.escape(n) for n in names) + r")(?![a-z0-9])"
-        body = re.sub(pattern, lambda m: f"({m[1]}*{known[m[2].lower()]!r})" if m[1] != ")" else f")*{known[m[2].lower()]!r}", body, flags=re.I)
+        body = re.sub(pattern, lambda m: f"{m[1]}*{known[m[2].lower()]!r}", body, flags=re.I)
     try:
         value = _value(ast.parse(body, mode="eval"))
     except ZeroDivisionError:

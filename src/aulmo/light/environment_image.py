@@ -4,6 +4,7 @@ Maps are brought to one level when read, so that changing the set does not throw
 camera receives `CARD_LUX`.
 """
 
+import contextlib
 import functools
 import os
 import tempfile
@@ -35,7 +36,8 @@ def read_pixels(path: Path) -> np.ndarray:
 
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        oiio.geterror()
+        with contextlib.suppress(UnicodeDecodeError):  # the library's own message may quote the damaged bytes
+            oiio.geterror()
         raise BadFile(f"{path.name} cannot be read as a picture; choose an .hdr or .exr environment.")
     try:
         spec = source.spec()

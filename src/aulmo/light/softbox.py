@@ -3,9 +3,8 @@
 Azimuth is counted from the camera side of the set (0) to the camera's right (positive); elevation from the horizon up.
 """
 
-import numpy as np
-
 import msgspec
+import numpy as np
 
 
 class Softbox(msgspec.Struct, frozen=True):

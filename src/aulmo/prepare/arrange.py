@@ -100,9 +100,7 @@ def frame_box(camera: Camera, low, high, ratio: float, fill: float = 0.72) -> Ca
     tan_h = tan_w / ratio
     corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]) - middle
     depth = corners @ forward
-    distance = max(
-        float((np.abs(corners @ right) / (tan_w * fill) - depth).max()), float((np.abs(corners @ up) / (tan_h * fill) - depth).max())
-    )
+    distance = max(float((np.abs(corners @ right) / (tan_w * fill) - depth).max()), float((np.abs(corners @ up) / (tan_h * fill) - depth).max()))
     distance = max(distance, 1e-3, float(np.linalg.norm(high - low)) * 0.6)
     clean = lambda v: tuple(float(round(x, 6)) for x in v)  # noqa: E731
     return replace(camera, target=clean(middle), position=clean(middle - forward * distance), focus=float(round(distance, 6)))

@@ -181,9 +181,9 @@ def _matrix(location) -> np.ndarray:
 def tessellate(shape, chord_mm: float, angle: float) -> Mesh | None:
     """Triangles of an exact shape with the surface's own normals; None when it has no faces."""
     from OCP.BRep import BRep_Tool
+    from OCP.BRepLib import BRepLib_ToolTriangulatedShape
     from OCP.BRepMesh import BRepMesh_IncrementalMesh
     from OCP.BRepTools import BRepTools
-    from OCP.BRepLib import BRepLib_ToolTriangulatedShape
     from OCP.TopAbs import TopAbs_FACE, TopAbs_REVERSED
     from OCP.TopExp import TopExp_Explorer
     from OCP.TopLoc import TopLoc_Location

@@ -110,8 +110,8 @@ def _add(document: Document, assets: AssetStore, path: Path, finesse: Finesse, i
         )  # fmt: skip
         if parent is None:
             roots.append(ids[number])
-    for material in worn.values():
-        document = edits.put_material(document, material)
+    for fresh in worn.values():
+        document = edits.put_material(document, fresh)
     document = edits.add_parts(document, parts, roots)
     document = arrange.rest_on_floor(document, assets, roots)
     document = arrange.centre(document, assets, roots)

@@ -20,7 +20,9 @@ def read(path: Path, say: Callable[[str, float], None]) -> dict:
     kind = path.suffix.lower().lstrip(".")
     scene = trimesh.load_scene(path, file_type=kind, process=False, maintain_order=True)
     is_gltf = kind in ("glb", "gltf")
-    nodes, meshes, notes = [], [], []
+    nodes: list[dict] = []
+    meshes: list[Mesh] = []
+    notes: list[str] = []
     sizes: dict[str, int] = {}
     for number, (name, geometry) in enumerate(scene.geometry.items()):
         say("Building meshes", 0.3 + 0.6 * number / max(1, len(scene.geometry)))
@@ -44,7 +46,15 @@ def read(path: Path, say: Callable[[str, float], None]) -> dict:
         material = _material(scene.geometry[geometry_name])
         label = node_name if is_gltf or len(sizes) > 1 else path.stem
         nodes.append(
-            {"name": str(label), "parent": 0, "matrix": place.tolist(), "mesh": sizes[geometry_name], "colour": None, "key": f"{path.stem}/{label}", **material}
+            {
+                "name": str(label),
+                "parent": 0,
+                "matrix": place.tolist(),
+                "mesh": sizes[geometry_name],
+                "colour": None,
+                "key": f"{path.stem}/{label}",
+                **material,
+            }
         )
     if len(nodes) == 2:
         nodes = [{**nodes[1], "parent": -1}]

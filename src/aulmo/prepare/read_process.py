@@ -32,7 +32,7 @@ def main() -> int:
             mesh = cad_reader.tessellate(cad_reader.from_file(source), chord, angle)
             if mesh is None:
                 raise BadFile("the exact shape has no surface")
-            result = {"nodes": [], "meshes": [mesh], "shapes": [], "notes": []}
+            result: dict = {"nodes": [], "meshes": [mesh], "shapes": [], "notes": []}
         elif source.suffix.lower() in CAD:
             from aulmo.prepare import cad_reader
 
@@ -50,10 +50,10 @@ def main() -> int:
     except Exception as error:
         print(f"{type(error).__name__}: {error}", file=sys.stderr)
         return 4
-    for number, mesh in enumerate(result["meshes"]):
-        (out / f"{number}.mesh").write_bytes(pack_mesh(mesh))
-    for number, blob in enumerate(result["shapes"]):
-        (out / f"{number}.shape").write_bytes(blob)
+    for number, made in enumerate(result["meshes"]):
+        (out / f"{number}.mesh").write_bytes(pack_mesh(made))
+    for number, shape in enumerate(result["shapes"]):
+        (out / f"{number}.shape").write_bytes(shape)
     index = {"nodes": result["nodes"], "meshes": len(result["meshes"]), "shapes": len(result["shapes"]), "notes": result["notes"]}
     (out / "index.json").write_text(json.dumps(index))
     _say("Done", 1.0)

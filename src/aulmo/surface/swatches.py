@@ -13,9 +13,7 @@ SHELVES = ("Metal", "Enamel & paint", "Plastic", "Glass & liquid", "Wood & stone
 
 def _metal(name: str, roughness: float, stretch: float = 0.0) -> Surface:
     base, edge = openpbr_colours(name)
-    return Surface(
-        base_color=base, specular_color=edge, base_metalness=1.0, specular_roughness=roughness, specular_roughness_anisotropy=stretch
-    )
+    return Surface(base_color=base, specular_color=edge, base_metalness=1.0, specular_roughness=roughness, specular_roughness_anisotropy=stretch)
 
 
 def _paint(colour: str, roughness: float = 0.35, coat: float = 0.0, coat_roughness: float = 0.03) -> Surface:
@@ -60,14 +58,14 @@ def shelf() -> tuple[tuple[str, str, Surface], ...]:
         (metal, "Cast aluminium", _metal("Aluminium", 0.45)),
         (metal, "Bead-blasted titanium", _metal("Titanium", 0.5)),
         (metal, "Raw iron", _metal("Iron", 0.55)),
-        (paint, "Rust enamel", _paint("#7a1f14", 0.35, 1.0, 0.02)),
-        (paint, "Pine enamel", _paint("#1c4030", 0.35, 1.0, 0.02)),
+        (paint, "Rust enamel", _paint("#a32a1a", 0.35, 1.0, 0.02)),
+        (paint, "Pine enamel", _paint("#2a6147", 0.35, 1.0, 0.02)),
         (paint, "Cream enamel", _paint("#ded3ba", 0.35, 1.0, 0.02)),
-        (paint, "Tarn blue", _paint("#2b5378", 0.35, 1.0, 0.03)),
-        (paint, "Ember", _paint("#c2541c", 0.35, 1.0, 0.03)),
-        (paint, "Rosehip", _paint("#9c2036", 0.3, 1.0, 0.03)),
+        (paint, "Tarn blue", _paint("#376c9c", 0.35, 1.0, 0.03)),
+        (paint, "Ember", _paint("#d2621f", 0.35, 1.0, 0.03)),
+        (paint, "Rosehip", _paint("#b52a45", 0.3, 1.0, 0.03)),
         (paint, "Soot lacquer", _paint("#141516", 0.3, 1.0, 0.015)),
-        (paint, "Moss satin", _paint("#5f7038", 0.42)),
+        (paint, "Moss satin", _paint("#66783f", 0.42)),
         (paint, "Chalk paint", _matt("#e4e1d9", 0.6, 0.8, 0.4)),
         (paint, "Primer", _matt("#8b8b8a", 0.4, 0.6)),
         (plastic, "Gloss black plastic", _plastic("#131313", 0.08, 1.53)),
@@ -92,7 +90,11 @@ def shelf() -> tuple[tuple[str, str, Surface], ...]:
         (wood, "Slate", _matt("#3b4046", 0.5, 0.55, 0.8)),
         (wood, "White paper", _matt("#efece4", 0.3, 0.85, 0.25)),
         (wood, "Kraft card", _matt("#a98258", 0.5, 0.8, 0.3)),
-        (glow, "Wick flame", _glow(1950.0, 9000.0, "#ffd9a0")),
+        (
+            glow,
+            "Wick flame",
+            Surface(base_color=from_hex("#d8b080"), specular_weight=0.0, emission_color=from_hex("#ffb765"), emission_luminance=3200.0),
+        ),
         (glow, "Warm lamp", _glow(2700.0, 6000.0)),
         (glow, "Day panel", _glow(5600.0, 3000.0)),
         (glow, "Status amber", Surface(base_color=from_hex("#3a2406"), emission_color=from_hex("#ff9a1e"), emission_luminance=1500.0)),

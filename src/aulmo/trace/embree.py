@@ -82,9 +82,7 @@ class MeshTree:
         _lib.rtcSetSceneFlags(self.handle, _SCENE_ROBUST)
         geometry = _lib.rtcNewGeometry(_device, _GEOMETRY_TRIANGLE)
         _lib.rtcSetSharedGeometryBuffer(geometry, _BUFFER_VERTEX, 0, _FORMAT_FLOAT3, padded.ctypes.data, 0, 12, len(vertices))
-        _lib.rtcSetSharedGeometryBuffer(
-            geometry, _BUFFER_INDEX, 0, _FORMAT_UINT3, self.triangles.ctypes.data, 0, 12, len(self.triangles)
-        )
+        _lib.rtcSetSharedGeometryBuffer(geometry, _BUFFER_INDEX, 0, _FORMAT_UINT3, self.triangles.ctypes.data, 0, 12, len(self.triangles))
         _lib.rtcSetGeometryMask(geometry, 0xFFFFFFFF)
         _lib.rtcCommitGeometry(geometry)
         _lib.rtcAttachGeometryByID(self.handle, geometry, 0)

@@ -52,9 +52,7 @@ def tile_noise(film, x0, y0, x1, y1, white):
             n = film[row, column, a.PLANE_COUNT]
             if n < 2.0:
                 return 1e9
-            mean = (
-                0.2722287 * film[row, column, 0] + 0.6740818 * film[row, column, 1] + 0.0536895 * film[row, column, 2]
-            ) / n
+            mean = (0.2722287 * film[row, column, 0] + 0.6740818 * film[row, column, 1] + 0.0536895 * film[row, column, 2]) / n
             square = film[row, column, a.PLANE_SQUARE] / n
             spread = max(0.0, square - mean * mean) / (n - 1.0)
             total += math.sqrt(spread) / (min(mean, 4.0 * white) + 0.05 * white)

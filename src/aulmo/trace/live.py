@@ -51,7 +51,13 @@ class Shown(NamedTuple):
 class LivePicture:
     """Runs the thread. `on_shown` and `on_trouble` are called from it."""
 
-    def __init__(self, assets: AssetStore, on_shown: Callable[[Shown], None], on_trouble: Callable[[str], None], on_note: Callable[[str], None] = lambda text: None) -> None:
+    def __init__(
+        self,
+        assets: AssetStore,
+        on_shown: Callable[[Shown], None],
+        on_trouble: Callable[[str], None],
+        on_note: Callable[[str], None] = lambda text: None,
+    ) -> None:
         self._builder = SceneBuilder(assets)
         self._on_shown, self._on_trouble, self._on_note = on_shown, on_trouble, on_note
         self._condition = threading.Condition()

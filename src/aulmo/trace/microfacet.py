@@ -9,6 +9,7 @@ import math
 from aulmo.trace.jit import inlined
 from aulmo.trace.quick_math import sine_cosine
 
+
 @inlined
 def fresnel_dielectric(cosine, eta):
     """Unpolarised reflectance of a smooth boundary; `eta` is the far index over the near one.

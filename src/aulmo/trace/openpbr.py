@@ -93,9 +93,7 @@ def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
     if iz <= 0.0:
         if p_glass == 0.0 or iz == 0.0:
             return 0.0, 0.0, 0.0, 0.0
-        r, g, b, density = _evaluate_glass(
-            material, table, ox, oy, oz, ix, iy, iz, ax, ay, material[REFRACTION], False, p_glass
-        )
+        r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, material[REFRACTION], False, p_glass)
         under = (1.0 - material[COAT] * albedo_at(table, E_COAT, oz)) * (1.0 - material[METALNESS]) * material[TRANSMISSION]
         return r * under, g * under, b * under, density
     hx, hy, hz = ox + ix, oy + iy, oz + iz

@@ -294,7 +294,22 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
             if density > 0.0 and cosine > 0.0:
                 f = cosine / density
                 vr, vg, vb = visibility(
-                    scene, options, ray, words, px + gx * lift, py + gy * lift, pz + gz * lift, wx, wy, wz, far * 0.9999, 0.0, 0.0, 0.0, record, recorded
+                    scene,
+                    options,
+                    ray,
+                    words,
+                    px + gx * lift,
+                    py + gy * lift,
+                    pz + gz * lift,
+                    wx,
+                    wy,
+                    wz,
+                    far * 0.9999,
+                    0.0,
+                    0.0,
+                    0.0,
+                    record,
+                    recorded,
                 )
                 out[PLANE_UNSHADOWED] += luminance(r, g, b) * f
                 out[PLANE_LIT] += luminance(r * vr, g * vg, b * vb) * f
@@ -425,8 +440,22 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
                         medium = scene.materials[media[depth - 1]]
                         sr, sg, sb = medium[ABSORPTION], medium[ABSORPTION + 1], medium[ABSORPTION + 2]
                     vr, vg, vb = visibility(
-                        scene, options, ray, words, px + gx * side + qx * k, py + gy * side + qy * k, pz + gz * side + qz * k,
-                        wx, wy, wz, far * 0.9999, sr, sg, sb, record, recorded,
+                        scene,
+                        options,
+                        ray,
+                        words,
+                        px + gx * side + qx * k,
+                        py + gy * side + qy * k,
+                        pz + gz * side + qz * k,
+                        wx,
+                        wy,
+                        wz,
+                        far * 0.9999,
+                        sr,
+                        sg,
+                        sb,
+                        record,
+                        recorded,
                     )
                     r, g, b = tr * r * vr, tg * g * vg, tb * b * vb
                     if bounce > 0:
@@ -566,8 +595,17 @@ def replay(top, record, count):
     hits = 0
     for k in range(count):
         set_ray(
-            ray, words, record[k, 0], record[k, 1], record[k, 2], record[k, 4], record[k, 5], record[k, 6],
-            record[k, 3], record[k, 8], np.uint32(record[k, 9]),
+            ray,
+            words,
+            record[k, 0],
+            record[k, 1],
+            record[k, 2],
+            record[k, 4],
+            record[k, 5],
+            record[k, 6],
+            record[k, 3],
+            record[k, 8],
+            np.uint32(record[k, 9]),
         )
         if record[k, 10] > 0.0:
             if occluded(top, ray):

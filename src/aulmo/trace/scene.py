@@ -267,7 +267,12 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
     row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, 5
     row[a.OPT_STRAIGHT_GLASS] = float(settings.straight_glass)
     row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops
-    kinds = {"environment": a.BACKDROP_ENVIRONMENT, "colour": a.BACKDROP_COLOUR, "gradient": a.BACKDROP_GRADIENT, "transparent": a.BACKDROP_TRANSPARENT}
+    kinds = {
+        "environment": a.BACKDROP_ENVIRONMENT,
+        "colour": a.BACKDROP_COLOUR,
+        "gradient": a.BACKDROP_GRADIENT,
+        "transparent": a.BACKDROP_TRANSPARENT,
+    }
     row[a.OPT_BACKDROP] = a.BACKDROP_TRANSPARENT if transparent else kinds[backdrop.kind]
     row[a.OPT_BACKDROP_TOP : a.OPT_BACKDROP_TOP + 3] = np.array(backdrop.top) * white
     row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white

@@ -28,10 +28,20 @@ def swatch_picture(surface: Surface, width: int, height: int, samples: int) -> n
     """(height, width, 4) uint8 BGRA of a ball in this material."""
     assets = AssetStore()
     mesh = assets.add_mesh(_ball())
-    camera = Camera(id="c", name="c", position=(0, -190, 34), target=(0, 0, -0.5), focal_length_mm=100 * 44 / 47 * width / height / 1.45, shutter=1 / 13)
+    stops = -math.log2(max(1.0, surface.emission_luminance / 700.0))  # a glowing ball should show its colour, not white
+    camera = Camera(
+        id="c",
+        name="c",
+        position=(0, -190, 34),
+        target=(0, 0, -0.5),
+        focal_length_mm=100 * 44 / 47 * width / height / 1.45,
+        shutter=1 / 13,
+        exposure_stops=stops,
+    )
     document = Document(
         parts={"b": Part(id="b", name="b", mesh=mesh, material="m")}, roots=("b",), materials={"m": Material(id="m", name="m", surface=surface)},
-        environment=Environment(image="Two strips", turn=6, exposure=0.35), backdrop=Backdrop(kind="gradient", top=(0.018, 0.018, 0.018), bottom=(0.06, 0.06, 0.06)),
+        environment=Environment(image="Two strips", turn=6, exposure=0.35),
+        backdrop=Backdrop(kind="gradient", top=(0.018, 0.018, 0.018), bottom=(0.06, 0.06, 0.06)),
         floor=Floor(kind="none"), cameras={"c": camera}, shots=(Shot(id="s", name="s", camera="c"),),
     )  # fmt: skip
     picture = render(document, assets, document.shots[0], (width, height), RenderSettings(stop="samples", samples=samples))

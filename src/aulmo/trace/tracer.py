@@ -52,9 +52,7 @@ class Tracer:
         self.samples = 0
         self.stop = np.zeros(1, np.int32)
         rows, columns = self.film.shape[:2]
-        self.tiles = [
-            (x, y, min(columns, x + TILE), min(rows, y + TILE)) for y in range(0, rows, TILE) for x in range(0, columns, TILE)
-        ]
+        self.tiles = [(x, y, min(columns, x + TILE), min(rows, y + TILE)) for y in range(0, rows, TILE) for x in range(0, columns, TILE)]
         middle = (columns / 2, rows / 2)
         self.tiles.sort(key=lambda t: (t[0] + TILE / 2 - middle[0]) ** 2 + (t[1] + TILE / 2 - middle[1]) ** 2)
         self.tile_noise = np.full(len(self.tiles), np.inf)
@@ -186,7 +184,9 @@ def _prepare(document: Document, assets: AssetStore, shot: Shot, settings: Rende
     return scene, camera, options_row(scene, document, camera, backdrop, settings, transparent)
 
 
-def predict(document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder | None = None) -> Prediction:
+def predict(
+    document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder | None = None
+) -> Prediction:
     """Trace a sparse copy of the frame and scale up: samples and seconds until the settings' stopping rule is met."""
     scene, camera, options = _prepare(document, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))

@@ -88,7 +88,9 @@ def _aces():
     """OpenColorIO's processor from ACEScg to an sRGB display with ACES 2.0, SDR."""
     import PyOpenColorIO as ocio
 
-    config = ocio.Config.CreateFromBuiltinConfig(next(n for n, *_ in reversed(list(ocio.BuiltinConfigRegistry().getBuiltinConfigs())) if "cg-config" in n))
+    config = ocio.Config.CreateFromBuiltinConfig(
+        next(n for n, *_ in reversed(list(ocio.BuiltinConfigRegistry().getBuiltinConfigs())) if "cg-config" in n)
+    )
     display = next(d for d in config.getDisplays() if "sRGB" in d)
     view = next(v for v in config.getViews(display) if "ACES 2.0 - SDR" in v)
     return config.getProcessor("ACEScg", display, view, ocio.TRANSFORM_DIR_FORWARD).getDefaultCPUProcessor()

@@ -1,0 +1,71 @@
+"""The Python face for scripts: short names for what the rest of Aulmo does. See docs/scripting.md."""
+
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.document import edits, project_file
+from aulmo.document.assets import AssetStore
+from aulmo.document.records import Document, Material
+from aulmo.errors import BadValue
+
+
+def open_project(path: Path | str) -> tuple[Document, AssetStore]:
+    """A project file's document and assets. Raises BadFile."""
+    return project_file.load(Path(path))
+
+
+def save_project(document: Document, assets: AssetStore, path: Path | str) -> None:
+    """Write a project file. Raises CannotWrite."""
+    project_file.save(document, assets, Path(path))
+
+
+def import_model(path: Path | str, document: Document | None = None, assets: AssetStore | None = None) -> tuple[Document, AssetStore]:
+    """Read a CAD or mesh file into a document, lit and framed when it had no shot. Raises BadFile."""
+    from aulmo.prepare.arrange import first_shot
+    from aulmo.prepare.import_file import import_file
+
+    assets = assets or AssetStore()
+    result = import_file(document or Document(name=Path(path).stem), assets, Path(path))
+    return first_shot(result.document, assets), assets
+
+
+def find_parts(document: Document, name: str) -> list[str]:
+    """Ids of the parts of a name. Raises BadValue when there is none."""
+    found = [p.id for p in document.parts.values() if p.name == name]
+    if not found:
+        raise BadValue(f"There is no part named {name}.")
+    return found
+
+
+def dress(document: Document, part: str, swatch: str) -> Document:
+    """Put a swatch of the shelf on the parts of a name. Raises BadValue."""
+    from aulmo.surface import swatches
+
+    material = swatches.material(swatch)
+    document = edits.put_material(document, material)
+    return edits.drop_unused_materials(edits.assign_material(document, find_parts(document, part), material.id))
+
+
+def material_of(document: Document, part: str) -> Material:
+    """The material of the first part of a name that wears one. Raises BadValue."""
+    for part_id in edits.leaves(document, find_parts(document, part)):
+        worn = document.parts[part_id].material
+        if worn is not None:
+            return document.materials[worn]
+    raise BadValue(f"{part} wears no material.")
+
+
+def render_array(
+    document: Document, assets: AssetStore, shot: str | None = None, size: tuple[int, int] | None = None, samples: int = 64, denoise: bool = True
+) -> np.ndarray:
+    """(height, width, 4) float32 display values with straight alpha of a shot. Raises BadValue."""
+    from aulmo.deliver.picture_file import display_picture
+    from aulmo.trace.tracer import render
+
+    found = edits.find_shot(document, shot)
+    settings = replace(document.render, stop="samples", samples=samples, denoise=denoise)
+    picture = render(document, assets, found, size or (found.width, found.height), settings)
+    assert picture is not None  # only a progress callback cancels
+    return display_picture(picture)

@@ -1,0 +1,137 @@
+"""The command line as a check would use it."""
+
+import json
+import subprocess
+import sys
+
+import numpy as np
+import pytest
+from PIL import Image
+from shapes import box_mesh, one_part, sphere_mesh
+
+from aulmo import __version__
+from aulmo.command.main import describe, main
+from aulmo.document import project_file
+
+
+@pytest.fixture
+def project(tmp_path):
+    """A saved project."""
+    document, assets = one_part(sphere_mesh(), floor="plain")
+    project_file.save(document, assets, tmp_path / "ball.aulmo")
+    return tmp_path / "ball.aulmo"
+
+
+def test_version(capsys):
+    with pytest.raises(SystemExit) as done:
+        main(["--version"])
+    assert done.value.code == 0
+    assert __version__ in capsys.readouterr().out
+
+
+def test_import_then_info(tmp_path, capsys):
+    import trimesh
+
+    mesh = box_mesh(30)
+    trimesh.Trimesh(mesh.vertices, mesh.triangles.astype(int), process=False).export(tmp_path / "block.obj")
+    assert main(["import", str(tmp_path / "block.obj"), "--out", str(tmp_path / "p.aulmo")]) == 0
+    capsys.readouterr()
+    assert main(["info", str(tmp_path / "p.aulmo"), "--json"]) == 0
+    about = json.loads(capsys.readouterr().out)
+    assert set(about) == {"parts", "materials", "shots", "cameras", "lights"}
+    (part,) = [p for p in about["parts"] if p["mesh"]]
+    assert set(part) == {"id", "name", "path", "triangles", "size_mm", "material", "mesh"}
+    assert part["triangles"] == 12 and part["size_mm"] == pytest.approx([30, 30, 30])
+    assert part["material"] in {m["name"] for m in about["materials"]}
+    assert about["shots"][0]["name"] == "Shot 1" and about["lights"][0]["kind"] == "environment"
+
+
+def test_info_in_words(project, capsys):
+    assert main(["info", str(project)]) == 0
+    out = capsys.readouterr().out
+    assert "Ball" in out and "Shot 1" in out
+
+
+def test_render_writes_the_size_that_was_asked(project, tmp_path, capsys):
+    out = tmp_path / "a.png"
+    assert main(["render", str(project), "--shot", "Shot 1", "--size", "64x40", "--samples", "8", "--out", str(out)]) == 0
+    with Image.open(out) as image:
+        assert image.size == (64, 40)
+        assert np.asarray(image).std() > 5
+    assert "8 samples" in capsys.readouterr().out
+
+
+@pytest.mark.parametrize("rule", [["--noise", "12"], ["--time", "0.5"]])
+def test_render_stops_by_noise_or_time(project, tmp_path, rule):
+    assert main(["render", str(project), *rule, "--size", "48x36", "--out", str(tmp_path / "a.exr")]) == 0
+    assert (tmp_path / "a.exr").stat().st_size > 1000
+
+
+@pytest.mark.parametrize(
+    ("words", "sentence"),
+    [
+        (["--size", "big", "--out", "a.png"], "not a frame size"),
+        (["--size", "0x10", "--out", "a.png"], "not a frame size"),
+        (["--shot", "Nowhere", "--out", "a.png"], "no shot named Nowhere"),
+        (["--samples", "0", "--out", "a.png"], "at least 1"),
+        (["--noise", "nan", "--out", "a.png"], "at least"),
+        (["--time", "-3", "--out", "a.png"], "at least"),
+        (["--out", "a.doc"], "should end in"),
+        (["--out", "missing/a.png"], "no folder"),
+    ],
+)
+def test_bad_options_get_a_sentence_and_a_code(project, tmp_path, capsys, words, sentence):
+    words = [str(tmp_path / w) if k and words[k - 1] == "--out" else w for k, w in enumerate(words)]
+    assert main(["render", str(project), *words]) == 2
+    error = capsys.readouterr().err
+    assert sentence in error and "Traceback" not in error
+
+
+def test_a_missing_project_gets_a_sentence(capsys, tmp_path):
+    assert main(["info", str(tmp_path / "gone.aulmo")]) == 2
+    assert "no file" in capsys.readouterr().err
+
+
+def test_a_bad_import_writes_nothing(tmp_path, capsys):
+    (tmp_path / "bad.step").write_text("no")
+    assert main(["import", str(tmp_path / "bad.step"), "--out", str(tmp_path / "p.aulmo")]) == 2
+    assert not (tmp_path / "p.aulmo").exists()
+    assert "bad.step" in capsys.readouterr().err
+
+
+def test_the_module_runs_as_a_program(project):
+    done = subprocess.run([sys.executable, "-m", "aulmo", "info", str(project), "--json"], capture_output=True, text=True)
+    assert done.returncode == 0 and json.loads(done.stdout)["parts"]
+
+
+def test_the_demo_is_what_it_claims(lantern_project):
+    about = describe(lantern_project)
+    with_mesh = [p for p in about["parts"] if p["mesh"]]
+    assert len(with_mesh) >= 25
+    assert {"Hero", "Burner", "Cut-out"} == {s["name"] for s in about["shots"]}
+    assert len({p["mesh"] for p in with_mesh if p["name"].startswith("Screw")}) == 1
+    worn = {p["name"]: p["material"] for p in with_mesh}
+    assert worn["Tank shell"] == "Rust enamel" and worn["Globe"] == "Clear glass" and worn["Lamp oil"] == "Lamp oil"
+    root = about["parts"][0]
+    assert root["name"] == "Odrel Wick" and 300 < root["size_mm"][2] < 360
+    assert any(light["kind"] == "glowing part" for light in about["lights"])
+
+
+def test_the_shots_show_the_lantern(lantern_project, tmp_path):
+    out = tmp_path / "cut.png"
+    assert main(["render", str(lantern_project), "--shot", "Cut-out", "--size", "60x80", "--samples", "16", "--out", str(out)]) == 0
+    with Image.open(out) as image:
+        alpha = np.asarray(image)[..., 3]
+    assert alpha[0, 0] == 0 and (alpha > 200).mean() > 0.1
+
+
+def test_the_python_face_does_the_same(lantern_project, tmp_path):
+    from aulmo import script
+
+    document, assets = script.open_project(lantern_project)
+    pixels = script.render_array(document, assets, "Hero", (32, 40), samples=4)
+    assert pixels.shape == (40, 32, 4) and 0 < pixels[..., :3].mean() < 1
+    document = script.dress(document, "Tank shell", "Pine enamel")
+    assert script.material_of(document, "Tank shell").name == "Pine enamel"
+    script.save_project(document, assets, tmp_path / "pine.aulmo")
+    assert describe(tmp_path / "pine.aulmo")["parts"]

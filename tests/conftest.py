@@ -1,0 +1,33 @@
+"""Made-up scenes that all tests share."""
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from pathlib import Path
+
+import pytest
+from shapes import one_part, sphere_mesh
+
+from aulmo.document.assets import AssetStore
+from aulmo.document.records import Document
+
+ROOT = Path(__file__).parents[1]
+
+
+@pytest.fixture
+def ball() -> tuple[Document, AssetStore]:
+    """A ball in front of a camera."""
+    return one_part(sphere_mesh())
+
+
+@pytest.fixture(scope="session")
+def lantern_step() -> Path:
+    """The demo's STEP file."""
+    return ROOT / "demo" / "wick.step"
+
+
+@pytest.fixture(scope="session")
+def lantern_project() -> Path:
+    """The demo project."""
+    return ROOT / "demo" / "wick.aulmo"

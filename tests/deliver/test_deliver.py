@@ -1,0 +1,166 @@
+"""Picture files read back by an independent reader; jobs that run, stop and tell."""
+
+import json
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PIL import Image
+from shapes import one_part, sphere_mesh
+
+from aulmo.deliver.job import Job, file_name, past_jobs
+from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png, type_of, write_picture
+from aulmo.document.records import Backdrop, RenderSettings, Surface
+from aulmo.errors import BadValue, CannotWrite
+from aulmo.trace.tracer import render
+
+
+def picture(transparent: bool = False):
+    """A small finished picture."""
+    document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.2, 0.1)))
+    backdrop = Backdrop(kind="transparent") if transparent else Backdrop(kind="colour", top=(0.4, 0.4, 0.4))
+    return render(replace(document, backdrop=backdrop), assets, document.shots[0], (80, 60), RenderSettings(stop="samples", samples=16))
+
+
+def test_png_holds_the_view(tmp_path):
+    made = picture()
+    write_picture(made, tmp_path / "a.png")
+    with Image.open(tmp_path / "a.png") as image:
+        assert image.size == (80, 60) and image.mode == "RGB"
+        got = np.asarray(image) / 255
+    assert np.abs(got - display_picture(made)[..., :3]).max() < 1.6 / 255
+
+
+def test_alpha_is_straight_and_only_there_when_wanted(tmp_path):
+    write_picture(picture(True), tmp_path / "a.png")
+    with Image.open(tmp_path / "a.png") as image:
+        assert image.mode == "RGBA"
+        pixels = np.asarray(image)
+    assert pixels[0, 0, 3] == 0
+    assert pixels[30, 40, 3] == 255
+    edge = (pixels[..., 3] > 60) & (pixels[..., 3] < 200)
+    assert edge.any()
+    # straight alpha: the rim keeps the ball's red instead of fading to black
+    assert pixels[edge][:, 0].astype(int).mean() > 1.2 * pixels[edge][:, 2].astype(int).mean()
+
+
+def test_sixteen_bits_hold_more_than_eight(tmp_path):
+    import OpenImageIO as oiio
+
+    for name in ("a.tif", "b.png"):
+        write_picture(picture(), tmp_path / name, "png16" if name.endswith("png") else None)
+        source = oiio.ImageInput.open(str(tmp_path / name))
+        assert str(source.spec().format) == "uint16"
+        assert len(np.unique(source.read_image("uint16"))) > 400
+        source.close()
+
+
+def test_exr_holds_the_light_itself_with_its_layers(tmp_path):
+    import OpenImageIO as oiio
+
+    made = picture()
+    for kind, depth in (("exr", "half"), ("exr32", "float")):
+        write_picture(made, tmp_path / "a.exr", kind)
+        source = oiio.ImageInput.open(str(tmp_path / "a.exr"))
+        spec = source.spec()
+        pixels = source.read_image("float")
+        names = list(spec.channelnames)
+        source.close()
+        assert str(spec.format) == depth
+        assert {"R", "G", "B", "A", "raw.R", "albedo.G", "normal.Z"} <= set(names)
+        np.testing.assert_allclose(pixels[..., names.index("G")], made.rgb[..., 1] / made.white, rtol=2e-3, atol=1e-4)
+        assert spec.getattribute("chromaticities")[0] == pytest.approx(0.713)
+
+
+def test_jpeg_has_no_alpha(tmp_path):
+    write_picture(picture(True), tmp_path / "a.jpg")
+    with Image.open(tmp_path / "a.jpg") as image:
+        assert image.mode == "RGB"
+
+
+def test_a_name_without_a_picture_suffix_says_so(tmp_path):
+    with pytest.raises(BadValue, match="should end in"):
+        type_of(tmp_path / "a.doc")
+    assert type_of(Path("a.PNG"), "png16") == "png16"
+    assert type_of(Path("a.tiff")) == "tif"
+
+
+def test_a_folder_that_is_not_there_says_so(tmp_path):
+    with pytest.raises(CannotWrite, match="could not be written"):
+        write_picture(picture(), tmp_path / "no" / "a.png")
+
+
+def test_a_thumbnail_keeps_the_shape(tmp_path):
+    (tmp_path / "t.png").write_bytes(small_png(np.full((300, 900, 3), 0.5, np.float32), 320))
+    with Image.open(tmp_path / "t.png") as image:
+        assert max(image.size) <= 320 and image.size[0] == pytest.approx(3 * image.size[1], abs=2)
+
+
+def test_names_never_overwrite(tmp_path):
+    document, _ = one_part(sphere_mesh())
+    settings = RenderSettings(folder=str(tmp_path), file_type="tif")
+    first = file_name(document, document.shots[0], settings)
+    assert first.name == "Odrel test Shot 1.tif"
+    first.touch()
+    assert file_name(document, document.shots[0], settings).name == "Odrel test Shot 1 2.tif"
+    assert {e for _, e in FILE_TYPES.values()} == {".png", ".tif", ".jpg", ".exr"}
+
+
+def wait_for(job: Job, seconds: float = 90.0) -> None:
+    """Until the job's process has ended."""
+    deadline = time.monotonic() + seconds
+    while job.is_running and time.monotonic() < deadline:
+        time.sleep(0.1)
+    assert not job.is_running
+
+
+def test_a_job_renders_its_snapshot_in_its_own_process(tmp_path):
+    document, assets = one_part(sphere_mesh(), floor="plain")
+    out = tmp_path / "done.png"
+    job = Job.start(document, assets, document.shots[0], (64, 48), RenderSettings(stop="samples", samples=24), out, tmp_path / "jobs")
+    assert job.outcome == "running"
+    wait_for(job)
+    assert job.outcome == "done", job.complaint()
+    assert job.result()["samples"] == 24
+    assert job.picture_path().name == "thumbnail.png"
+    with Image.open(out) as image:
+        assert image.size == (64, 48)
+    (again,) = past_jobs(tmp_path / "jobs")
+    assert again.record.settings["samples"] == 24 and again.outcome == "done"
+
+
+def test_a_job_can_be_cancelled_and_leaves_no_file(tmp_path):
+    document, assets = one_part(sphere_mesh(), floor="plain")
+    out = tmp_path / "never.png"
+    job = Job.start(document, assets, document.shots[0], (1600, 1200), RenderSettings(stop="samples", samples=16000), out, tmp_path / "jobs")
+    deadline = time.monotonic() + 60
+    while not job.state() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    state = job.state()
+    assert 0 <= state["share"] < 0.5
+    job.cancel()
+    wait_for(job)
+    assert job.outcome == "cancelled"
+    assert not out.exists()
+
+
+def test_a_job_that_fails_says_why(tmp_path):
+    document, assets = one_part(sphere_mesh())
+    (tmp_path / "away").mkdir()
+    job = Job.start(document, assets, document.shots[0], (16, 12), RenderSettings(stop="samples", samples=1), tmp_path / "away" / "a.png", tmp_path / "jobs")
+    (tmp_path / "away").rmdir()
+    wait_for(job)
+    assert job.outcome == "failed"
+    assert "away" in job.complaint()
+    with pytest.raises(BadValue, match="no folder"):
+        Job.start(document, assets, document.shots[0], (16, 12), RenderSettings(), tmp_path / "away" / "a.png", tmp_path / "jobs")
+
+
+def test_damaged_job_folders_are_passed_over(tmp_path):
+    (tmp_path / "x").mkdir()
+    (tmp_path / "x" / "job.json").write_text("{")
+    (tmp_path / "y").mkdir()
+    (tmp_path / "y" / "job.json").write_text(json.dumps({"odd": 1}))
+    assert past_jobs(tmp_path) == []

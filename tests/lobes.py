@@ -1,0 +1,70 @@
+"""Materials and little integrators for the proofs."""
+
+import math
+
+import numpy as np
+from numba import njit
+
+from aulmo.document.records import Surface
+from aulmo.trace import openpbr
+from aulmo.trace.material_rows import material_row
+from aulmo.trace.sampling import draw_2d
+
+WHITE = (1.0, 1.0, 1.0)
+KINDS = {
+    "matt": Surface(base_color=WHITE, specular_weight=0.0),
+    "chalk": Surface(base_color=WHITE, base_diffuse_roughness=0.8, specular_weight=0.0),
+    "gloss plastic": Surface(base_color=WHITE, specular_roughness=0.15),
+    "satin plastic": Surface(base_color=WHITE, specular_roughness=0.5, specular_ior=1.7),
+    "metal": Surface(base_color=WHITE, base_metalness=1.0, specular_roughness=0.2),
+    "rough metal": Surface(base_color=WHITE, base_metalness=1.0, specular_roughness=0.9),
+    "stretched metal": Surface(base_color=WHITE, base_metalness=1.0, specular_roughness=0.4, specular_roughness_anisotropy=0.6),
+    "frosted glass": Surface(base_color=WHITE, transmission_weight=1.0, specular_roughness=0.5),
+    "half clear": Surface(base_color=WHITE, transmission_weight=0.5, specular_roughness=0.3),
+    "enamel": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.1),
+    "satin coat": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.45),
+    "coated metal": Surface(base_color=WHITE, base_metalness=0.5, coat_weight=0.7, coat_roughness=0.3),
+}
+
+
+@njit
+def furnace(material, table, mu, inside, count):
+    """Light sent back toward a viewer at cosine mu under unit light from everywhere, by the lobes' own sampling."""
+    ox = math.sqrt(1 - mu * mu)
+    total = 0.0
+    for k in range(count):
+        u, v = draw_2d(k, np.uint64(5))
+        lobe, _ = draw_2d(k, np.uint64(9))
+        x, y, z = openpbr.sample_direction(material, table, ox, 0.0, mu, inside, u, v, lobe)
+        if z != 0.0:
+            r, _, _, p = openpbr.evaluate(material, table, ox, 0.0, mu, x, y, z, inside)
+            if p > 0.0:
+                total += r / p
+    return total / count
+
+
+@njit
+def directions(material, table, mu, inside, count):
+    """Sampled directions, (count, 3); zeros where none was found."""
+    out = np.zeros((count, 3))
+    ox = math.sqrt(1 - mu * mu)
+    for k in range(count):
+        u, v = draw_2d(k, np.uint64(15))
+        lobe, _ = draw_2d(k, np.uint64(19))
+        out[k] = openpbr.sample_direction(material, table, ox, 0.0, mu, inside, u, v, lobe)
+    return out
+
+
+@njit
+def density_at(material, table, mu, inside, where):
+    """Density claimed for directions."""
+    out = np.zeros(len(where))
+    ox = math.sqrt(1 - mu * mu)
+    for k in range(len(where)):
+        out[k] = openpbr.evaluate(material, table, ox, 0.0, mu, where[k, 0], where[k, 1], where[k, 2], inside)[3]
+    return out
+
+
+def row_of(surface: Surface):
+    """The kernel's row and table."""
+    return material_row(surface)

@@ -1,0 +1,45 @@
+"""Made-up shapes and documents for tests."""
+
+import numpy as np
+
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.records import Camera, Document, Floor, Material, Part, Shot, Surface
+
+
+def sphere_mesh(radius: float = 20.0, rows: int = 48) -> Mesh:
+    """A ball with exact normals."""
+    columns = 2 * rows
+    theta = np.linspace(0, np.pi, rows + 1)[:, None]
+    phi = np.linspace(0, 2 * np.pi, columns + 1)[None, :]
+    n = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta) + 0 * phi], -1).reshape(-1, 3)
+    i = (np.arange(rows)[:, None] * (columns + 1) + np.arange(columns)).reshape(-1)
+    upper = np.stack([i, i + columns + 1, i + columns + 2], 1)[: columns * (rows - 1)]
+    lower = np.stack([i, i + columns + 2, i + 1], 1)[columns:]
+    return Mesh((n * radius).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
+
+
+def box_mesh(size: float = 20.0) -> Mesh:
+    """A cube about the origin, four vertices to a side."""
+    vertices, normals, triangles = [], [], []
+    for axis in range(3):
+        for sign in (-1.0, 1.0):
+            n = np.zeros(3)
+            n[axis] = sign
+            u, v = np.eye(3)[(axis + 1) % 3], np.eye(3)[(axis + 2) % 3] * sign
+            start = len(vertices)
+            vertices += [(n + a * u + b * v) * size / 2 for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+            normals += [n] * 4
+            triangles += [(start, start + 1, start + 2), (start, start + 2, start + 3)]
+    return Mesh(np.array(vertices, np.float32), np.array(normals, np.float32), np.array(triangles, np.uint32), np.zeros(0, np.int32))
+
+
+def one_part(mesh: Mesh, surface: Surface | None = None, floor: str = "none", **camera) -> tuple[Document, AssetStore]:
+    """A document with one part named Ball, a camera and a shot."""
+    assets = AssetStore()
+    material = Material(id="m", name="Plain", surface=surface or Surface())
+    document = edits.put_material(Document(name="Odrel test"), material)
+    document = edits.add_parts(document, [Part(id="ball", name="Ball", mesh=assets.add_mesh(mesh), material="m")], ["ball"])
+    seen = Camera(id="c", name="Camera 1", **{"position": (0.0, -200.0, 0.0), "target": (0.0, 0.0, 0.0), "focal_length_mm": 85.0, "shutter": 1 / 15, **camera})
+    document = edits.put_shot(edits.put_camera(document, seen), Shot(id="s", name="Shot 1", camera="c", width=80, height=60))
+    return edits.replace(document, floor=Floor(kind=floor)), assets
