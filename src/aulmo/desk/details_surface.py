@@ -41,6 +41,7 @@ class SurfacePage(Page):
         self.sections: list[Section] = []
         body = self._section("Body")
         self._colour(body, "base_color", "Colour")
+        self._slider(body, "base_weight", "Strength", 0, 1)
         self._slider(body, "base_metalness", "Metalness", 0, 1)
         self.metal = Choice()
         self.metal.setAccessibleName("Measured metal")

@@ -92,7 +92,7 @@ class Handles:
                 continue
             direction /= length
             across = np.array([-direction[1], direction[0]])
-            painter.setPen(QPen(QColor(COLOURS[axis]), 5 if lit else 3.2, cap=Qt.PenCapStyle.RoundCap))
+            painter.setPen(QPen(QColor(COLOURS[axis]), 5 if lit else 3.2, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
             painter.drawLine(QPointF(*(centre + direction * 10)), QPointF(*tip))
             painter.setBrush(QColor(COLOURS[axis]))
             painter.setPen(Qt.PenStyle.NoPen)

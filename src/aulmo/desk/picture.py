@@ -178,6 +178,12 @@ class Picture(QWidget):
     def paintEvent(self, event) -> None:  # noqa: N802
         """Draw the picture and what lies over it."""
         painter = QPainter(self)
+        try:
+            self._paint(painter)
+        finally:
+            painter.end()  # a painter left open by an error would take the whole window down
+
+    def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), QColor(theme.current().surround))
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
@@ -607,6 +613,8 @@ class Picture(QWidget):
             return "Click what should be sharp · Esc gives up"
         if self.session.tool == "probe":
             return "Click a pixel to read it · Esc puts the probe away"
+        if self.session.free_view is not None and self.session.stage == "Frame" and self.session.camera.locked:
+            return f"{self.session.camera.name} is locked · this is a free view · 0 goes back"
         if self.session.free_view is not None:
             return "Free view · 0 goes back to the shot’s camera · " + HINTS[self.session.stage].split(" · ", 1)[-1]
         return HINTS[self.session.stage]

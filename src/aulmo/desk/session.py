@@ -34,7 +34,16 @@ class Task(QObject):
 
     def start(self) -> None:
         """Begin."""
-        threading.Thread(target=self._run, name=self.title, daemon=True).start()
+        self._thread = threading.Thread(target=self._run, name=self.title, daemon=True)
+        self._thread.start()
+
+    def abandon(self) -> None:
+        """Nobody waits for the result any more."""
+        self.cancelled = True
+        self.blockSignals(True)
+        for signal in (self.progressed, self.finished, self.failed):
+            signal.disconnect()
+        self._thread.join(2.0)
 
     def tell(self, text: str, share: float) -> bool:
         """Called by the work; False when it should give up."""
@@ -246,6 +255,8 @@ class Session(QObject):
 
     def close(self) -> None:
         """The work was saved or given up."""
+        for task in self.tasks:
+            task.abandon()
         self._journal_timer.stop()
         self._journal.close()
 
@@ -259,10 +270,14 @@ class Session(QObject):
         QSettings().setValue("recent", [str(path), *others][:8])
 
     def _on_history(self, old: Document, new: Document) -> None:
-        gone = [i for i in self.selection if i not in new.parts]
+        kept = tuple(i for i in self.selection if i in new.parts)
+        gone = len(kept) != len(self.selection)
+        self.selection = kept  # nobody may be shown a selection that is not there
+        if self.isolated and not any(i in new.parts for i in self.isolated):
+            self.isolated = ()
         self.changed.emit(old, new)
         if gone:
-            self.select([i for i in self.selection if i in new.parts])
+            self.selection_changed.emit()
         self._journal_timer.start()
 
     def _note_journal(self) -> None:

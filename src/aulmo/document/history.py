@@ -26,7 +26,7 @@ class History:
     def apply(self, sentence: str, document: Document, merge_key: object = None) -> None:
         """Make `document` the current one. Steps in a row with the same `merge_key` (a drag) become one."""
         old = self.document
-        if document is old:
+        if document is old or document == old:
             return
         del self._steps[self._at + 1 :]
         if merge_key is not None and merge_key == self._merge_key and self._at > 0:

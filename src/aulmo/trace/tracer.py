@@ -260,7 +260,9 @@ def render(
     if settings.denoise:
         rgb = denoise(frame.rgb, frame.albedo, frame.normal)
         if options[a.OPT_BACKDROP] == a.BACKDROP_TRANSPARENT:
-            alpha = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), frame.albedo, frame.normal)[..., 0], 0, 1)
+            clean = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), frame.albedo, frame.normal)[..., 0], 0, 1)
+            # what every sample agreed on stays exact
+            alpha = np.where(frame.alpha >= 0.9999, np.float32(1), np.where(frame.alpha <= 0.0, np.float32(0), clean))
     return Picture(
         rgb, alpha, frame.rgb, frame.albedo, frame.normal, white_nits(camera), shot.view,
         int(tracer.tile_samples.mean()), tracer.noise(), time.perf_counter() - started,

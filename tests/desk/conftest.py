@@ -1,0 +1,55 @@
+"""A window with a made-up project, its own settings and folders."""
+
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
+from shapes import box_mesh, one_part, sphere_mesh
+
+from aulmo.document import edits
+from aulmo.document.records import Floor, Material, Part, Placement, RenderSettings, Surface
+
+
+@pytest.fixture(scope="session")
+def qapp_cls():
+    """The plain application; fonts and theme are put on by `window`."""
+    return QApplication
+
+
+@pytest.fixture
+def window(qtbot, tmp_path, monkeypatch):
+    """The real window, on a ball, a box and a twin box that share a material."""
+    from aulmo.desk import session as session_module
+    from aulmo.desk.app import make_application
+
+    QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
+    make_application()
+    QSettings().clear()
+    monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
+    monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
+    from aulmo.desk.window import Window
+
+    made = Window()
+    document, assets = one_part(sphere_mesh(20, 32), Surface(base_color=(0.6, 0.1, 0.1)))
+    document = edits.put_material(document, Material(id="b", name="Box blue", surface=Surface(base_color=(0.1, 0.2, 0.6))))
+    box = assets.add_mesh(box_mesh(30))
+    parts = [
+        Part(id="pair", name="Pair", children=("left", "right")),
+        Part(id="left", name="Left box", parent="pair", mesh=box, material="b", placement=Placement((-55, 0, 15))),
+        Part(id="right", name="Right box", parent="pair", mesh=box, material="b", placement=Placement((55, 0, 15))),
+    ]
+    document = edits.add_parts(edits.place_parts(document, {"ball": Placement((0, 0, 20))}), parts, ["pair"])
+    camera = replace(document.cameras["c"], position=(0.0, -420.0, 90.0), target=(0.0, 0.0, 22.0), focal_length_mm=60.0)
+    document = replace(
+        edits.put_camera(document, camera), floor=Floor(kind="plain"), render=RenderSettings(stop="samples", samples=8, folder=str(tmp_path))
+    )
+    made.resize(1280, 800)
+    made.picture.set_traced(False)
+    made.show()
+    made.session.open_document(document, assets, None)
+    qtbot.waitUntil(lambda: made.picture.draft is not None and made.picture.draft.parts.shape[1] == made.picture.width(), timeout=60000)
+    yield made
+    made.session._saved_document = made.session.document
+    made.close()
+    qtbot.wait(30)  # what was on its way arrives while there is still somebody to take it
+    made.deleteLater()
