@@ -97,6 +97,7 @@ class Session(QObject):
         self._journal_timer.timeout.connect(self._note_journal)
         self.history.listeners.append(self._on_history)
         self.tasks: list[Task] = []
+        self._closed = False
 
     @property
     def document(self) -> Document:
@@ -205,6 +206,8 @@ class Session(QObject):
     def start_task(self, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]) -> Task:
         """Begin long work; `done` gets its result in the window's thread."""
         task = Task(title, work)
+        if self._closed:
+            return task
         self.tasks.append(task)
         task.finished.connect(done)
         task.failed.connect(self.trouble)
@@ -255,7 +258,8 @@ class Session(QObject):
 
     def close(self) -> None:
         """The work was saved or given up."""
-        for task in self.tasks:
+        self._closed = True
+        for task in list(self.tasks):
             task.abandon()
         self._journal_timer.stop()
         self._journal.close()
