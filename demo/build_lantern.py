@@ -173,12 +173,12 @@ def tank_shell():
     for a, b in (((62, 8.5), (60, 7)), ((60, 7), (0, 7)), ((0, 7), (0, 79)), ((0, 79), (38, 79))):
         wire.Add(BRepBuilderAPI_MakeEdge(point(*a), point(*b)).Edge())
     solid = BRepPrimAPI_MakeRevol(BRepBuilderAPI_MakeFace(wire.Wire()).Face(), AXIS).Shape()
-    return cut(solid, moved(cylinder(WINDOW_R + 1.0, 40), lay_front(WINDOW_AZIMUTH, 52, WINDOW_Z)))
+    return cut(solid, moved(cylinder(WINDOW_R + 1.0, 40), lay_front(WINDOW_AZIMUTH, 63.4, WINDOW_Z)))
 
 
 def oil():
     """The oil that stands in the window's well, two thirds up. Its faces stay clear of the glass and the well."""
-    body = cylinder(WINDOW_R + 0.6, 18.5)
+    body = cylinder(WINDOW_R + 0.6, 8.6)
     level = BRepPrimAPI_MakeBox(gp_Pnt(-30, 6.0, -5), gp_Pnt(30, 40, 40)).Shape()
     return cut(body, level)
 
@@ -329,8 +329,8 @@ def parts():
             ("Foot ring", turned([(50, 0, 1.2), (63, 0, 2.5), (65.5, 5, 2.0), (63, 9.5, 1.0), (50, 9.5, 0.5)]), RUBBER, here),
             ("Window bezel", turned([(13.2, 0, 0.5), (18.2, 0, 0.6), (17.6, 5.2, 1.4), (14.6, 6.0, 0.9), (13.2, 4.0, 0.5)]), BRASS, [lay_front(WINDOW_AZIMUTH, 74.5, WINDOW_Z)]),
             ("Oil window", turned([(0, 0, 0), (WINDOW_R - 0.9, 0, 0.4), (WINDOW_R - 0.9, 2.6, 0.8), (0, 3.4, 0)]), GLASS, [lay_front(WINDOW_AZIMUTH, 75.2, WINDOW_Z)]),
-            ("Lamp oil", oil(), OIL, [lay_front(WINDOW_AZIMUTH, 55.5, WINDOW_Z)]),
-            ("Window well", turned([(0, 0, 0), (WINDOW_R + 0.95, 0, 0), (WINDOW_R + 0.95, 21, 0), (WINDOW_R + 0.75, 21, 0), (WINDOW_R + 0.75, 0.6, 0), (0, 0.6, 0)]), CREAM, [lay_front(WINDOW_AZIMUTH, 52.3, WINDOW_Z)]),
+            ("Lamp oil", oil(), OIL, [lay_front(WINDOW_AZIMUTH, 65.4, WINDOW_Z)]),
+            ("Window well", turned([(0, 0, 0), (WINDOW_R + 0.95, 0, 0), (WINDOW_R + 0.95, 10.5, 0), (WINDOW_R + 0.75, 10.5, 0), (WINDOW_R + 0.75, 0.6, 0), (0, 0.6, 0)]), CREAM, [lay_front(WINDOW_AZIMUTH, 63.6, WINDOW_Z)]),
             ("Filler cap", turned([(0, 0, 0), (11, 0, 0.4), (11, 2.5, 0.5), (9.6, 3.4, 0.5), (9.6, 9, 1.2), (3.4, 10.4, 1.0), (3.2, 13, 1.0), (0, 13.6, 0)]), BRASS, [orbit(-128) * place(0, -57, 72.0)]),
             ("Maker's plate", plate(), CREAM, [lay_front(PLATE_AZIMUTH, 78.2, PLATE_Z)]),
             ("Plate rim", plate_rim(), BRASS, [lay_front(PLATE_AZIMUTH, 78.2, PLATE_Z)]),

@@ -52,7 +52,9 @@ def dress(document: Document) -> Document:
         if name == "Satin brass":
             material = replace(material, surface=replace(material.surface, specular_roughness=0.24))
         if name == "Wick flame":
-            material = replace(material, surface=replace(material.surface, emission_color=from_hex("#ff9a45"), emission_luminance=1500.0, geometry_opacity=0.45))
+            material = replace(
+                material, surface=replace(material.surface, emission_color=from_hex("#ff9a45"), emission_luminance=1500.0, geometry_opacity=0.45)
+            )
         if name == "Flame core":
             material = replace(material, surface=replace(material.surface, emission_color=from_hex("#ffd79a"), emission_luminance=5200.0))
         document = edits.put_material(document, material)
@@ -69,7 +71,7 @@ def dress(document: Document) -> Document:
 def set_up(document: Document) -> Document:
     """Light, floor, three shots."""
     chalk = replace(swatches.material("White paper"), name="Cove paper")
-    chalk = replace(chalk, surface=replace(chalk.surface, base_color=from_hex("#b3afa8"), specular_weight=0.2))
+    chalk = replace(chalk, surface=replace(chalk.surface, base_color=from_hex("#75716b"), specular_weight=0.2))
     document = edits.put_material(document, chalk)
     document = replace(
         document,
@@ -86,7 +88,7 @@ def set_up(document: Document) -> Document:
         focal_length_mm=90.0,
         f_stop=8.0,
         shutter=1 / 15,
-        exposure_stops=0.15,
+        exposure_stops=0.45,
     )
     close = Camera(
         id="burner-camera", name="Burner", position=(352.0, -230.0, 172.0), target=(14.0, -6.0, 108.0), focal_length_mm=100.0, f_stop=11.0, shutter=1 / 8,
@@ -114,7 +116,7 @@ def set_up(document: Document) -> Document:
 def main() -> None:
     """Write the three projects."""
     assets = AssetStore()
-    result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.05, 8.0))
+    result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.06, 10.0))
     wick = set_up(dress(replace(result.document, notes=result.notes)))
     night = replace(
         wick, name="Wick at night", environment=Environment(image="Dark rim", exposure=-0.6),

@@ -7,10 +7,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from pathlib import Path
 
 import pytest
-from shapes import one_part, sphere_mesh
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
+from shapes import one_part, sphere_mesh
 
 ROOT = Path(__file__).parents[1]
 

@@ -40,6 +40,8 @@ def one_part(mesh: Mesh, surface: Surface | None = None, floor: str = "none", **
     material = Material(id="m", name="Plain", surface=surface or Surface())
     document = edits.put_material(Document(name="Odrel test"), material)
     document = edits.add_parts(document, [Part(id="ball", name="Ball", mesh=assets.add_mesh(mesh), material="m")], ["ball"])
-    seen = Camera(id="c", name="Camera 1", **{"position": (0.0, -200.0, 0.0), "target": (0.0, 0.0, 0.0), "focal_length_mm": 85.0, "shutter": 1 / 15, **camera})
+    seen = Camera(
+        id="c", name="Camera 1", **{"position": (0.0, -200.0, 0.0), "target": (0.0, 0.0, 0.0), "focal_length_mm": 85.0, "shutter": 1 / 15, **camera}
+    )
     document = edits.put_shot(edits.put_camera(document, seen), Shot(id="s", name="Shot 1", camera="c", width=80, height=60))
     return edits.replace(document, floor=Floor(kind=floor)), assets

@@ -7,11 +7,11 @@ import sys
 import numpy as np
 import pytest
 from PIL import Image
-from shapes import box_mesh, one_part, sphere_mesh
 
 from aulmo import __version__
 from aulmo.command.main import describe, main
 from aulmo.document import project_file
+from shapes import box_mesh, one_part, sphere_mesh
 
 
 @pytest.fixture

@@ -8,13 +8,13 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PIL import Image
-from shapes import one_part, sphere_mesh
 
 from aulmo.deliver.job import Job, file_name, past_jobs
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png, type_of, write_picture
 from aulmo.document.records import Backdrop, RenderSettings, Surface
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.trace.tracer import render
+from shapes import one_part, sphere_mesh
 
 
 def picture(transparent: bool = False):
@@ -149,7 +149,9 @@ def test_a_job_can_be_cancelled_and_leaves_no_file(tmp_path):
 def test_a_job_that_fails_says_why(tmp_path):
     document, assets = one_part(sphere_mesh())
     (tmp_path / "away").mkdir()
-    job = Job.start(document, assets, document.shots[0], (16, 12), RenderSettings(stop="samples", samples=1), tmp_path / "away" / "a.png", tmp_path / "jobs")
+    job = Job.start(
+        document, assets, document.shots[0], (16, 12), RenderSettings(stop="samples", samples=1), tmp_path / "away" / "a.png", tmp_path / "jobs"
+    )
     (tmp_path / "away").rmdir()
     wait_for(job)
     assert job.outcome == "failed"

@@ -4,10 +4,10 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
-from shapes import box_mesh, one_part, sphere_mesh
 
 from aulmo.document import edits
 from aulmo.document.records import Floor, Material, Part, Placement, RenderSettings, Surface
+from shapes import box_mesh, one_part, sphere_mesh
 
 
 @pytest.fixture(scope="session")

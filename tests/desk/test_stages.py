@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 import pytest
-from desk_tools import drop, file_mime, point_of, settle, swatch_mime
 from msgspec.structs import replace
 from PIL import Image
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -17,6 +16,7 @@ from aulmo.document import edits, project_file
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex, to_hex
 from aulmo.trace.scene import camera_axes, ev100
+from desk_tools import drop, file_mime, point_of, settle, swatch_mime
 
 LEFT, NONE, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
 
@@ -233,7 +233,7 @@ def test_light_settings_and_sets(window):
     assert page.bottom.isVisible()
 
 
-def test_an_hdr_dropped_lights_the_set_and_is_kept_in_the_project(window, qtbot, tmp_path):
+def test_an_hdr_dropped_lights_the_set_and_stays_with_it_when_saved(window, qtbot, tmp_path):
     from aulmo.deliver.picture_file import encode
 
     (tmp_path / "room.exr").write_bytes(encode(np.random.default_rng(1).random((32, 64, 3)).astype(np.float32), ".exr", "float"))
@@ -288,7 +288,12 @@ def test_right_drag_in_frame_moves_the_shots_camera_unless_locked(window):
         QTest.mousePress(window.picture, Qt.MouseButton.RightButton, NONE, at)
         to = at + QPoint(dx, 0)
         event = QMouseEvent(
-            QMouseEvent.Type.MouseMove, QPointF(to), window.picture.mapToGlobal(QPointF(to)), Qt.MouseButton.NoButton, Qt.MouseButton.RightButton, NONE
+            QMouseEvent.Type.MouseMove,
+            QPointF(to),
+            window.picture.mapToGlobal(QPointF(to)),
+            Qt.MouseButton.NoButton,
+            Qt.MouseButton.RightButton,
+            NONE,
         )
         QApplication.sendEvent(window.picture, event)
         QTest.mouseRelease(window.picture, Qt.MouseButton.RightButton, NONE, to)

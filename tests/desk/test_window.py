@@ -2,17 +2,17 @@
 
 import numpy as np
 import pytest
-from desk_tools import drop, file_mime, pause, point_of, settle
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
-from shapes import box_mesh
 
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
 from aulmo.trace.scene import camera_axes
+from desk_tools import drop, file_mime, pause, point_of, settle
+from shapes import box_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
 NONE, CTRL, ALT, SHIFT = (
@@ -36,7 +36,9 @@ def drag(widget, start: QPoint, end: QPoint, button=LEFT, modifiers=NONE, steps=
 def wheel(widget, at: QPoint, steps: int, modifiers=NONE) -> None:
     """Turn the wheel."""
     delta = QPoint(0, 120 * steps)
-    event = QWheelEvent(QPointF(at), widget.mapToGlobal(QPointF(at)), QPoint(), delta, Qt.MouseButton.NoButton, modifiers, Qt.ScrollPhase.NoScrollPhase, False)
+    event = QWheelEvent(
+        QPointF(at), widget.mapToGlobal(QPointF(at)), QPoint(), delta, Qt.MouseButton.NoButton, modifiers, Qt.ScrollPhase.NoScrollPhase, False
+    )
     QApplication.sendEvent(widget, event)
 
 
@@ -87,7 +89,12 @@ def test_hovering_names_the_part(window):
     QTest.mouseMove(window.picture, point_of(window, "ball"))
     drag_free = point_of(window, "ball")
     event = QMouseEvent(
-        QMouseEvent.Type.MouseMove, QPointF(drag_free), window.picture.mapToGlobal(QPointF(drag_free)), Qt.MouseButton.NoButton, Qt.MouseButton.NoButton, NONE
+        QMouseEvent.Type.MouseMove,
+        QPointF(drag_free),
+        window.picture.mapToGlobal(QPointF(drag_free)),
+        Qt.MouseButton.NoButton,
+        Qt.MouseButton.NoButton,
+        NONE,
     )
     QApplication.sendEvent(window.picture, event)
     assert window.picture._label[0] == "Ball"

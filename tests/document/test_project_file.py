@@ -9,7 +9,6 @@ import zipfile
 
 import numpy as np
 import pytest
-from shapes import box_mesh, one_part
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from msgspec.structs import replace
@@ -17,6 +16,7 @@ from msgspec.structs import replace
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore, pack_mesh, unpack_mesh
 from aulmo.errors import BadFile, CannotWrite
+from shapes import box_mesh, one_part
 
 
 def test_a_project_comes_back_as_it_was(tmp_path):

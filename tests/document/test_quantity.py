@@ -41,7 +41,24 @@ def test_sums_and_units_are_understood(text, unit, value):
 
 @pytest.mark.parametrize(
     "text",
-    ["", "abc", "2 +", "1/0", "__import__('os')", "(1).__class__", "9**9**9", "1e400", "nan", "inf", "[1]", "1 mm 2", "x" * 400, "2 lightyears", "True", "1 if 1 else 2"],
+    [
+        "",
+        "abc",
+        "2 +",
+        "1/0",
+        "__import__('os')",
+        "(1).__class__",
+        "9**9**9",
+        "1e400",
+        "nan",
+        "inf",
+        "[1]",
+        "1 mm 2",
+        "x" * 400,
+        "2 lightyears",
+        "True",
+        "1 if 1 else 2",
+    ],
 )
 def test_nonsense_gets_one_sentence(text):
     with pytest.raises(BadValue) as caught:

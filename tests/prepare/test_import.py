@@ -7,7 +7,6 @@ import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from shapes import box_mesh, one_part, sphere_mesh
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -19,6 +18,7 @@ from aulmo.prepare.health import examine
 from aulmo.prepare.import_file import Cancelled, change_finesse, import_file
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
 from aulmo.surface.colour import to_hex
+from shapes import box_mesh, one_part, sphere_mesh
 
 
 @pytest.fixture(scope="module")

@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 import pytest
-from shapes import one_part, sphere_mesh
 from numba import njit
 
 from aulmo.document import edits
@@ -13,6 +12,7 @@ from aulmo.light.softbox import Softbox, direction, map_directions, paint
 from aulmo.trace import lights
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, environment_turn
+from shapes import one_part, sphere_mesh
 
 IMAGE = paint([Softbox(-50, 30, 40, 60, 5000), Softbox(120, 10, 6, 50, 20000)], 256, 128, np.full((128, 256, 3), 60.0))
 PICK, ALIAS = lights.build_importance(IMAGE)

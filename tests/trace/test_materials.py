@@ -7,11 +7,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import stats
-from lobes import KINDS, density_at, directions, furnace, row_of
 
 from aulmo.document.records import Surface
 from aulmo.trace import openpbr
 from aulmo.trace.microfacet import eon_multiple, eon_single, fresnel_dielectric, fresnel_f82, ggx_density, sample_visible_normal, smith_lambda
+from lobes import KINDS, density_at, directions, furnace, row_of
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -31,7 +31,17 @@ def test_glass_from_the_inside_loses_nothing(mu):
 unit = st.floats(0.0, 1.0)
 
 
-@given(metal=unit, rough=unit, clear=unit, coat=unit, coat_rough=unit, ior=st.floats(1.05, 2.4), weight=unit, colour=st.tuples(unit, unit, unit), mu=st.floats(0.1, 0.99))
+@given(
+    metal=unit,
+    rough=unit,
+    clear=unit,
+    coat=unit,
+    coat_rough=unit,
+    ior=st.floats(1.05, 2.4),
+    weight=unit,
+    colour=st.tuples(unit, unit, unit),
+    mu=st.floats(0.1, 0.99),
+)
 @settings(max_examples=40, deadline=None)
 def test_no_material_gives_back_more_than_it_got(metal, rough, clear, coat, coat_rough, ior, weight, colour, mu):
     surface = Surface(
@@ -42,7 +52,9 @@ def test_no_material_gives_back_more_than_it_got(metal, rough, clear, coat, coat
     assert furnace(row, table, mu, False, 1 << 12) < 1.06
 
 
-@pytest.mark.parametrize("kind", ["matt", "gloss plastic", "rough metal", "stretched metal", "frosted glass", "half clear", "satin coat", "coated metal"])
+@pytest.mark.parametrize(
+    "kind", ["matt", "gloss plastic", "rough metal", "stretched metal", "frosted glass", "half clear", "satin coat", "coated metal"]
+)
 @pytest.mark.parametrize("mu", [0.35, 0.9])
 def test_directions_are_sampled_with_the_density_claimed(kind, mu):
     """Chi-square over a grid of equal solid angles."""
@@ -121,7 +133,11 @@ def test_metal_fresnel_runs_from_its_colour_to_white():
 
 @pytest.mark.parametrize(
     "surface",
-    [KINDS["matt"], KINDS["chalk"], *(Surface(base_color=(0, 0, 0), base_metalness=1.0, specular_roughness=0.5, specular_roughness_anisotropy=a) for a in (0.0, 0.6))],
+    [
+        KINDS["matt"],
+        KINDS["chalk"],
+        *(Surface(base_color=(0, 0, 0), base_metalness=1.0, specular_roughness=0.5, specular_roughness_anisotropy=a) for a in (0.0, 0.6)),
+    ],
 )
 def test_light_may_run_either_way(surface):
     """Reciprocity of the lobes without a layer above. Black metal: compensation for lost energy, which follows the viewer, is nil."""

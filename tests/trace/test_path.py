@@ -5,7 +5,6 @@ import math
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from shapes import box_mesh, one_part, sphere_mesh
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, Mesh
@@ -14,6 +13,7 @@ from aulmo.trace import arrays as a
 from aulmo.trace.film import new_film, tile_noise
 from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row, white_nits
 from aulmo.trace.tracer import Tracer, predict, render
+from shapes import box_mesh, one_part, sphere_mesh
 
 MATT = Surface(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
 NITS = 1000.0
@@ -213,7 +213,16 @@ def disc_of_confusion(focus: float, distance: float, focal: float, f_stop: float
 def test_blur_is_as_wide_as_the_circle_of_confusion(blades):
     document, assets = one_part(sphere_mesh(0.8, 24), Surface(base_color=(0, 0, 0), specular_weight=0, emission_luminance=1e6))
     camera = Camera(
-        id="c", name="C", position=(0, -1000, 0), target=(0, 0, 0), focal_length_mm=100, sensor_mm=36, f_stop=2, depth_of_field=True, focus=700, blades=blades
+        id="c",
+        name="C",
+        position=(0, -1000, 0),
+        target=(0, 0, 0),
+        focal_length_mm=100,
+        sensor_mm=36,
+        f_stop=2,
+        depth_of_field=True,
+        focus=700,
+        blades=blades,
     )
     document = replace(edits.put_camera(document, camera), environment=Environment(exposure=-60), backdrop=Backdrop(kind="colour", top=(0, 0, 0)))
     frame, _ = trace(document, assets, size=(180, 135), samples=1024)
@@ -341,7 +350,9 @@ def test_an_edit_rebuilds_only_what_it_touches():
 def test_ten_thousand_copies_hold_one_mesh():
     document, assets = one_part(sphere_mesh(1.0, 16))
     mesh = document.parts["ball"].mesh
-    copies = [Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=Placement((3.0 * (k % 100), 3.0 * (k // 100), 0))) for k in range(10_000)]
+    copies = [
+        Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=Placement((3.0 * (k % 100), 3.0 * (k // 100), 0))) for k in range(10_000)
+    ]
     document = edits.add_parts(document, copies, [c.id for c in copies])
     scene = SceneBuilder(assets).build(document, None)
     assert len(scene.part_ids) == 10_001

@@ -7,7 +7,6 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from msgspec.structs import replace
-from shapes import box_mesh, one_part, sphere_mesh
 
 from aulmo.document import edits
 from aulmo.document.records import Backdrop, Camera, Placement, Surface
@@ -16,6 +15,7 @@ from aulmo.trace import draft, tracer
 from aulmo.trace.live import LivePicture, Request
 from aulmo.trace.scene import SceneBuilder, camera_axes, camera_row, ev100, options_row, white_nits
 from aulmo.trace.view import VIEWS, dither, encode, neutral, show
+from shapes import box_mesh, one_part, sphere_mesh
 
 
 def khronos_reference(rgb):
@@ -88,7 +88,10 @@ def test_the_field_of_view_follows_lens_and_sensor():
 
 @given(st.tuples(*[st.floats(-500, 500)] * 3), st.floats(-180, 180))
 def test_camera_axes_are_square_also_straight_down(position, roll):
-    for camera in (Camera(id="c", name="C", position=position, roll=roll), Camera(id="c", name="C", position=(0, 0, 900), target=(0, 0, 0), roll=roll)):
+    for camera in (
+        Camera(id="c", name="C", position=position, roll=roll),
+        Camera(id="c", name="C", position=(0, 0, 900), target=(0, 0, 0), roll=roll),
+    ):
         m = np.array(camera_axes(camera))
         np.testing.assert_allclose(m @ m.T, np.eye(3), atol=1e-9)
 

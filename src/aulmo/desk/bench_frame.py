@@ -5,6 +5,7 @@ from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from aulmo.desk import theme
 from aulmo.desk.bench import BenchHead
 from aulmo.desk.fields import button, label
 from aulmo.desk.session import Session
@@ -99,7 +100,7 @@ class FrameBench(QWidget):
             for shot_id, pixels in found.items():
                 h, w = pixels.shape[:2]
                 image = QImage(pixels.copy().data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
-                self._pictures[shot_id] = QIcon(QPixmap.fromImage(image))
+                self._pictures[shot_id] = theme.picture_icon(QPixmap.fromImage(image))
             self.fill()
 
         if document.shots:

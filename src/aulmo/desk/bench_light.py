@@ -3,9 +3,10 @@
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QRect, QSize, Qt
-from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from aulmo.desk import theme
 from aulmo.desk.bench import BenchHead
 from aulmo.desk.fields import label
 from aulmo.desk.session import Session
@@ -175,7 +176,7 @@ class LightBench(QWidget):
                 item = self.sets.item(k)
                 small = np.ascontiguousarray(environment_image.shipped(item.text())[::4, ::4])
                 flat = np.ascontiguousarray(flat_map(small, Environment(), 88, 44))
-                item.setIcon(QIcon(QPixmap.fromImage(QImage(flat.data, 88, 44, 88 * 3, QImage.Format.Format_RGB888).copy())))
+                item.setIcon(theme.picture_icon(QPixmap.fromImage(QImage(flat.data, 88, 44, 88 * 3, QImage.Format.Format_RGB888).copy())))
         self.refresh()
 
     def refresh(self) -> None:

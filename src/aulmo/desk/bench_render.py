@@ -62,8 +62,9 @@ class JobCard(QFrame):
         kind = FILE_TYPES.get(record.settings.get("file_type", "png"), ("",))[0]
         if outcome == "running":
             left = state.get("seconds_left")
-            words = f"{size} · {kind}\n" + (f"{duration(left)} left · " if left else "Starting" if not state else "")
-            words += f"noise {show(100 * state['noise'], '%', 1)}" if state.get("noise") else ""
+            told = [f"{duration(left)} left"] if left else ["Starting"] if not state else []
+            told += [f"noise {show(100 * state['noise'], '%', 1)}"] if state.get("noise") else []
+            words = f"{size} · {kind}\n" + " · ".join(told)
             self.bar.setValue(round(1000 * state.get("share", 0.0)))
         elif outcome == "done":
             result = self.job.result()

@@ -6,6 +6,7 @@ from PySide6.QtCore import QByteArray, QMimeData, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
+from aulmo.desk import theme
 from aulmo.desk.bench import BenchHead
 from aulmo.desk.picture import SWATCH_MIME, drop_swatch
 from aulmo.desk.session import Session
@@ -112,7 +113,10 @@ class SurfaceBench(QWidget):
                 if name in ("All", kind) and wanted in swatch.lower():
                     path = THUMBNAILS / f"{swatch.lower().replace(' ', '-')}.png"
                     self._add(
-                        swatch, f"swatch\n{swatch}\n{swatch}", QIcon(str(path)), f"{swatch} · drag onto a part, or double-click for what is selected"
+                        swatch,
+                        f"swatch\n{swatch}\n{swatch}",
+                        theme.picture_icon(QPixmap(str(path))),
+                        f"{swatch} · drag onto a part, or double-click for what is selected",
                     )
         self._mark()
 
@@ -157,6 +161,6 @@ class SurfaceBench(QWidget):
     def _take_picture(self, surface, pixels) -> None:
         h, w = pixels.shape[:2]
         image = QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
-        self._balls[surface] = QIcon(QPixmap.fromImage(image))
+        self._balls[surface] = theme.picture_icon(QPixmap.fromImage(image))
         if self.current() == "In this project":
             self.fill()

@@ -1,7 +1,7 @@
 """Prepare: name, place and size of what is selected; how finely it is tessellated; what the import decided."""
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from aulmo.desk.details import Page
 from aulmo.desk.fields import NumberField, Section, button, label, length_unit, row
@@ -30,12 +30,15 @@ class PreparePage(Page):
             for axis in range(3):
                 field = NumberField(unit if what != "position" else "mm", low, -low, 3 if what == "scale" else 2)
                 field.setAccessibleName(f"{title} {'xyz'[axis]}")
-                field.setPlaceholderText("xyz"[axis])
+                field.bare = what == "position"  # three in a row: the unit stands in the label
                 field.edited.connect(lambda value, w=what, a=axis: self._placed(w, a, value))
                 self.watch(field)
                 fields.append(field)
             self.fields[what] = fields
-            self.place.add(row(title, *fields))
+            labelled = row(title, *fields)
+            self.place.add(labelled)
+            if what == "position":
+                self._position_label = labelled.findChildren(QLabel)[0]
         tools = QWidget()
         line = QHBoxLayout(tools)
         line.setContentsMargins(9, 4, 0, 0)
@@ -101,6 +104,7 @@ class PreparePage(Page):
             for axis, field in enumerate(fields):
                 field.set_value(getattr(first.placement, what)[axis])
                 field.setEnabled(one is not None and not first.locked)
+        self._position_label.setText(f"Position {length_unit()[0]}")
         leaves = self._show_facts(chosen)
         exact = [document.parts[i] for i in leaves if document.parts[i].shape]
         self.chord.setEnabled(bool(exact))
@@ -108,6 +112,7 @@ class PreparePage(Page):
         finesse = exact[0].finesse if exact else Finesse()
         self.chord.set_value(finesse.chord_mm)
         self.angle.set_value(finesse.angle)
+        self.exact.setVisible(not exact)
         self.exact.setText("" if exact else "Triangles only: this part came without an exact shape.")
         self.visible.setChecked(all(document.parts[i].visible for i in chosen))
         self.locked.setChecked(all(document.parts[i].locked for i in chosen))

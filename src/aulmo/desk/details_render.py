@@ -75,9 +75,9 @@ class RenderPage(Page):
         self.type.setAccessibleName("File type")
         self.type.chosen.connect(lambda v: self._set(file_type=v))
         out.add(row("Type", self.type))
-        self.transparent = QCheckBox("Alpha: leave the background out")
+        self.transparent = QCheckBox("Leave background out")
         self.transparent.clicked.connect(lambda on: self._set(transparent=on))
-        out.add(row("", self.transparent))
+        out.add(row("Alpha", self.transparent))
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
         self.folder.editingFinished.connect(

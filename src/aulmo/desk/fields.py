@@ -44,6 +44,8 @@ class NumberField(QLineEdit):
         super().__init__()
         self.unit, self.low, self.high, self.decimals = unit, low, high, decimals
         self._value = 0.0
+        self.bare = False
+        self.setMinimumWidth(36)
         self.editingFinished.connect(self._take)
         self.setAlignment(Qt.AlignmentFlag.AlignLeft)
 
@@ -53,9 +55,9 @@ class NumberField(QLineEdit):
 
     def _text(self, value: float) -> str:
         if self.unit != "mm":
-            return show(value, self.unit, self.decimals)
+            return show(value, "" if self.bare else self.unit, self.decimals)
         unit, factor = length_unit()
-        return show(value / factor, unit, self.decimals + (0 if factor == 1 else 1 if factor == 10 else 2))
+        return show(value / factor, "" if self.bare else unit, self.decimals + (0 if factor == 1 else 1 if factor == 10 else 2))
 
     def _read(self) -> float:
         if self.unit != "mm":

@@ -241,7 +241,8 @@ class PartsPanel(QWidget):
                 item.setSelected(item_id in wanted)
         first = next((self._items[i] for i in self.session.selection if i in self._items), None)
         if first and not self.tree.hasFocus():
-            self.tree.selectionModel().setCurrentIndex(self.tree.indexFromItem(first), QItemSelectionModel.SelectionFlag.NoUpdate)
+            chooser = self.tree.selectionModel()
+            chooser.setCurrentIndex(self.tree.indexFromItem(first), QItemSelectionModel.SelectionFlag.NoUpdate)
             self.tree.scrollToItem(first)
         self._busy = False
 

@@ -205,6 +205,8 @@ class Picture(QWidget):
     def _paint_mask(self, painter: QPainter) -> None:
         frame = self.frame_rect()
         framing = self.session.stage in ("Frame", "Render")
+        if self.session.free_view is not None and not framing:
+            return
         shade = QColor(46, 46, 46, 235 if framing else 110)
         for side in (
             QRect(0, 0, self.width(), frame.top()), QRect(0, frame.bottom() + 1, self.width(), self.height()),

@@ -109,7 +109,7 @@ class StartPage(QWidget):
         line.setSpacing(12)
         for path, title, text in projects:
             card = QPushButton()
-            card.setFixedSize(168, 148)
+            card.setObjectName("projectCard")
             card.setAccessibleName(title)
             inner = QVBoxLayout(card)
             inner.setContentsMargins(6, 6, 6, 6)

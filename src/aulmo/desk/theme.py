@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import qtawesome
 from PySide6.QtCore import QSize
-from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette, QPixmap
 from PySide6.QtWidgets import QApplication
 
 
@@ -95,6 +95,7 @@ QPushButton#chip:checked {{ background: {t.raised}; color: {t.text}; border-colo
 QPushButton#chip:focus {{ border-color: {t.accent_hover}; }}
 QPushButton#section {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0; text-align: left; font-weight: 600; padding: 6px 0 4px 0; }}
 QPushButton#section:focus {{ border-bottom: 1px solid {t.accent_hover}; }}
+QPushButton#projectCard {{ min-height: 140px; max-height: 140px; min-width: 156px; max-width: 156px; padding: 4px; background: {t.panel}; }}
 QPushButton#segment {{ border-radius: 0; padding: 3px 10px; background: {t.field}; color: {t.quiet}; }}
 QPushButton#segment:checked {{ background: {t.raised}; color: {t.text}; border-color: {t.line}; font-weight: 500; }}
 QPushButton#segment:focus {{ border-color: {t.accent_hover}; }}
@@ -174,6 +175,14 @@ def load_fonts(application: QApplication) -> None:
 @functools.lru_cache(maxsize=512)
 def _drawn(name: str, colour: str, size: int) -> QIcon:
     return QIcon(qtawesome.icon(f"ph.{name}", color=colour).pixmap(QSize(2 * size, 2 * size)))
+
+
+def picture_icon(pixmap: QPixmap) -> QIcon:
+    """A pixmap as an icon that keeps its own colours also when it is selected."""
+    made = QIcon(pixmap)
+    for mode in (QIcon.Mode.Selected, QIcon.Mode.Active):
+        made.addPixmap(pixmap, mode)
+    return made
 
 
 def icon(name: str, colour: str | None = None, size: int = 18) -> QIcon:

@@ -49,6 +49,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Aulmo")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
+        self._sized = False
         self.session = session = Session()
         self.picture = Picture(session)
         self.render_bench = RenderBench(session)
@@ -568,6 +569,13 @@ class Window(QMainWindow):
         self.session.close()
         self.picture.live.close()
         event.accept()
+
+    def showEvent(self, event) -> None:  # noqa: N802
+        """The panels get their widths once the window knows its own."""
+        super().showEvent(event)
+        if not self._sized:
+            self._sized = True
+            self.across.setSizes([212, max(300, self.width() - 60 - 212 - 292), 292])
 
     def sizeHint(self) -> QSize:  # noqa: N802
         """A comfortable size."""

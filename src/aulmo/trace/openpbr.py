@@ -62,8 +62,10 @@ def _coat_pass(material, mu_i, mu_o, channel):
 
 @inlined
 def lobe_odds(material, table, mu_o):
-    """Chances of sampling (coat, base reflection, glass, diffuse) from the outside, summing to one."""
-    coat = material[COAT] * albedo_at(table, E_COAT, mu_o)
+    """Chances of sampling (coat, base reflection, glass, diffuse) from the outside, summing to one; then the directional albedos of
+    coat and specular layer they rest on. Worked out once for each vertex."""
+    e_coat = albedo_at(table, E_COAT, mu_o) if material[COAT] > 0.0 else 0.0
+    coat = material[COAT] * e_coat
     rest = 1.0 - coat
     metal = rest * material[METALNESS]
     opaque = rest * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION])
@@ -73,12 +75,19 @@ def lobe_odds(material, table, mu_o):
     glass = rest * (1.0 - material[METALNESS]) * material[TRANSMISSION]
     total = coat + metal + specular + glass + diffuse
     if total <= 0.0:
-        return 0.0, 1.0, 0.0, 0.0
-    return coat / total, (metal + specular) / total, glass / total, diffuse / total
+        return 0.0, 1.0, 0.0, 0.0, e_coat, shine
+    total = 1.0 / total
+    return coat * total, (metal + specular) * total, glass * total, diffuse * total, e_coat, shine
 
 
 @inlined
 def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
+    """`evaluate_lobes` with its odds worked out."""
+    return evaluate_lobes(material, table, lobe_odds(material, table, oz), ox, oy, oz, ix, iy, iz, inside)
+
+
+@inlined
+def evaluate_lobes(material, table, odds, ox, oy, oz, ix, iy, iz, inside):
     """Reflectance times cosine, and the density of sampling, for light from i seen along o.
 
     Both directions point away from the surface; oz > 0 always, iz < 0 means the light comes through. `inside` tells that
@@ -89,12 +98,12 @@ def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     if inside:
         return _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / material[REFRACTION], True, 1.0)
-    p_coat, p_base, p_glass, p_diffuse = lobe_odds(material, table, oz)
+    p_coat, p_base, p_glass, p_diffuse, e_coat, e_specular = odds
     if iz <= 0.0:
         if p_glass == 0.0 or iz == 0.0:
             return 0.0, 0.0, 0.0, 0.0
         r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, material[REFRACTION], False, p_glass)
-        under = (1.0 - material[COAT] * albedo_at(table, E_COAT, oz)) * (1.0 - material[METALNESS]) * material[TRANSMISSION]
+        under = (1.0 - material[COAT] * e_coat) * (1.0 - material[METALNESS]) * material[TRANSMISSION]
         return r * under, g * under, b * under, density
     hx, hy, hz = ox + ix, oy + iy, oz + iz
     inverse = 1.0 / math.sqrt(hx * hx + hy * hy + hz * hz)
@@ -111,7 +120,7 @@ def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
         coat = material[COAT] * f * d / (1.0 + lambda_o + lambda_i)
         r, g, b = coat, coat, coat
         density += p_coat * d / (1.0 + lambda_o)
-        under = 1.0 - material[COAT] * albedo_at(table, E_COAT, oz)
+        under = 1.0 - material[COAT] * e_coat
     metalness, transmission = material[METALNESS], material[TRANSMISSION]
     lambda_o, lambda_i = smith_lambda(ox, oy, oz, ax, ay), smith_lambda(ix, iy, iz, ax, ay)
     d = ggx_density(hx, hy, hz, ax, ay) / (4.0 * oz)
@@ -135,7 +144,7 @@ def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
         base_r += shine * material[SPECULAR_COLOUR]
         base_g += shine * material[SPECULAR_COLOUR + 1]
         base_b += shine * material[SPECULAR_COLOUR + 2]
-        body = (1.0 - metalness) * (1.0 - transmission) * (1.0 - albedo_at(table, E_SPECULAR, oz)) * iz
+        body = (1.0 - metalness) * (1.0 - transmission) * (1.0 - e_specular) * iz
         if body > 0.0:
             rough = material[DIFFUSE_ROUGHNESS]
             if rough > 0.0:
@@ -195,12 +204,18 @@ def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside
 
 @inlined
 def sample_direction(material, table, ox, oy, oz, inside, u, v, lobe):
+    """`sample_lobes` with its odds worked out."""
+    return sample_lobes(material, lobe_odds(material, table, oz), ox, oy, oz, inside, u, v, lobe)
+
+
+@inlined
+def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe):
     """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none."""
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     glass = inside
     eta = 1.0 / material[REFRACTION] if inside else material[REFRACTION]
     if not inside:
-        p_coat, p_base, p_glass, p_diffuse = lobe_odds(material, table, oz)
+        p_coat, p_base, p_glass, p_diffuse, _, _ = odds
         if lobe < p_diffuse:
             return cosine_hemisphere(u, v)
         lobe -= p_diffuse

@@ -19,6 +19,7 @@ from aulmo.trace.arrays import (
     OPT_BACKDROP_TOP,
     OPT_BOUNCES,
     OPT_CLAMP,
+    OPT_CLEAR_BOX,
     OPT_DIFFUSE_BOUNCES,
     OPT_ENV_CHANCE,
     OPT_ENV_SCALE,
@@ -56,8 +57,9 @@ from aulmo.trace.openpbr import (
     THIN,
     TINT,
     TRANSMISSION,
-    evaluate,
-    sample_direction,
+    evaluate_lobes,
+    lobe_odds,
+    sample_lobes,
 )
 from aulmo.trace.sampling import draw_1d, draw_2d, frame_about, hash32
 
@@ -134,6 +136,22 @@ def _offset(x, y, z, t):
 
 
 @inlined
+def _misses_box(options, x, y, z, dx, dy, dz):
+    """True when a ray cannot meet any clear part (slab test against the box of them all)."""
+    near, far = 0.0, FAR
+    b = OPT_CLEAR_BOX
+    for o, d, low, high in ((x, dx, options[b], options[b + 3]), (y, dy, options[b + 1], options[b + 4]), (z, dz, options[b + 2], options[b + 5])):
+        if abs(d) < 1e-12:
+            if o < low or o > high:
+                return True
+        else:
+            inverse = 1.0 / d
+            t0, t1 = (low - o) * inverse, (high - o) * inverse
+            near, far = max(near, min(t0, t1)), min(far, max(t0, t1))
+    return near > far
+
+
+@inlined
 def visibility(scene, options, ray, words, x, y, z, dx, dy, dz, far, sr, sg, sb, record, recorded):
     """How much light comes straight along a segment: 0 behind solids, tinted and weakened by clear glass.
 
@@ -143,7 +161,7 @@ def visibility(scene, options, ray, words, x, y, z, dx, dy, dz, far, sr, sg, sb,
     note_ray(ray, words, record, recorded, 1)
     if occluded(scene.top, ray):
         return 0.0, 0.0, 0.0
-    if options[OPT_HAS_CLEAR] == 0.0:
+    if options[OPT_HAS_CLEAR] == 0.0 or _misses_box(options, x, y, z, dx, dy, dz):
         return 1.0, 1.0, 1.0
     r = g = b = 1.0
     travelled = 0.0
@@ -422,13 +440,14 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
                     break
                 tr, tg, tb = tr / q, tg / q, tb / q
             continue
+        odds = lobe_odds(m, table, oz)
         if not inside and not plain and bounce < limit:
             su, sv = draw_2d(index, key + np.uint64(1))
             wx, wy, wz, far, r, g, b, density = sample_light(scene, options, px, py, pz, pick, su, sv)
             iz = nx * wx + ny * wy + nz * wz
             across = gx * wx + gy * wy + gz * wz
             if density > 0.0 and iz * across > 0.0 and (iz > 0.0 or clear_solid):
-                fr, fg, fb, p = evaluate(m, table, ox, oy, oz, ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz, iz, inside)
+                fr, fg, fb, p = evaluate_lobes(m, table, odds, ox, oy, oz, ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz, iz, inside)
                 r, g, b = r * fr / (density + p), g * fg / (density + p), b * fb / (density + p)
                 if r + g + b > 0.0:
                     side = lift if across > 0.0 else -lift
@@ -466,10 +485,10 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
                     lr += r
                     lg += g
                     lb += b
-        ix, iy, iz = sample_direction(m, table, ox, oy, oz, inside, sample_u, sample_v, lobe)
+        ix, iy, iz = sample_lobes(m, odds, ox, oy, oz, inside, sample_u, sample_v, lobe)
         if iz == 0.0:
             break
-        fr, fg, fb, p = evaluate(m, table, ox, oy, oz, ix, iy, iz, inside)
+        fr, fg, fb, p = evaluate_lobes(m, table, odds, ox, oy, oz, ix, iy, iz, inside)
         if not p > 0.0:
             break
         tr, tg, tb = tr * fr / p, tg * fg / p, tb * fb / p

@@ -30,7 +30,7 @@ class Scene(NamedTuple):
     part_ids: tuple[str, ...]
     low: np.ndarray
     high: np.ndarray
-    has_clear: bool
+    clear_box: np.ndarray | None
     emit_total: float
     triangle_count: int
 
@@ -132,7 +132,7 @@ class SceneBuilder:
             corners, cumulative, emit_material,
         )  # fmt: skip
         count = sum(len(meshes[k].triangles) for k in mesh_of)
-        return Scene(arrays, (top, trees), tuple(part_ids), low, high, MASK_CLEAR in mask, total, count)
+        return Scene(arrays, (top, trees), tuple(part_ids), low, high, _clear_box(meshes, mesh_of, mask, world), total, count)
 
     def _bounds(self, document: Document, part_ids: list[str], worlds: dict) -> tuple[np.ndarray, np.ndarray]:
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
@@ -196,6 +196,19 @@ def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarr
 def environment_turn(environment: Environment) -> np.ndarray:
     """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera."""
     return np.ascontiguousarray(Rotation.from_euler("xz", [environment.tilt, -environment.turn], degrees=True).as_matrix().T)
+
+
+def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:
+    """World box (6,) of everything light passes straight, a little enlarged; None when there is nothing."""
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for k, mesh_index in enumerate(mesh_of):
+        if mask[k] == MASK_CLEAR:
+            corners = mesh_box(meshes[mesh_index]) @ world[k][:, :3].T + world[k][:, 3]
+            low, high = np.minimum(low, corners.min(0)), np.maximum(high, corners.max(0))
+    if not np.isfinite(low).all():
+        return None
+    margin = 1e-4 * np.maximum(np.abs(low), np.abs(high)).max()
+    return np.concatenate([low - margin, high + margin])
 
 
 def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
@@ -278,7 +291,9 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
     row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
     row[a.OPT_ENV_CHANCE] = 1.0 if len(scene.arrays.emit_cumulative) == 0 else 0.65
     row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
-    row[a.OPT_HAS_CLEAR] = float(scene.has_clear)
+    if scene.clear_box is not None:
+        row[a.OPT_HAS_CLEAR] = 1.0
+        row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
     row[a.OPT_WHITE] = white
     row[a.OPT_EMIT_TOTAL] = scene.emit_total
     row[a.OPT_GRADIENT_SPAN] = 1.0

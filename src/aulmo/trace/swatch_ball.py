@@ -41,7 +41,7 @@ def swatch_picture(surface: Surface, width: int, height: int, samples: int) -> n
     document = Document(
         parts={"b": Part(id="b", name="b", mesh=mesh, material="m")}, roots=("b",), materials={"m": Material(id="m", name="m", surface=surface)},
         environment=Environment(image="Two strips", turn=6, exposure=0.35),
-        backdrop=Backdrop(kind="gradient", top=(0.018, 0.018, 0.018), bottom=(0.06, 0.06, 0.06)),
+        backdrop=Backdrop(kind="colour", top=(0.061, 0.061, 0.061)),
         floor=Floor(kind="none"), cameras={"c": camera}, shots=(Shot(id="s", name="s", camera="c"),),
     )  # fmt: skip
     picture = render(document, assets, document.shots[0], (width, height), RenderSettings(stop="samples", samples=samples))

@@ -1,0 +1,114 @@
+"""Take the pictures in docs/screenshots from the demo data. Run with the environment's Python and PYTHONPATH=src; needs no screen."""
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+os.environ["QT_QPA_PLATFORM"] = "offscreen"
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
+os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
+
+from aulmo.desk.app import make_application
+
+application = make_application()
+
+from PySide6.QtCore import QEventLoop, QTimer
+
+from aulmo.desk.window import DEMO, Window
+from aulmo.document import edits
+
+OUT = Path("docs/screenshots")
+
+
+def wait(seconds: float) -> None:
+    """Let the window work."""
+    loop = QEventLoop()
+    QTimer.singleShot(int(1000 * seconds), loop.quit)
+    loop.exec()
+
+
+def until(true, most: float = 120) -> None:
+    """Wait until something is so."""
+    for _ in range(int(most * 5)):
+        if true():
+            return
+        wait(0.2)
+
+
+def take(window: Window, name: str) -> None:
+    """One picture."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    window.grab().save(str(OUT / f"{name}.png"))
+    print(name, flush=True)
+
+
+def samples(window: Window, count: int):
+    """True once the live picture has had `count` samples of the document as it is."""
+    state = window.picture.state
+    return state is not None and state.request.document is window.session.document and state.samples >= count and state.picture.size > 0
+
+
+def main() -> None:
+    """All views, or only those named."""
+    wanted = sys.argv[1:]
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    wait(0.6)
+    if not wanted or "start" in wanted:
+        take(window, "start")
+    window.session.load(DEMO / "wick.aulmo")
+    parts = {p.name: i for i, p in window.session.document.parts.items()}
+    until(lambda: window.picture.live._path_ready.is_set(), 200)
+    window.picture.refresh()
+    plan = {
+        "prepare": ("Prepare", ["Knob"], "handles"),
+        "surface": ("Surface", ["Tank shell"], ""),
+        "light": ("Light", [], ""),
+        "frame": ("Frame", [], ""),
+        "render": ("Render", [], ""),
+    }
+    for name, (stage, chosen, tool) in plan.items():
+        if wanted and name not in wanted:
+            continue
+        window.session.set_stage(stage)
+        window.session.select([parts[c] for c in chosen])
+        window.session.set_tool(tool)
+        window.picture.grid = stage == "Frame"
+        if name == "prepare":
+            window.picture.frame_selection()
+            window.session.set_view(window.session.view)
+            from aulmo.desk.view_motion import approach
+
+            window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
+        else:
+            window.session.set_view(None)
+        if stage == "Render":
+            from msgspec.structs import replace
+
+            small = replace(window.session.shot, width=480, height=600)
+            window.session.apply("Size for the screenshot", edits.put_shot(window.session.document, small))
+            settings = replace(window.session.document.render, stop="samples", samples=24, folder=tempfile.mkdtemp())
+            window.session.apply("Settings for the screenshot", replace(window.session.document, render=settings))
+            page = window.details.pages["Render"]
+            page.start_prediction()
+            until(lambda: page.prediction.text().startswith("About"))
+            window.render_bench.start()
+            until(lambda: window.render_bench.cards[0].outcome == "done", 200)
+            window.session.set_shot("burner")
+            window.render_bench.start()
+            wait(7)
+        else:
+            wait(0.5)
+            until(lambda: samples(window, 16), 90)
+        wait(1.0)
+        take(window, name)
+    for card in window.render_bench.running():
+        card.job.cancel()
+    wait(2.0)
+    os._exit(0)
+
+
+main()
