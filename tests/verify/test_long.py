@@ -129,7 +129,8 @@ def test_ten_thousand_copies_draw_as_fast_as_thirty_parts(tmp_path):
     for count in (30, 10_000):
         document, assets = one_part(sphere_mesh(1.0, 16))
         mesh, side = document.parts["ball"].mesh, int(np.ceil(np.sqrt(count)))
-        copies = [Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=Placement((300 / side * (k % side - side / 2), 300 / side * (k // side - side / 2), 0), scale=(60 / side,) * 3)) for k in range(count)]  # fmt: skip
+        place = lambda k: Placement((300 / side * (k % side - side / 2), 300 / side * (k // side - side / 2), 0), scale=(60 / side,) * 3)  # noqa: E731
+        copies = [Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=place(k)) for k in range(count)]
         document = edits.add_parts(replace(document, parts={}, roots=()), copies, [c.id for c in copies])
         camera = Camera(id="c", name="c", position=(0, -380, 300), target=(0, 0, 0), focal_length_mm=50)
         document = edits.put_shot(edits.put_camera(document, camera), Shot(id="s", name="Shot 1", camera="c"))
