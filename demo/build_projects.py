@@ -83,8 +83,8 @@ def set_up(document: Document) -> Document:
     hero = Camera(
         id="hero-camera",
         name="Hero",
-        position=(232.0, -1030.0, 262.0),
-        target=(4.0, 0.0, 157.0),
+        position=(200.0, -886.0, 250.0),
+        target=(4.0, 0.0, 161.0),
         focal_length_mm=90.0,
         f_stop=8.0,
         shutter=1 / 15,

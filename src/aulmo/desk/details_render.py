@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from msgspec.structs import replace
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QWidget
 
 from aulmo.deliver.job import file_name
@@ -103,6 +104,11 @@ class RenderPage(Page):
         self.body.addWidget(self.go)
         self._measuring = False
         self._predicted_for: tuple = ()
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(700)
+        self._soon.timeout.connect(lambda: session.stage == "Render" and self.start_prediction())
+        session.stage_changed.connect(lambda stage: stage == "Render" and not self._predicted_for and self._soon.start())
 
     def show_document(self) -> None:
         """Bring every row up to date."""

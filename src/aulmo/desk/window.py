@@ -4,7 +4,7 @@ from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QSettings, QSize, Qt
+from PySide6.QtCore import QSettings, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QMainWindow, QMenu, QMessageBox, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -231,6 +231,9 @@ class Window(QMainWindow):
     def _opened(self) -> None:
         self.setWindowTitle(f"{self.session.document.name} · Aulmo")
         self.pages.setCurrentWidget(self.work)
+        if not self._sized:
+            self._sized = True
+            QTimer.singleShot(0, lambda: self.across.setSizes([212, max(300, self.across.width() - 504), 292]))
         self.hint_line.refresh()
         self.picture.setFocus()
 
@@ -569,13 +572,6 @@ class Window(QMainWindow):
         self.session.close()
         self.picture.live.close()
         event.accept()
-
-    def showEvent(self, event) -> None:  # noqa: N802
-        """The panels get their widths once the window knows its own."""
-        super().showEvent(event)
-        if not self._sized:
-            self._sized = True
-            self.across.setSizes([212, max(300, self.width() - 60 - 212 - 292), 292])
 
     def sizeHint(self) -> QSize:  # noqa: N802
         """A comfortable size."""

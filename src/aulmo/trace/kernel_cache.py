@@ -35,7 +35,7 @@ def cache_folder() -> Path:
 def is_warm() -> bool:
     """True when the kernels of this build were compiled on this machine before."""
     folder = cache_folder()
-    return folder.is_dir() and any(folder.rglob("trace_tile*.nbi"))
+    return folder.is_dir() and any(folder.rglob("*trace_tile*.nbi"))
 
 
 os.environ["NUMBA_CACHE_DIR"] = str(cache_folder())
