@@ -7,10 +7,14 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
 from shapes import one_part, sphere_mesh
+
+settings.register_profile("aulmo", deadline=None)  # the first call of a kernel compiles it
+settings.load_profile("aulmo")
 
 ROOT = Path(__file__).parents[1]
 

@@ -42,7 +42,7 @@ class PrepareBench(QWidget):
         layout.addWidget(self.table)
         self._later = QTimer(self)
         self._later.setSingleShot(True)
-        self._later.setInterval(150)
+        self._later.setInterval(1500)
         self._later.timeout.connect(self._examine)
         session.opened.connect(self._later.start)
         session.changed.connect(self._changed)

@@ -4,8 +4,8 @@ import math
 
 import numpy as np
 from msgspec.structs import replace
-from scipy.spatial.transform import Rotation
 
+from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera
 from aulmo.trace.scene import camera_axes
 
@@ -14,14 +14,22 @@ def _triple(v) -> tuple[float, float, float]:
     return (float(round(v[0], 6)), float(round(v[1], 6)), float(round(v[2], 6)))
 
 
+def _about(axis: np.ndarray, degrees: float) -> np.ndarray:
+    """Rotation about a unit axis (Rodrigues)."""
+    x, y, z = axis
+    k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
+    a = math.radians(degrees)
+    return np.eye(3) + math.sin(a) * k + (1 - math.cos(a)) * k @ k
+
+
 def orbit(camera: Camera, pivot, yaw: float, pitch: float) -> Camera:
     """Turn about `pivot` by degrees, keeping the horizon level; stops short of looking straight up or down."""
     pivot = np.asarray(pivot, float)
     right, _, forward = camera_axes(replace(camera, roll=0.0))
     elevation = math.degrees(math.asin(max(-1.0, min(1.0, -forward[2]))))
     pitch = max(-89.0 - elevation, min(89.0 - elevation, pitch))
-    turn = Rotation.from_rotvec([0, 0, math.radians(yaw)]) * Rotation.from_rotvec(-right * math.radians(pitch))
-    move = lambda p: _triple(pivot + turn.apply(np.array(p) - pivot))  # noqa: E731
+    turn = turn_matrix((0.0, 0.0, yaw)) @ _about(-right, pitch)
+    move = lambda p: _triple(pivot + turn @ (np.array(p) - pivot))  # noqa: E731
     return replace(camera, position=move(camera.position), target=move(camera.target))
 
 

@@ -7,7 +7,21 @@ import numpy as np
 
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr as o
-from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, RAY_WORDS, intersect, set_ray
+from aulmo.trace.embree import (
+    MASK_CATCHER,
+    MASK_CLEAR,
+    MASK_SOLID,
+    NO_HIT,
+    PACKET,
+    PACKET_FIELDS,
+    PACKET_WORDS,
+    RAY_WORDS,
+    intersect,
+    intersect_packet,
+    set_packet_ray,
+    set_ray,
+    take_from_packet,
+)
 from aulmo.trace.jit import borrowed, entry, inlined
 from aulmo.trace.lens import camera_ray
 from aulmo.trace.path import borrowed_scene, hit_point
@@ -30,25 +44,30 @@ def _octahedron(side: int) -> np.ndarray:
 
 def blur_environment(env: np.ndarray) -> np.ndarray:
     """(LEVELS, SIDE, SIDE, 3) float32: the environment in map space, sharper first, the last one light on a matt surface."""
-    from scipy.ndimage import zoom
-
     small = env[: env.shape[0] // 32 * 32, : env.shape[1] // 64 * 64]
     if small.shape[0] >= 32 and small.shape[1] >= 64:
         small = small.reshape(32, small.shape[0] // 32, 64, small.shape[1] // 64, 3).mean((1, 3))
     else:
+        from scipy.ndimage import zoom
+
         small = zoom(env, (32 / env.shape[0], 64 / env.shape[1], 1), order=1)
     theta = (np.arange(32) + 0.5) / 32 * np.pi
     phi = ((np.arange(64) + 0.5) / 64 - 0.5) * 2 * np.pi
     sine = np.sin(theta)[:, None]
     source = np.stack([sine * np.sin(phi), sine * np.cos(phi), np.repeat(np.cos(theta)[:, None], 64, 1)], -1).reshape(-1, 3)
     solid = np.repeat(sine * (2 * np.pi / 64) * (np.pi / 32), 64, 1).reshape(-1, 1)
-    light = small.reshape(-1, 3).astype(np.float64) * solid
-    cosine = _octahedron(SIDE).reshape(-1, 3) @ source.T
+    light = (small.reshape(-1, 3) * solid).astype(np.float32)
+    solid = solid.astype(np.float32)
+    lobe = np.maximum(_octahedron(SIDE).reshape(-1, 3) @ source.T, 0.0).astype(np.float32)
     out = np.empty((LEVELS, SIDE, SIDE, 3), np.float32)
-    for level, power in enumerate((260.0, 90.0, 30.0, 10.0, 3.0, 1.0)):
-        lobe = np.maximum(cosine, 0.0) ** power
-        weight = lobe @ solid if level < LEVELS - 1 else np.pi
+    # lobes cos^1, 3, 10, 30, 90, 270 by multiplication alone
+    for level in range(LEVELS - 1, -1, -1):
+        weight = lobe @ solid if level < LEVELS - 1 else np.float32(np.pi)
         out[level] = ((lobe @ light) / weight).reshape(SIDE, SIDE, 3)
+        if level == LEVELS - 1:
+            first = lobe
+        cube = lobe * lobe * lobe
+        lobe = cube * first if level == LEVELS - 2 else cube
     return out
 
 
@@ -102,17 +121,21 @@ def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
     c = -(nx * dx + ny * dy + nz * dz)
     if c < 0.0:
         nx, ny, nz, c = -nx, -ny, -nz, -c
-    mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
+    metal = materials[which, o.METALNESS]
+    mr = mg = mb = 0.0
+    if metal < 1.0:
+        mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
     rx, ry, rz = dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz
     alpha = materials[which, o.ALPHA_X]
     coat = materials[which, o.COAT]
     if coat > 0.5:
         alpha = materials[which, o.COAT_ALPHA]
-    sr, sg, sb = _blurred(maps, _level(alpha), scene.env_turn, rx, ry, rz)
+    sr, sg, sb = mr, mg, mb
+    if metal > 0.0 or alpha < 0.3:  # a chalky surface's shine is as blurred as its body
+        sr, sg, sb = _blurred(maps, _level(alpha), scene.env_turn, rx, ry, rz)
     grazing = 1.0 - c
     grazing = grazing * grazing * grazing * grazing * grazing
     f = 0.04 + 0.96 * grazing * (1.0 - 0.7 * min(1.0, 2.0 * alpha))
-    metal = materials[which, o.METALNESS]
     body = (1.0 - metal) * (1.0 - f) * (1.0 - materials[which, o.TRANSMISSION])
     r = materials[which, o.DIFFUSE] * mr * body + sr * (metal * materials[which, o.METAL_F0] + (1.0 - metal) * f)
     g = materials[which, o.DIFFUSE + 1] * mg * body + sg * (metal * materials[which, o.METAL_F0 + 1] + (1.0 - metal) * f)
@@ -126,7 +149,7 @@ def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
 
 
 @entry
-def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, depth, row0, row1, width, height):
+def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
     """Draw rows of the draft.
 
     picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part or NOTHING. depth : (height, width) float32
@@ -136,17 +159,32 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
     block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
+    packet_block = np.zeros(PACKET_WORDS, np.float32)
+    skip = (64 - packet_block.ctypes.data % 64) % 64 // 4
+    aligned = packet_block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+    packet = borrowed(aligned)
+    packet_words = borrowed(aligned.view(np.uint32))
     inverse = 1.0 / options[a.OPT_WHITE]
     for row in range(row0, row1):
         sy = 1.0 - 2.0 * (row + 0.5) / height
         for column in range(width):
-            x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + 0.5) / width - 1.0, sy, 0.5, 0.5)
+            lane = column & 7
+            if lane == 0:
+                for k in range(8):
+                    x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + k + 0.5) / width - 1.0, sy, 0.5, 0.5)
+                    set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                intersect_packet(scene.top, packet, coherent)
+            x, y, z = camera[a.CAM_ORIGIN], camera[a.CAM_ORIGIN + 1], camera[a.CAM_ORIGIN + 2]
+            dx, dy, dz = np.float64(packet[32 + lane]), np.float64(packet[40 + lane]), np.float64(packet[48 + lane])
             r = g = b = 0.0
             weight = 1.0
             first = True
             for layer in range(5):
-                set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
-                intersect(scene.top, ray)
+                if layer == 0:
+                    take_from_packet(packet, packet_words, lane, ray, words)
+                else:
+                    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                    intersect(scene.top, ray)
                 if words[17] == NO_HIT:
                     if first:
                         parts[row, column] = NOTHING
@@ -200,5 +238,5 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
             picture[row, column, 1] = curve[int(min(4095.0, max(0.0, lg * 4095.0)))]
             picture[row, column, 0] = curve[int(min(4095.0, max(0.0, lb * 4095.0)))]
             picture[row, column, 3] = 255
-    if block[0] > 1e37:
-        picture[0, 0, 3] = 254  # keeps the ray block alive to the end
+    if block[0] > 1e37 and packet_block[0] > 1e37:
+        picture[0, 0, 3] = 254  # keeps the blocks alive to the end

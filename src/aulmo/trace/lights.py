@@ -32,15 +32,17 @@ def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     pick : (ROWS * COLUMNS, 2) float32: chance of keeping the cell, density per steradian in it. alias : (ROWS * COLUMNS,) int32. No cell
     that can send light to a lookup has zero chance: cells are widened by one neighbour before normalising.
     """
-    from scipy.ndimage import maximum_filter, zoom
-
     light = np.maximum(env @ np.array([0.2722287, 0.6740818, 0.0536895]), 0.0)
     h, w = light.shape
     if h % ROWS == 0 and w % COLUMNS == 0:
         light = light.reshape(ROWS, h // ROWS, COLUMNS, w // COLUMNS).mean((1, 3))
     else:
+        from scipy.ndimage import zoom
+
         light = zoom(light, (ROWS / h, COLUMNS / w), order=1, mode="nearest", grid_mode=True)
-    light = 0.5 * light + 0.5 * maximum_filter(light, 3, mode=("nearest", "wrap"))
+    wide = np.maximum(light, np.maximum(np.roll(light, 1, 1), np.roll(light, -1, 1)))
+    padded = np.concatenate([wide[:1], wide, wide[-1:]])
+    light = 0.5 * light + 0.5 * np.maximum(wide, np.maximum(padded[:-2], padded[2:]))
     solid = (2 * np.pi / COLUMNS * (_Z[:-1] - _Z[1:]))[:, None]
     weight = light * solid
     total = weight.sum()

@@ -4,11 +4,10 @@ import math
 from typing import NamedTuple
 
 import numpy as np
-from scipy.spatial.transform import Rotation
 
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.edits import is_shown
-from aulmo.document.placement import world_matrices
+from aulmo.document.placement import turn_matrix, world_matrices
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, RenderSettings, Shot, Surface
 from aulmo.light import environment_image
 from aulmo.trace import arrays as a
@@ -107,7 +106,7 @@ class SceneBuilder:
             surface = document.materials[floor.material].surface if floor.material in document.materials else FLOOR_SURFACE
             surfaces.append(surface)
             matrix = np.eye(4)
-            matrix[:3, :3] = Rotation.from_euler("z", floor.turn, degrees=True).as_matrix()
+            matrix[:3, :3] = turn_matrix((0.0, 0.0, floor.turn))
             matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), floor.height) if floor.kind == "cove" else (0, 0, floor.height)
             matrices.append(matrix)
             which.append(len(surfaces) - 1)
@@ -195,7 +194,7 @@ def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarr
 
 def environment_turn(environment: Environment) -> np.ndarray:
     """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera."""
-    return np.ascontiguousarray(Rotation.from_euler("xz", [environment.tilt, -environment.turn], degrees=True).as_matrix().T)
+    return np.ascontiguousarray(turn_matrix((environment.tilt, 0.0, -environment.turn)).T)
 
 
 def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:

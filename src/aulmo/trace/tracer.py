@@ -14,6 +14,7 @@ from aulmo.surface.colour import ACESCG_TO_SRGB
 from aulmo.trace import arrays as a
 from aulmo.trace import draft as draft_kernels
 from aulmo.trace.denoise import denoise
+from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
 from aulmo.trace.path import trace_tile
 from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_row, options_row, white_nits
@@ -124,6 +125,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
     curve = draft_kernels.display_curve()
     sharp = camera.copy()
     sharp[a.CAM_LENS_RADIUS] = 0.0
+    coherent = coherent_arguments()
     bands = list(range(0, height, 16))
     lock, waiting = threading.Lock(), iter(bands)
 
@@ -134,7 +136,20 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
             if row is None:
                 return
             draft_kernels.draft_rows(
-                scene.arrays, sharp, options, maps, to_srgb, curve, draft.picture, draft.parts, draft.depth, row, min(height, row + 16), width, height
+                scene.arrays,
+                sharp,
+                options,
+                maps,
+                to_srgb,
+                curve,
+                draft.picture,
+                draft.parts,
+                draft.depth,
+                row,
+                min(height, row + 16),
+                width,
+                height,
+                coherent,
             )
 
     for future in [_pool.submit(work) for _ in range(core_count())]:
