@@ -342,9 +342,9 @@ def test_an_edit_rebuilds_only_what_it_touches():
     recoloured = edits.change_surface(document, "m", base_color=(0.9, 0.1, 0.1))
     second = builder.build(recoloured, document.shots[0])
     moved = builder.build(edits.place_parts(document, {"ball": Placement((3, 0, 0))}), document.shots[0])
-    assert second.arrays.vertices is first.arrays.vertices
+    assert second.arrays.points is first.arrays.points
     assert second.arrays.env is first.arrays.env
-    assert moved.arrays.vertices is first.arrays.vertices
+    assert moved.arrays.points is first.arrays.points
 
 
 def test_ten_thousand_copies_hold_one_mesh():
@@ -356,7 +356,7 @@ def test_ten_thousand_copies_hold_one_mesh():
     document = edits.add_parts(document, copies, [c.id for c in copies])
     scene = SceneBuilder(assets).build(document, None)
     assert len(scene.part_ids) == 10_001
-    assert len(scene.arrays.vertices) == len(assets.mesh(mesh).vertices)
+    assert len(scene.arrays.points) == len(assets.mesh(mesh).vertices)
 
 
 def test_the_floor_lies_under_and_the_cove_rises_behind():

@@ -31,6 +31,7 @@ class PreparePage(Page):
                 field = NumberField(unit if what != "position" else "mm", low, -low, 3 if what == "scale" else 2)
                 field.setAccessibleName(f"{title} {'xyz'[axis]}")
                 field.bare = what == "position"  # three in a row: the unit stands in the label
+                field.setStyleSheet("padding: 2px 3px;")
                 field.edited.connect(lambda value, w=what, a=axis: self._placed(w, a, value))
                 self.watch(field)
                 fields.append(field)

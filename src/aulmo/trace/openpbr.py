@@ -61,29 +61,32 @@ def _coat_pass(material, mu_i, mu_o, channel):
 
 
 @inlined
-def lobe_odds(material, table, mu_o):
+def lobe_odds(material, table, ox, oy, oz):
     """Chances of sampling (coat, base reflection, glass, diffuse) from the outside, summing to one; then the directional albedos of
-    coat and specular layer they rest on. Worked out once for each vertex."""
-    e_coat = albedo_at(table, E_COAT, mu_o) if material[COAT] > 0.0 else 0.0
+    coat and specular layer they rest on, and the viewer's masking by coat and base. Worked out once for each vertex."""
+    e_coat = albedo_at(table, E_COAT, oz) if material[COAT] > 0.0 else 0.0
     coat = material[COAT] * e_coat
     rest = 1.0 - coat
     metal = rest * material[METALNESS]
     opaque = rest * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION])
-    shine = albedo_at(table, E_SPECULAR, mu_o)
+    shine = albedo_at(table, E_SPECULAR, oz)
     specular = opaque * shine
     diffuse = opaque * (1.0 - shine) * max(0.05, material[DIFFUSE_LUMA])
     glass = rest * (1.0 - material[METALNESS]) * material[TRANSMISSION]
     total = coat + metal + specular + glass + diffuse
+    a = material[COAT_ALPHA]
+    lambda_coat = smith_lambda(ox, oy, oz, a, a) if material[COAT] > 0.0 else 0.0
+    lambda_base = smith_lambda(ox, oy, oz, material[ALPHA_X], material[ALPHA_Y])
     if total <= 0.0:
-        return 0.0, 1.0, 0.0, 0.0, e_coat, shine
+        return 0.0, 1.0, 0.0, 0.0, e_coat, shine, lambda_coat, lambda_base
     total = 1.0 / total
-    return coat * total, (metal + specular) * total, glass * total, diffuse * total, e_coat, shine
+    return coat * total, (metal + specular) * total, glass * total, diffuse * total, e_coat, shine, lambda_coat, lambda_base
 
 
 @inlined
 def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
     """`evaluate_lobes` with its odds worked out."""
-    return evaluate_lobes(material, table, lobe_odds(material, table, oz), ox, oy, oz, ix, iy, iz, inside)
+    return evaluate_lobes(material, table, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, ix, iy, iz, inside)
 
 
 @inlined
@@ -98,7 +101,7 @@ def evaluate_lobes(material, table, odds, ox, oy, oz, ix, iy, iz, inside):
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     if inside:
         return _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / material[REFRACTION], True, 1.0)
-    p_coat, p_base, p_glass, p_diffuse, e_coat, e_specular = odds
+    p_coat, p_base, p_glass, p_diffuse, e_coat, e_specular, lambda_coat, lambda_base = odds
     if iz <= 0.0:
         if p_glass == 0.0 or iz == 0.0:
             return 0.0, 0.0, 0.0, 0.0
@@ -110,22 +113,23 @@ def evaluate_lobes(material, table, odds, ox, oy, oz, ix, iy, iz, inside):
     hx, hy, hz = hx * inverse, hy * inverse, hz * inverse
     cos_h = ox * hx + oy * hy + oz * hz
     r = g = b = 0.0
-    density = p_diffuse * iz / math.pi
+    quarter = 0.25 / oz
+    density = p_diffuse * iz * (1.0 / math.pi)
     under = 1.0
     if material[COAT] > 0.0:
         a = material[COAT_ALPHA]
-        lambda_o, lambda_i = smith_lambda(ox, oy, oz, a, a), smith_lambda(ix, iy, iz, a, a)
-        d = ggx_density(hx, hy, hz, a, a) / (4.0 * oz)
+        lambda_i = smith_lambda(ix, iy, iz, a, a)
+        d = ggx_density(hx, hy, hz, a, a) * quarter
         f, _ = fresnel_dielectric(cos_h, material[COAT_IOR])
-        coat = material[COAT] * f * d / (1.0 + lambda_o + lambda_i)
+        coat = material[COAT] * f * d / (1.0 + lambda_coat + lambda_i)
         r, g, b = coat, coat, coat
-        density += p_coat * d / (1.0 + lambda_o)
+        density += p_coat * d / (1.0 + lambda_coat)
         under = 1.0 - material[COAT] * e_coat
     metalness, transmission = material[METALNESS], material[TRANSMISSION]
-    lambda_o, lambda_i = smith_lambda(ox, oy, oz, ax, ay), smith_lambda(ix, iy, iz, ax, ay)
-    d = ggx_density(hx, hy, hz, ax, ay) / (4.0 * oz)
-    shape = d / (1.0 + lambda_o + lambda_i)
-    visible = d / (1.0 + lambda_o)
+    lambda_i = smith_lambda(ix, iy, iz, ax, ay)
+    d = ggx_density(hx, hy, hz, ax, ay) * quarter
+    shape = d / (1.0 + lambda_base + lambda_i)
+    visible = d / (1.0 + lambda_base)
     density += p_base * visible
     base_r = base_g = base_b = 0.0
     if metalness > 0.0:
@@ -205,7 +209,7 @@ def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside
 @inlined
 def sample_direction(material, table, ox, oy, oz, inside, u, v, lobe):
     """`sample_lobes` with its odds worked out."""
-    return sample_lobes(material, lobe_odds(material, table, oz), ox, oy, oz, inside, u, v, lobe)
+    return sample_lobes(material, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe)
 
 
 @inlined
@@ -215,7 +219,7 @@ def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe):
     glass = inside
     eta = 1.0 / material[REFRACTION] if inside else material[REFRACTION]
     if not inside:
-        p_coat, p_base, p_glass, p_diffuse, _, _ = odds
+        p_coat, p_base, p_glass, p_diffuse, _, _, _, _ = odds
         if lobe < p_diffuse:
             return cosine_hemisphere(u, v)
         lobe -= p_diffuse

@@ -98,13 +98,13 @@ def hit_point(scene, ray, words):
     a, b, c = start + scene.triangles[k, 0], start + scene.triangles[k, 1], start + scene.triangles[k, 2]
     u, v = np.float64(ray[15]), np.float64(ray[16])
     w = 1.0 - u - v
-    p, n = scene.vertices, scene.normals
+    p = scene.points
     ax, ay, az = np.float64(p[a, 0]), np.float64(p[a, 1]), np.float64(p[a, 2])
     bx, by, bz = np.float64(p[b, 0]), np.float64(p[b, 1]), np.float64(p[b, 2])
     cx, cy, cz = np.float64(p[c, 0]), np.float64(p[c, 1]), np.float64(p[c, 2])
-    anx, any_, anz = np.float64(n[a, 0]), np.float64(n[a, 1]), np.float64(n[a, 2])
-    bnx, bny, bnz = np.float64(n[b, 0]), np.float64(n[b, 1]), np.float64(n[b, 2])
-    cnx, cny, cnz = np.float64(n[c, 0]), np.float64(n[c, 1]), np.float64(n[c, 2])
+    anx, any_, anz = np.float64(p[a, 3]), np.float64(p[a, 4]), np.float64(p[a, 5])
+    bnx, bny, bnz = np.float64(p[b, 3]), np.float64(p[b, 4]), np.float64(p[b, 5])
+    cnx, cny, cnz = np.float64(p[c, 3]), np.float64(p[c, 4]), np.float64(p[c, 5])
     x, y, z = w * ax + u * bx + v * cx, w * ay + u * by + v * cy, w * az + u * bz + v * cz
     sx, sy, sz = w * anx + u * bnx + v * cnx, w * any_ + u * bny + v * cny, w * anz + u * bnz + v * cnz
     gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
@@ -440,7 +440,7 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
                     break
                 tr, tg, tb = tr / q, tg / q, tb / q
             continue
-        odds = lobe_odds(m, table, oz)
+        odds = lobe_odds(m, table, ox, oy, oz)
         if not inside and not plain and bounce < limit:
             su, sv = draw_2d(index, key + np.uint64(1))
             wx, wy, wz, far, r, g, b, density = sample_light(scene, options, px, py, pz, pick, su, sv)
@@ -547,8 +547,7 @@ def borrowed_scene(scene):
     """The scene's arrays without owners; see `jit`."""
     return SceneArrays(
         scene.top,
-        borrowed(scene.vertices),
-        borrowed(scene.normals),
+        borrowed(scene.points),
         borrowed(scene.triangles),
         borrowed(scene.vertex_start),
         borrowed(scene.triangle_start),

@@ -85,7 +85,7 @@ class SceneBuilder:
             mesh, tree = self._floor_tree(floor.kind, _round_up(0.5 * float(np.linalg.norm(high - low))))
             meshes.append(mesh)
             trees.append(tree)
-        vertices, normals, triangles, vertex_start, triangle_start = self._pack(tuple(names), floor.kind, meshes)
+        points, triangles, vertex_start, triangle_start = self._pack(tuple(names), floor.kind, meshes)
         index = {n: k for k, n in enumerate(names)}
         surfaces: list[Surface] = [BARE_SURFACE]
         rows: dict[str | None, int] = {None: 0}
@@ -121,7 +121,7 @@ class SceneBuilder:
         corners, cumulative, emit_material, total = _emitters(meshes, mesh_of, which, world, baked, numbers)
         env, env_pick, env_alias = self._environment(document.environment)
         arrays = a.SceneArrays(
-            np.uintp(top.handle), vertices, normals, triangles,
+            np.uintp(top.handle), points, triangles,
             vertex_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             triangle_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
@@ -152,14 +152,15 @@ class SceneBuilder:
     def _pack(self, names: tuple, floor_kind: str, meshes: list[Mesh]) -> tuple:
         key = (names, self._floor_key if floor_kind != "none" else None)
         if key != self._packed_key:
-            vertices = [m.vertices for m in meshes] or [np.zeros((0, 3), np.float32)]
-            self._packed = (
-                np.ascontiguousarray(np.concatenate(vertices), np.float32),
-                np.ascontiguousarray(np.concatenate([m.normals for m in meshes] or vertices), np.float32),
-                np.ascontiguousarray(np.concatenate([m.triangles for m in meshes] or [np.zeros((0, 3), np.uint32)]), np.uint32),
-                np.cumsum([0] + [len(m.vertices) for m in meshes]),
-                np.cumsum([0] + [len(m.triangles) for m in meshes]),
-            )
+            counts = [len(m.vertices) for m in meshes]
+            points = np.empty((sum(counts), 6), np.float32)
+            vertex_start = np.cumsum([0] + counts)
+            for start, mesh in zip(vertex_start, meshes):
+                points[start : start + len(mesh.vertices), :3] = mesh.vertices
+                points[start : start + len(mesh.vertices), 3:] = mesh.normals
+            triangles = np.concatenate([m.triangles for m in meshes] or [np.zeros((0, 3), np.uint32)])
+            triangle_start = np.cumsum([0] + [len(m.triangles) for m in meshes])
+            self._packed = points, np.ascontiguousarray(triangles, np.uint32), vertex_start, triangle_start
             self._packed_key = key
         return self._packed
 
