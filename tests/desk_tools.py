@@ -4,6 +4,7 @@ import time
 
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 
@@ -55,3 +56,11 @@ def pause(qtbot, seconds: float) -> None:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         qtbot.wait(20)
+
+
+def type_into(field, text: str) -> None:
+    """Type into a field and press Return."""
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, text)
+    QTest.keyClick(field, Qt.Key.Key_Return)

@@ -16,17 +16,9 @@ from aulmo.document import edits, project_file
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex, to_hex
 from aulmo.trace.scene import camera_axes, ev100
-from desk_tools import drop, file_mime, point_of, settle, swatch_mime
+from desk_tools import drop, file_mime, point_of, settle, swatch_mime, type_into
 
 LEFT, NONE, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
-
-
-def type_into(field, text: str) -> None:
-    """Type and press Return."""
-    field.setFocus()
-    field.selectAll()
-    QTest.keyClicks(field, text)
-    QTest.keyClick(field, Qt.Key.Key_Return)
 
 
 def surface_page(window):

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
 from aulmo.trace.scene import camera_axes
-from desk_tools import drop, file_mime, pause, point_of, settle
+from desk_tools import drop, file_mime, pause, point_of, settle, type_into
 from shapes import box_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
@@ -145,14 +145,6 @@ def test_the_search_leaves_what_fits_and_its_parents(window):
     assert window.parts.item_of("left").isHidden() and window.parts.item_of("ball").isHidden()
     window.parts.search.clear()
     assert not window.parts.item_of("left").isHidden()
-
-
-def type_into(field, text: str) -> None:
-    """Type a number and press Return."""
-    field.setFocus()
-    field.selectAll()
-    QTest.keyClicks(field, text)
-    QTest.keyClick(field, Qt.Key.Key_Return)
 
 
 def test_typed_numbers_move_turn_and_scale_with_sums_and_units(window):

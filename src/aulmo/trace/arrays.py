@@ -29,7 +29,8 @@ PLANES = 17
 class SceneArrays(NamedTuple):
     """Everything a kernel reads. Lengths in millimetres, radiance in nits of linear ACEScg.
 
-    top : uintp handle of the instance tree. points : (v, 6) float32, vertex and normal side by side so that one fetch brings both. triangles : (t, 3) uint32 local to their mesh.
+    top : uintp handle of the instance tree. points : (v, 6) float32, vertex and normal side by side so that one fetch brings both.
+    triangles : (t, 3) uint32 local to their mesh.
     vertex_start, triangle_start : (i,) int64 per instance. matrices : (i, 3, 4). normal_matrices : (i, 3, 3).
     instance_material, instance_part : (i,) int32; part -1 catches shadow only.
     materials : (m, COLUMNS). albedos : (m, ALBEDOS, MU_STEPS + 1).
