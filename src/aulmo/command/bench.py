@@ -18,6 +18,7 @@ from aulmo.document.project_file import load
 from aulmo.document.records import Camera, Document, Floor, Part, Placement, Shot
 from aulmo.surface import swatches
 from aulmo.trace import draft, path, tracer
+from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row
 
 SIZE = (704, 560)
@@ -86,7 +87,9 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
 
     def trace(k: int, record) -> None:
         for top, bottom in rows[k::cores]:
-            path.trace_tile(scene.arrays, camera, options, films[k], 0, top, SIZE[0], bottom, *SIZE, 1, 0, 1, stop, record, counts[k])
+            path.trace_tile(
+                scene.arrays, camera, options, films[k], 0, top, SIZE[0], bottom, *SIZE, 1, 0, 1, stop, record, counts[k], coherent_arguments()
+            )
 
     records = [np.zeros((9_000_000, 11), np.float32) for _ in range(cores)]
     _both(lambda k: trace(k, records[k]))

@@ -168,14 +168,14 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
     for row in range(row0, row1):
         sy = 1.0 - 2.0 * (row + 0.5) / height
         for column in range(width):
-            lane = column & 7
+            lane = column & (PACKET - 1)
             if lane == 0:
-                for k in range(8):
+                for k in range(PACKET):
                     x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + k + 0.5) / width - 1.0, sy, 0.5, 0.5)
                     set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
                 intersect_packet(scene.top, packet, coherent)
             x, y, z = camera[a.CAM_ORIGIN], camera[a.CAM_ORIGIN + 1], camera[a.CAM_ORIGIN + 2]
-            dx, dy, dz = np.float64(packet[32 + lane]), np.float64(packet[40 + lane]), np.float64(packet[48 + lane])
+            dx, dy, dz = np.float64(packet[4 * PACKET + lane]), np.float64(packet[5 * PACKET + lane]), np.float64(packet[6 * PACKET + lane])
             r = g = b = 0.0
             weight = 1.0
             first = True

@@ -53,7 +53,7 @@ def _load():
     ):
         function = getattr(lib, name)
         function.restype, function.argtypes = result, arguments
-    for name in ("rtcIntersect1", "rtcOccluded1", "rtcIntersect8"):
+    for name in ("rtcIntersect1", "rtcOccluded1", "rtcIntersect16"):
         llvm.add_symbol("aulmo_" + name, ctypes.cast(getattr(lib, name), p).value)
     return lib
 
@@ -63,10 +63,10 @@ _device = _lib.rtcNewDevice(None)
 _signature = types.void(types.uintp, types.uintp, types.uintp)
 _intersect1 = types.ExternalFunction("aulmo_rtcIntersect1", _signature)
 _occluded1 = types.ExternalFunction("aulmo_rtcOccluded1", _signature)
-_intersect8 = types.ExternalFunction("aulmo_rtcIntersect8", types.void(types.uintp, types.uintp, types.uintp, types.uintp))
+_intersect16 = types.ExternalFunction("aulmo_rtcIntersect16", types.void(types.uintp, types.uintp, types.uintp, types.uintp))
 
-# A packet of eight rays (RTCRayHit8): the fields of one ray, each eight wide; then the mask of valid rays.
-PACKET, PACKET_FIELDS = 8, 21
+# A packet of sixteen rays (RTCRayHit16): the fields of one ray, each sixteen wide; then the mask of valid rays.
+PACKET, PACKET_FIELDS = 16, 21
 PACKET_WORDS = PACKET * (PACKET_FIELDS + 1) + 16  # room to begin at a multiple of 64 bytes
 
 
@@ -184,34 +184,34 @@ def occluded(scene, ray):
 def set_packet_ray(packet, words, k, ox, oy, oz, dx, dy, dz, mask):
     """Fill ray `k` of a packet and clear its hit."""
     packet[k] = ox
-    packet[8 + k] = oy
-    packet[16 + k] = oz
-    packet[24 + k] = 0.0
-    packet[32 + k] = dx
-    packet[40 + k] = dy
-    packet[48 + k] = dz
-    packet[56 + k] = 0.0
-    packet[64 + k] = 1e30
-    words[72 + k] = np.uint32(mask)
-    words[80 + k] = np.uint32(0)
-    words[88 + k] = np.uint32(0)
-    words[136 + k] = NO_HIT
-    words[144 + k] = NO_HIT
-    words[152 + k] = NO_HIT
-    words[168 + k] = NO_HIT  # valid
+    packet[PACKET + k] = oy
+    packet[2 * PACKET + k] = oz
+    packet[3 * PACKET + k] = 0.0
+    packet[4 * PACKET + k] = dx
+    packet[5 * PACKET + k] = dy
+    packet[6 * PACKET + k] = dz
+    packet[7 * PACKET + k] = 0.0
+    packet[8 * PACKET + k] = 1e30
+    words[9 * PACKET + k] = np.uint32(mask)
+    words[10 * PACKET + k] = np.uint32(0)
+    words[11 * PACKET + k] = np.uint32(0)
+    words[17 * PACKET + k] = NO_HIT
+    words[18 * PACKET + k] = NO_HIT
+    words[19 * PACKET + k] = NO_HIT
+    words[PACKET_FIELDS * PACKET + k] = NO_HIT  # valid
 
 
 @inlined
 def intersect_packet(scene, packet, arguments):
-    """Nearest hits of a packet's eight rays."""
-    _intersect8(packet.ctypes.data + 4 * 168, scene, packet.ctypes.data, arguments)
+    """Nearest hits of a packet's rays."""
+    _intersect16(packet.ctypes.data + 4 * PACKET_FIELDS * PACKET, scene, packet.ctypes.data, arguments)
 
 
 @inlined
 def take_from_packet(packet, words, k, ray, ray_words):
     """Copy distance and hit of ray `k` into a single ray's block."""
-    ray[8] = packet[64 + k]
+    ray[8] = packet[8 * PACKET + k]
     for field in range(12, 17):
-        ray[field] = packet[8 * field + k]
+        ray[field] = packet[field * PACKET + k]
     for field in range(17, 20):
-        ray_words[field] = words[8 * field + k]
+        ray_words[field] = words[field * PACKET + k]

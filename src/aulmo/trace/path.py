@@ -40,7 +40,22 @@ from aulmo.trace.arrays import (
     PLANES,
     SceneArrays,
 )
-from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, RAY_WORDS, intersect, occluded, set_ray
+from aulmo.trace.embree import (
+    MASK_CATCHER,
+    MASK_CLEAR,
+    MASK_SOLID,
+    NO_HIT,
+    PACKET,
+    PACKET_FIELDS,
+    PACKET_WORDS,
+    RAY_WORDS,
+    intersect,
+    intersect_packet,
+    occluded,
+    set_packet_ray,
+    set_ray,
+    take_from_packet,
+)
 from aulmo.trace.lens import camera_ray, tent
 from aulmo.trace.lights import emitter_density, env_radiance, luminance, map_density, map_radiance, sample_light, to_map
 from aulmo.trace.microfacet import fresnel_dielectric
@@ -239,10 +254,10 @@ def _backdrop(scene, options, dx, dy, dz, sy):
 
 
 @inlined
-def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, out, record, recorded):
-    """One path through the frame point (sx, sy); adds its light and its guides to `out` (PLANES,)."""
-    u, v = draw_2d(index, seed + np.uint64(1))
-    x, y, z, dx, dy, dz = camera_ray(camera, sx, sy, u, v)
+def trace_pixel(scene, options, sy, packet, packet_words, lane, index, seed, ray, words, media, out, record, recorded):
+    """One path from the camera ray in a lane of a packet that was intersected; adds its light and its guides to `out` (PLANES,)."""
+    x, y, z = np.float64(packet[lane]), np.float64(packet[PACKET + lane]), np.float64(packet[2 * PACKET + lane])
+    dx, dy, dz = np.float64(packet[4 * PACKET + lane]), np.float64(packet[5 * PACKET + lane]), np.float64(packet[6 * PACKET + lane])
     tr = tg = tb = 1.0
     lr = lg = lb = 0.0
     alpha = 1.0
@@ -263,7 +278,10 @@ def trace_pixel(scene, camera, options, sx, sy, index, seed, ray, words, media, 
         key = seed + np.uint64(16 + 8 * bounce)
         set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, FAR, mask_seen if seen else MASK_SOLID | MASK_CLEAR)
         note_ray(ray, words, record, recorded, 0)
-        intersect(scene.top, ray)
+        if bounce == 0:
+            take_from_packet(packet, packet_words, lane, ray, words)
+        else:
+            intersect(scene.top, ray)
         if words[17] == NO_HIT:
             if seen:
                 r, g, b, opaque = _backdrop(scene, options, dx, dy, dz, sy)
@@ -568,7 +586,7 @@ def borrowed_scene(scene):
 
 
 @entry
-def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step, first, count, stop, record, recorded):
+def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step, first, count, stop, record, recorded, coherent):
     """Add `count` samples to every `step`-th pixel of a tile.
 
     film : (h, w, PLANES) float32 sums, one cell for each traced pixel; the frame is `width` x `height` pixels. `stop` (1,) int32 ends
@@ -580,26 +598,48 @@ def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step
     ray = borrowed(ray_block)
     media_block = np.zeros(_MEDIA, np.int64)
     media = borrowed(media_block)
-    out = np.zeros(PLANES, np.float64)
+    packet_block = np.zeros(PACKET_WORDS, np.float32)
+    skip = (64 - packet_block.ctypes.data % 64) % 64 // 4
+    aligned = packet_block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+    packet = borrowed(aligned)
+    packet_words = borrowed(aligned.view(np.uint32))
+    sums_block = np.zeros((PACKET, PLANES), np.float64)
+    sums = borrowed(sums_block)
+    seeds = np.zeros(PACKET, np.uint64)
+    heights = np.zeros(PACKET, np.float64)
     taken = 0
     for row in range(y0, y1):
         if stop[0] != 0:
             break
-        for column in range(x0, x1):
-            seed = np.uint64(hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step))) << np.uint64(16)
-            out[:] = 0.0
+        for start in range(x0, x1, PACKET):
+            lanes = min(PACKET, x1 - start)
+            sums[:] = 0.0
             for k in range(count):
-                u, v = draw_2d(first + k, seed)
-                px = (column + 0.5) * step + tent(u) * step
-                py = (row + 0.5) * step + tent(v) * step
-                trace_pixel(
-                    scene, camera, options, 2.0 * px / width - 1.0, 1.0 - 2.0 * py / height, first + k, seed, ray, words, media, out, record, recorded
-                )
-                taken += 1
-            for c in range(PLANES):
-                value = out[c]
-                if value == value and abs(value) < 1e30:
-                    film[row, column, c] += np.float32(value)
+                for lane in range(PACKET):
+                    column = start + min(lane, lanes - 1)
+                    seed = np.uint64(hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step))) << np.uint64(16)
+                    u, v = draw_2d(first + k, seed)
+                    px = (column + 0.5) * step + tent(u) * step
+                    py = (row + 0.5) * step + tent(v) * step
+                    u, v = draw_2d(first + k, seed + np.uint64(1))
+                    heights[lane] = 1.0 - 2.0 * py / height
+                    seeds[lane] = seed
+                    x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * px / width - 1.0, heights[lane], u, v)
+                    set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                intersect_packet(scene.top, packet, coherent)
+                for lane in range(lanes):
+                    trace_pixel(
+                        scene, options, heights[lane], packet, packet_words, lane, first + k, seeds[lane], ray, words, media, sums[lane],
+                        record, recorded,
+                    )  # fmt: skip
+                    taken += 1
+            for lane in range(lanes):
+                for c in range(PLANES):
+                    value = sums[lane, c]
+                    if value == value and abs(value) < 1e30:
+                        film[row, start + lane, c] += np.float32(value)
+    if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300:  # keeps these blocks alive to the end
+        return -1
     if ray_block[0] > 1e37 and media_block[0] < 0:  # keeps both blocks alive to the end
         return -1
     return taken

@@ -69,6 +69,7 @@ class Tracer:
         lock = threading.Lock()
         white = self.options[a.OPT_WHITE]
         recorded = np.zeros(1, np.int64)
+        coherent = coherent_arguments()
 
         def work() -> None:
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 5)
@@ -80,7 +81,7 @@ class Tracer:
                 x0, y0, x1, y1 = self.tiles[k]
                 trace_tile(
                     self.scene.arrays, self.camera, self.options, self.film, x0, y0, x1, y1, self.width, self.height,
-                    self.step, int(self.tile_samples[k]), count, self.stop, _NO_RECORD, recorded,
+                    self.step, int(self.tile_samples[k]), count, self.stop, _NO_RECORD, recorded, coherent,
                 )  # fmt: skip
                 self.tile_samples[k] += count
                 self.tile_noise[k] = tile_noise(self.film, x0, y0, x1, y1, white)
