@@ -179,11 +179,12 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
             r = g = b = 0.0
             weight = 1.0
             first = True
-            for layer in range(5):
+            for layer in range(2):
                 if layer == 0:
                     take_from_packet(packet, packet_words, lane, ray, words)
                 else:
-                    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                    # behind the first clear surface only solids are looked for: glass behind glass is left to the traced picture
+                    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CATCHER)
                     intersect(scene.top, ray)
                 if words[17] == NO_HIT:
                     if first:
@@ -205,7 +206,7 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
                 clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])
                 opacity = scene.materials[which, o.OPACITY]
                 weight *= 1.0 - opacity + opacity * clear * (1.0 - f)
-                if weight < 0.02 or layer == 4:
+                if weight < 0.02 or layer == 1:
                     weight = 0.0
                     break
                 step = ray[8] + 3e-5 * max(abs(px), abs(py), abs(pz), ray[8])
