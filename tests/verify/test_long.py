@@ -62,8 +62,8 @@ def test_noise_on_the_lantern_falls_with_the_root_of_the_samples(lantern_project
 def test_denoised_error_against_a_long_reference(lantern_project):
     document, assets = project_file.load(lantern_project)
     shot = document.shots[0]
-    truth = render(document, assets, shot, (200, 250), RenderSettings(stop="samples", samples=3000, denoise=False))
-    quick = render(document, assets, shot, (200, 250), RenderSettings(stop="samples", samples=48))
+    truth = render(document, assets, shot, (140, 175), RenderSettings(stop="samples", samples=2000, denoise=False))
+    quick = render(document, assets, shot, (140, 175), RenderSettings(stop="samples", samples=48))
     white = truth.white
     error = lambda a: float(np.mean(np.abs(np.minimum(a, white) - np.minimum(truth.rgb, white))) / np.mean(np.minimum(truth.rgb, white)))  # noqa: E731
     raw, clean = error(quick.raw), error(quick.rgb)
