@@ -10,6 +10,7 @@ from aulmo.document import edits
 from aulmo.document.records import Backdrop, Environment, Floor
 from aulmo.light.environment_image import SETS
 from aulmo.surface import swatches
+from aulmo.trace.scene import backdrop_of, floor_of
 
 _ENVIRONMENT, _BACKDROP = Environment(), Backdrop()
 
@@ -65,7 +66,7 @@ class LightPage(Page):
 
     def _current(self) -> tuple[Backdrop, Floor]:
         shot, document = self.session.shot, self.session.document
-        return (shot.backdrop if shot and shot.backdrop else document.backdrop), (shot.floor if shot and shot.floor else document.floor)
+        return backdrop_of(document, shot), floor_of(document, shot)
 
     def show_document(self) -> None:
         """Bring every row up to date."""

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QCursor, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk import theme
@@ -631,10 +631,6 @@ class Picture(QWidget):
         k = int(np.argmin(np.hypot(rows - rows.mean(), columns - columns.mean())))
         h, w = self.draft.parts.shape
         return QPoint(math.ceil((columns[k] + 0.5) * self.width() / w - 0.5), math.ceil((rows[k] + 0.5) * self.height() / h - 0.5))
-
-    def cursor_point(self) -> QPoint:
-        """Where the cursor is in the widget."""
-        return self.mapFromGlobal(QCursor.pos())
 
     def place_on_screen(self, point) -> QPoint:
         """Where a world point is seen."""

@@ -3,7 +3,6 @@
 Matrices: SMPTE ST 2065 / AMPAS S-2014-004 (AP1), IEC 61966-2-1 (sRGB), Bradford adaptation from D65 to the ACES white.
 """
 
-import math
 import re
 
 import numpy as np
@@ -94,8 +93,3 @@ def from_temperature(kelvin: float) -> tuple[float, float, float]:
 def luminance(acescg) -> float:
     """Luminance of a colour relative to white."""
     return float(LUMINANCE @ np.asarray(acescg, float))
-
-
-def is_finite(values) -> bool:
-    """True when every number is a real one."""
-    return all(math.isfinite(v) for v in values)

@@ -13,11 +13,11 @@ from aulmo.trace.embree import (
     MASK_SOLID,
     NO_HIT,
     PACKET,
-    PACKET_FIELDS,
     PACKET_WORDS,
     RAY_WORDS,
     intersect,
     intersect_packet,
+    packet_in,
     set_packet_ray,
     set_ray,
     take_from_packet,
@@ -160,8 +160,7 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
     packet_block = np.zeros(PACKET_WORDS, np.float32)
-    skip = (64 - packet_block.ctypes.data % 64) % 64 // 4
-    aligned = packet_block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+    aligned = packet_in(packet_block)
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
     inverse = 1.0 / options[a.OPT_WHITE]

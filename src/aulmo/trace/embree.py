@@ -181,6 +181,13 @@ def occluded(scene, ray):
 
 
 @inlined
+def packet_in(block):
+    """The part of a (PACKET_WORDS,) float32 block that begins at a multiple of 64 bytes, as packets must; keep the block alive."""
+    skip = (64 - block.ctypes.data % 64) % 64 // 4
+    return block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+
+
+@inlined
 def set_packet_ray(packet, words, k, ox, oy, oz, dx, dy, dz, mask):
     """Fill ray `k` of a packet and clear its hit."""
     packet[k] = ox

@@ -9,6 +9,7 @@ import math
 import numpy as np
 
 from aulmo.trace.jit import entry, inlined, kernel
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.arrays import OPT_EMIT_TOTAL, OPT_ENV_CHANCE, OPT_ENV_SCALE
 from aulmo.trace.openpbr import EMISSION
 from aulmo.trace.quick_math import arc_turns
@@ -32,7 +33,7 @@ def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     pick : (ROWS * COLUMNS, 2) float32: chance of keeping the cell, density per steradian in it. alias : (ROWS * COLUMNS,) int32. No cell
     that can send light to a lookup has zero chance: cells are widened by one neighbour before normalising.
     """
-    light = np.maximum(env @ np.array([0.2722287, 0.6740818, 0.0536895]), 0.0)
+    light = np.maximum(env @ LUMINANCE, 0.0)
     h, w = light.shape
     if h % ROWS == 0 and w % COLUMNS == 0:
         light = light.reshape(ROWS, h // ROWS, COLUMNS, w // COLUMNS).mean((1, 3))

@@ -46,11 +46,11 @@ from aulmo.trace.embree import (
     MASK_SOLID,
     NO_HIT,
     PACKET,
-    PACKET_FIELDS,
     PACKET_WORDS,
     RAY_WORDS,
     intersect,
     intersect_packet,
+    packet_in,
     occluded,
     set_packet_ray,
     set_ray,
@@ -599,8 +599,7 @@ def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step
     media_block = np.zeros(_MEDIA, np.int64)
     media = borrowed(media_block)
     packet_block = np.zeros(PACKET_WORDS, np.float32)
-    skip = (64 - packet_block.ctypes.data % 64) % 64 // 4
-    aligned = packet_block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+    aligned = packet_in(packet_block)
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
     sums_block = np.zeros((PACKET, PLANES), np.float64)

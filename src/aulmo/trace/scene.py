@@ -10,6 +10,7 @@ from aulmo.document.edits import is_shown
 from aulmo.document.placement import turn_matrix, world_matrices
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, RenderSettings, Shot, Surface
 from aulmo.light import environment_image
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
 from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, InstanceTree, MeshTree
@@ -70,7 +71,7 @@ class SceneBuilder:
 
     def build(self, document: Document, shot: Shot | None = None) -> Scene:
         """The scene as a shot sees it."""
-        floor = shot.floor if shot and shot.floor else document.floor
+        floor = floor_of(document, shot)
         worlds = world_matrices(document)
         part_ids = [i for i, p in document.parts.items() if p.mesh is not None and is_shown(document, i)]
         names = list(dict.fromkeys(document.parts[i].mesh for i in part_ids))
@@ -169,7 +170,7 @@ class SceneBuilder:
         if key != self._env_key:
             image = environment_pixels(environment, self.assets)
             if environment.saturation != 1.0:
-                grey = image @ np.array([0.2722287, 0.6740818, 0.0536895], np.float32)
+                grey = image @ LUMINANCE.astype(np.float32)
                 image = np.maximum(grey[..., None] + (image - grey[..., None]) * np.float32(environment.saturation), 0).astype(np.float32)
             self._env_key, self._env = key, (image, *build_importance(image))
         return self._env
@@ -212,10 +213,9 @@ def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:
 
 
 def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
-    luminance = np.array([0.2722287, 0.6740818, 0.0536895])
     corners, weights, materials = [], [], []
     for k, mesh_index in enumerate(mesh_of):
-        power = float(luminance @ baked[which[k]][0][openpbr.EMISSION : openpbr.EMISSION + 3])
+        power = float(LUMINANCE @ baked[which[k]][0][openpbr.EMISSION : openpbr.EMISSION + 3])
         if power <= 0 or numbers[k] == CATCHER:
             continue
         mesh = meshes[mesh_index]
