@@ -148,6 +148,22 @@ def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
     )
 
 
+@inlined
+def _normal(scene, ray, words, small):
+    """Shading normal of a hit. A triangle not much larger than a pixel needs no vertex normals: Embree has brought its own, and
+    fetching three vertices for every pixel is what a fine mesh costs most."""
+    gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
+    if gx * gx + gy * gy + gz * gz > small * small:
+        _px, _py, _pz, _gx, _gy, _gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
+        return nx, ny, nz
+    m, i = scene.normal_matrices, words[19]
+    nx = m[i, 0, 0] * gx + m[i, 0, 1] * gy + m[i, 0, 2] * gz
+    ny = m[i, 1, 0] * gx + m[i, 1, 1] * gy + m[i, 1, 2] * gz
+    nz = m[i, 2, 0] * gx + m[i, 2, 1] * gy + m[i, 2, 2] * gz
+    inverse = 1.0 / math.sqrt(max(1e-60, nx * nx + ny * ny + nz * nz))
+    return nx * inverse, ny * inverse, nz * inverse
+
+
 @entry
 def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
     """Draw rows of the draft.
@@ -164,6 +180,8 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
     inverse = 1.0 / options[a.OPT_WHITE]
+    pixel = 2.0 * camera[a.CAM_TAN_W] / width
+    small = 4.0 * pixel * pixel  # twice the area of a triangle that covers two pixels at distance one
     for row in range(row0, row1):
         sy = 1.0 - 2.0 * (row + 0.5) / height
         for column in range(width):
@@ -199,7 +217,7 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
                 if part == -1:
                     break
                 which = scene.instance_material[instance]
-                px, py, pz, gx, gy, gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
+                nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])
                 cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
                 clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])
@@ -208,6 +226,7 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
                 if weight < 0.02 or layer == 1:
                     weight = 0.0
                     break
+                px, py, pz = x + dx * ray[8], y + dy * ray[8], z + dz * ray[8]
                 step = ray[8] + 3e-5 * max(abs(px), abs(py), abs(pz), ray[8])
                 x, y, z = x + dx * step, y + dy * step, z + dz * step
             if weight > 0.0:
