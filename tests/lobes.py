@@ -7,6 +7,7 @@ from numba import njit
 
 from aulmo.document.records import Surface
 from aulmo.trace import openpbr
+from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.material_rows import material_row
 from aulmo.trace.sampling import draw_2d
 
@@ -23,12 +24,18 @@ KINDS = {
     "half clear": Surface(base_color=WHITE, transmission_weight=0.5, specular_roughness=0.3),
     "enamel": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.1),
     "satin coat": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.45),
+    "velvet": Surface(base_color=WHITE, specular_weight=0.0, fuzz_weight=1.0, fuzz_roughness=0.6),
+    "dusty plastic": Surface(base_color=WHITE, fuzz_weight=0.5, fuzz_roughness=0.3, specular_roughness=0.3),
+    "brushed coat": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.4, coat_roughness_anisotropy=0.7),
+    "lampshade": Surface(
+        base_color=WHITE, specular_weight=0.0, geometry_thin_walled=True, subsurface_weight=0.7, subsurface_color=WHITE, subsurface_scatter_anisotropy=0.3
+    ),
     "coated metal": Surface(base_color=WHITE, base_metalness=0.5, coat_weight=0.7, coat_roughness=0.3),
 }
 
 
 @njit
-def furnace(material, table, mu, inside, count):
+def furnace(material, table, films, mu, inside, count):
     """Light sent back toward a viewer at cosine mu under unit light from everywhere, by the lobes' own sampling."""
     ox = math.sqrt(1 - mu * mu)
     total = 0.0
@@ -37,7 +44,7 @@ def furnace(material, table, mu, inside, count):
         lobe, _ = draw_2d(k, np.uint64(9))
         x, y, z = openpbr.sample_direction(material, table, ox, 0.0, mu, inside, u, v, lobe)
         if z != 0.0:
-            r, _, _, p = openpbr.evaluate(material, table, ox, 0.0, mu, x, y, z, inside)
+            r, _, _, p = openpbr.evaluate(material, table, films, ox, 0.0, mu, x, y, z, inside)
             if p > 0.0:
                 total += r / p
     return total / count
@@ -56,15 +63,20 @@ def directions(material, table, mu, inside, count):
 
 
 @njit
-def density_at(material, table, mu, inside, where):
+def density_at(material, table, films, mu, inside, where):
     """Density claimed for directions."""
     out = np.zeros(len(where))
     ox = math.sqrt(1 - mu * mu)
     for k in range(len(where)):
-        out[k] = openpbr.evaluate(material, table, ox, 0.0, mu, where[k, 0], where[k, 1], where[k, 2], inside)[3]
+        out[k] = openpbr.evaluate(material, table, films, ox, 0.0, mu, where[k, 0], where[k, 1], where[k, 2], inside)[3]
     return out
 
 
 def row_of(surface: Surface):
-    """The kernel's row and table."""
-    return material_row(surface)
+    """The kernel's row, albedos and films of one material."""
+    row = material_row(surface)
+    numbers = row.numbers.copy()
+    if row.film is None:
+        return numbers, row.albedos, np.zeros((1, 6, FILM_STEPS + 1))
+    numbers[openpbr.FILM] = 0.0
+    return numbers, row.albedos, row.film[None]

@@ -9,6 +9,7 @@ from numba import njit
 from aulmo.document import edits
 from aulmo.document.records import Environment, Placement, Surface
 from aulmo.light.softbox import Softbox, direction, map_directions, paint
+from aulmo.trace import arrays as a
 from aulmo.trace import lights
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, environment_turn
@@ -98,7 +99,7 @@ def irradiance_from_emitters(scene, options, count):
     for k in range(count):
         s, t = draw_2d(k, np.uint64(3))
         select, _ = draw_2d(k, np.uint64(4))
-        x, y, z, far, r, g, b, density = lights.sample_light(scene, options, 0.0, 0.0, 0.0, select, s, t)
+        x, y, z, far, r, g, b, density, _shared, _row = lights.sample_light(scene, options, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, select, s, t)
         # the far half of the ball is hidden by the near half: only count what faces the point
         if density > 0.0 and z < 0.0 and far <= 38.73:
             total += lights.luminance(r, g, b) * -z / density
@@ -108,8 +109,7 @@ def irradiance_from_emitters(scene, options, count):
 def test_a_glowing_ball_gives_the_light_of_the_closed_form():
     # irradiance from a sphere of luminance L and radius r at distance d, facing it: pi L (r/d)^2
     scene = glowing_scene(1000.0, 40.0)
-    options = np.zeros(24)
-    options[15] = scene.emit_total  # all chance on the emitters
+    options = np.zeros(a.OPT_COLUMNS)  # no chance for the environment: all on the emitters
     got = irradiance_from_emitters(scene.arrays, options, 1 << 16)
     # points up to the tangent circle are seen: their distance is below sqrt(40^2 - 10^2) = 38.73
     assert got == pytest.approx(math.pi * 1000.0 * (10 / 40) ** 2, rel=0.02)
@@ -118,9 +118,10 @@ def test_a_glowing_ball_gives_the_light_of_the_closed_form():
 def test_a_scaled_emitter_keeps_its_luminance_and_grows_its_power():
     document, assets = one_part(sphere_mesh(10.0, 24), Surface(emission_luminance=500.0))
     builder = SceneBuilder(assets)
-    once = builder.build(document, None).emit_total
-    twice = builder.build(edits.place_parts(document, {"ball": Placement(scale=(2, 2, 2))}), None).emit_total
-    assert twice == pytest.approx(4 * once, rel=1e-5)
+    once = builder.build(document, None).arrays.lamps[0]
+    twice = builder.build(edits.place_parts(document, {"ball": Placement(scale=(2, 2, 2))}), None).arrays.lamps[0]
+    assert twice[a.LAMP_AREA] == pytest.approx(4 * once[a.LAMP_AREA], rel=1e-5)
+    assert twice[a.LAMP_RGB] == once[a.LAMP_RGB] == 500.0
 
 
 def test_hidden_emitters_give_no_light():

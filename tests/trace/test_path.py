@@ -14,56 +14,9 @@ from aulmo.trace.film import new_film, tile_noise
 from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row, white_nits
 from aulmo.trace.tracer import Tracer, predict, render
 from shapes import box_mesh, one_part, sphere_mesh
+from tracing import NITS, DistantSun, UniformDome, plane, trace
 
 MATT = Surface(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
-NITS = 1000.0
-
-
-class UniformDome(SceneBuilder):
-    """A builder whose environment has the same luminance everywhere."""
-
-    def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
-
-        image = np.full((128, 256, 3), NITS, np.float32)
-        return image, *build_importance(image)
-
-
-class DistantSun(SceneBuilder):
-    """A builder whose environment is one small bright patch overhead: 2 degrees across."""
-
-    lux = 5000.0
-
-    def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
-
-        image = np.zeros((512, 1024, 3), np.float32)
-        rows = np.cos(np.arange(513) * np.pi / 512)
-        image[:6] = 1.0
-        solid = 2 * np.pi * (rows[0] - rows[6])
-        return image * np.float32(self.lux / solid), *build_importance(image)
-
-
-def trace(document, assets, size=(80, 60), samples=64, builder=SceneBuilder, settings=None, transparent=False):
-    """Mean light of every pixel in nits."""
-    shot = document.shots[0]
-    scene = builder(assets).build(document, shot)
-    camera = document.cameras[shot.camera]
-    options = options_row(scene, document, camera, backdrop_of(document, shot), settings or RenderSettings(clamp_stops=30), transparent)
-    tracer = Tracer(scene, camera_row(camera, *size), options, *size)
-    tracer.run(samples)
-    return tracer.frame(), tracer
-
-
-def plane(size: float = 4000.0) -> Mesh:
-    """A flat sheet that faces up."""
-    s = size / 2
-    return Mesh(
-        np.array([[-s, -s, 0], [s, -s, 0], [s, s, 0], [-s, s, 0]], np.float32),
-        np.tile(np.array([[0, 0, 1]], np.float32), (4, 1)),
-        np.array([[0, 1, 2], [0, 2, 3]], np.uint32),
-        np.zeros(0, np.int32),
-    )
 
 
 def test_a_matt_ball_in_a_uniform_dome_has_its_albedo_everywhere():

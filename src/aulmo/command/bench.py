@@ -19,6 +19,7 @@ from aulmo.document.records import Camera, Document, Floor, Part, Placement, Sho
 from aulmo.surface import swatches
 from aulmo.trace import draft, path, tracer
 from aulmo.trace.embree import coherent_arguments
+from aulmo.trace.replay import replay
 from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row
 
 SIZE = (704, 560)
@@ -62,7 +63,7 @@ def _set_up(document: Document, assets: AssetStore):
     scene = builder.build(document, shot)
     camera = document.cameras[shot.camera]
     options = options_row(scene, document, camera, backdrop_of(document, shot), document.render, False)
-    return builder, scene, camera_row(camera, *SIZE), options
+    return builder, scene, camera_row(camera, *SIZE)[None], options
 
 
 def _both(work) -> float:
@@ -81,6 +82,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
     _, scene, camera, options = _set_up(document, assets)
     cores = tracer.core_count()
     films = [np.zeros((SIZE[1], SIZE[0], 17), np.float32) for _ in range(cores)]
+    no_mattes = np.zeros((0, 0, 2, 1, 2), np.float32)
     stop, none = np.zeros(1, np.int32), np.zeros((0, 11), np.float32)
     counts = [np.zeros(1, np.int64) for _ in range(cores)]
     rows = [(k * SIZE[1] // 48, (k + 1) * SIZE[1] // 48) for k in range(48)]
@@ -88,7 +90,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
     def trace(k: int, record) -> None:
         for top, bottom in rows[k::cores]:
             path.trace_tile(
-                scene.arrays, camera, options, films[k], 0, top, SIZE[0], bottom, *SIZE, 1, 0, 1, stop, record, counts[k], coherent_arguments()
+                scene.arrays, camera, options, films[k], no_mattes, 0, top, SIZE[0], bottom, *SIZE, 1, 0, 1, stop, record, counts[k], coherent_arguments()
             )
 
     records = [np.zeros((9_000_000, 11), np.float32) for _ in range(cores)]
@@ -97,7 +99,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
     shares, speeds = [], []
     for _ in range(3):
         traced = _both(lambda k: trace(k, none))
-        bare = _both(lambda k: path.replay(scene.arrays.top, records[k], int(counts[k][0])))
+        bare = _both(lambda k: replay(scene.arrays.top, records[k], int(counts[k][0])))
         shares.append(bare / traced)
         speeds.append(total / bare / 1e6)
     return float(np.median(shares)), float(np.median(speeds))

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from aulmo.document.records import Document, Placement
+from aulmo.document.records import Document, Part, Placement
 
 
 def turn_matrix(turn: tuple[float, float, float]) -> np.ndarray:
@@ -44,13 +44,32 @@ def from_matrix(matrix: np.ndarray) -> Placement:
     return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
 
 
-def world_matrices(document: Document) -> dict[str, np.ndarray]:
-    """4x4 world matrix of every part, by id."""
+def placement_at(part: Part, time: float) -> Placement:
+    """Where a part sits in its parent at a time in seconds: as placed, unless it has timed placements."""
+    keys = part.motion
+    if not keys:
+        return part.placement
+    if time <= keys[0].time:
+        return keys[0].placement
+    for one, other in zip(keys, keys[1:]):
+        if time <= other.time:
+            f = (time - one.time) / max(1e-12, other.time - one.time)
+
+            def between(a, b):
+                return tuple(x + f * (y - x) for x, y in zip(a, b))
+
+            p, q = one.placement, other.placement
+            return Placement(between(p.position, q.position), between(p.turn, q.turn), between(p.scale, q.scale))
+    return keys[-1].placement
+
+
+def world_matrices(document: Document, time: float = 0.0) -> dict[str, np.ndarray]:
+    """4x4 world matrix of every part at a time in seconds, by id."""
     result: dict[str, np.ndarray] = {}
     stack = [(root, np.eye(4)) for root in document.roots]
     while stack:
         part_id, above = stack.pop()
         part = document.parts[part_id]
-        result[part_id] = above @ to_matrix(part.placement)
+        result[part_id] = above @ to_matrix(placement_at(part, time))
         stack.extend((child, result[part_id]) for child in part.children)
     return result

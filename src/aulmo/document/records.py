@@ -46,11 +46,17 @@ class Part(Record):
     material: str | None = None
     visible: bool = True
     locked: bool = False
+    motion: tuple["TimedPlacement", ...] = ()
     source_key: str = ""
 
 
 class Surface(Record):
-    """The parameters of OpenPBR Surface that Aulmo renders today, under the specification's own names."""
+    """The parameters of OpenPBR Surface under the specification's own names, with two of ours at the end.
+
+    Lengths in mm but for `thin_film_thickness`, which is in micrometres as the specification has it. `geometry_tangent_turn` turns the
+    stretch of highlights, in degrees, away from running round the part's own z axis. Where clear solids overlap, the higher
+    `nesting_priority` is what is really there.
+    """
 
     base_weight: float = 1.0
     base_color: Triple = (0.8, 0.8, 0.8)
@@ -64,15 +70,33 @@ class Surface(Record):
     transmission_weight: float = 0.0
     transmission_color: Triple = (1.0, 1.0, 1.0)
     transmission_depth: float = 0.0
+    transmission_scatter: Triple = (0.0, 0.0, 0.0)
+    transmission_scatter_anisotropy: float = 0.0
+    transmission_dispersion_scale: float = 0.0
+    transmission_dispersion_abbe_number: float = 20.0
+    subsurface_weight: float = 0.0
+    subsurface_color: Triple = (0.8, 0.8, 0.8)
+    subsurface_radius: float = 1.0
+    subsurface_radius_scale: Triple = (1.0, 0.5, 0.25)
+    subsurface_scatter_anisotropy: float = 0.0
     coat_weight: float = 0.0
     coat_color: Triple = (1.0, 1.0, 1.0)
     coat_roughness: float = 0.0
+    coat_roughness_anisotropy: float = 0.0
     coat_ior: float = 1.6
     coat_darkening: float = 1.0
+    fuzz_weight: float = 0.0
+    fuzz_color: Triple = (1.0, 1.0, 1.0)
+    fuzz_roughness: float = 0.5
+    thin_film_weight: float = 0.0
+    thin_film_thickness: float = 0.5
+    thin_film_ior: float = 1.4
     emission_luminance: float = 0.0
     emission_color: Triple = (1.0, 1.0, 1.0)
     geometry_opacity: float = 1.0
     geometry_thin_walled: bool = False
+    geometry_tangent_turn: float = 0.0
+    nesting_priority: int = 0
 
 
 class Material(Record):
@@ -93,6 +117,7 @@ class Environment(Record):
     tilt: float = 0.0
     exposure: float = 0.0
     saturation: float = 1.0
+    sky: "Sky | None" = None
 
 
 class Backdrop(Record):
@@ -112,10 +137,70 @@ class Floor(Record):
     turn: float = 0.0
 
 
+class Lamp(Record):
+    """A lamp in the scene, shining along its own -z axis.
+
+    `kind` says what it is; `width` is a rectangle's width, a disc's, ring's, sphere's, tube's, point's or spot's diameter; `height` a
+    rectangle's or portal's height, a ring's inner diameter, a tube's length. `power` is read in `unit`: lumen in all, candela along the
+    axis, nit of the surface, or lux of a distant light square on. A distant lamp's `angle` is how wide it looks; a spot's `cone` is its
+    full angle and `softness` the share of it that fades. `lights` names the parts and groups it lights; empty means all.
+    """
+
+    id: str
+    name: str
+    kind: Literal["rectangle", "disc", "ring", "sphere", "tube", "point", "spot", "distant", "photometric", "sun", "portal"] = "rectangle"
+    position: Triple = (0.0, 0.0, 500.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    width: float = 200.0
+    height: float = 200.0
+    power: float = 1000.0
+    unit: Literal["lumen", "candela", "nit", "lux"] = "lumen"
+    stops: float = 0.0
+    kelvin: float = 6500.0
+    colour: Triple = (1.0, 1.0, 1.0)
+    angle: float = 0.5
+    cone: float = 40.0
+    softness: float = 0.2
+    profile: str | None = None
+    on: bool = True
+    seen: bool = False
+    group: str = "Lamps"
+    lights: tuple[str, ...] = ()
+
+
+class Sky(Record):
+    """Daylight instead of an environment picture: where the sun stands, and how hazy the air is.
+
+    With `by_place` the sun's direction follows from date, hour and place (degrees north and east, hours of local clock time with
+    `utc_offset`), else from `azimuth` (clockwise from +y, seen from above) and `elevation`.
+    """
+
+    turbidity: float = 3.0
+    azimuth: float = 220.0
+    elevation: float = 35.0
+    by_place: bool = False
+    latitude: float = 48.0
+    longitude: float = 11.0
+    date: str = "2026-06-21"
+    hour: float = 15.0
+    utc_offset: float = 2.0
+    north: float = 0.0
+    sun: bool = True
+
+
+class TimedPlacement(Record):
+    """Where a part sits at a time in seconds; between two of them position, turn and scale change evenly."""
+
+    time: float
+    placement: Placement = Placement()
+
+
 class Camera(Record):
     """A camera looking from `position` at `target`.
 
-    `focus` is the distance of the sharp plane in mm; 0 keeps everything sharp. `sensor_mm` is the frame's width.
+    `focus` is the distance of the sharp plane in mm; 0 keeps everything sharp. `sensor_mm` is the frame's width. `shift_x` and `shift_y`
+    move the frame by shares of its width and height. A parallel projection shows `span_mm` across. With `motion_blur` the shutter is open
+    for `shutter` seconds, or for `shutter_angle` degrees of a frame when that is above zero.
     """
 
     id: str
@@ -134,7 +219,22 @@ class Camera(Record):
     focus: float = 0.0
     depth_of_field: bool = False
     blades: int = 0
+    blade_turn: float = 0.0
+    projection: Literal["perspective", "parallel", "panorama"] = "perspective"
+    span_mm: float = 300.0
+    motion_blur: bool = False
+    shutter_angle: float = 0.0
+    motion: tuple["TimedView", ...] = ()
     locked: bool = False
+
+
+class TimedView(Record):
+    """Where a camera stands and looks at a time in seconds."""
+
+    time: float
+    position: Triple
+    target: Triple
+    roll: float = 0.0
 
 
 class Shot(Record):
@@ -163,7 +263,15 @@ class RenderSettings(Record):
     folder: str = ""
     straight_glass: bool = True
     bounces: int = 12
+    diffuse_bounces: int = 5
+    specular_bounces: int = 12
+    clear_bounces: int = 12
+    scatters: int = 256
     clamp_stops: float = 5.0
+    seed: int = 0
+    passes: tuple[str, ...] = ()
+    denoise_groups: bool = False
+    occlusion_mm: float = 0.0
 
 
 class Document(Record):
@@ -177,7 +285,9 @@ class Document(Record):
     environment: Environment = Environment()
     backdrop: Backdrop = Backdrop()
     floor: Floor = Floor()
+    lamps: dict[str, Lamp] = {}
     cameras: dict[str, Camera] = {}
     shots: tuple[Shot, ...] = ()
     render: RenderSettings = RenderSettings()
+    frames_per_second: float = 25.0
     notes: tuple[str, ...] = ()

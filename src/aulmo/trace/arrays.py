@@ -1,4 +1,4 @@
-"""What the kernels are given: one named tuple of arrays for the scene, one row of numbers for camera and for options."""
+"""What the kernels are given: one named tuple of arrays for the scene, rows of numbers for camera, options and lamps."""
 
 from typing import NamedTuple
 
@@ -8,22 +8,53 @@ import numpy as np
 CAM_ORIGIN, CAM_RIGHT, CAM_UP, CAM_FORWARD = 0, 3, 6, 9
 CAM_TAN_W, CAM_TAN_H, CAM_SHIFT_X, CAM_SHIFT_Y = 12, 13, 14, 15
 CAM_LENS_RADIUS, CAM_FOCUS, CAM_BLADES, CAM_BLADE_TURN = 16, 17, 18, 19
+CAM_PROJECTION = 20
 CAM_COLUMNS = 24
+PERSPECTIVE, PARALLEL, PANORAMA = 0, 1, 2
 
 # Options row
 OPT_BOUNCES, OPT_DIFFUSE_BOUNCES, OPT_STRAIGHT_GLASS, OPT_CLAMP = 0, 1, 2, 3
 OPT_BACKDROP, OPT_BACKDROP_TOP, OPT_BACKDROP_BOTTOM = 4, 5, 8
 OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_HAS_CLEAR, OPT_WHITE = 11, 12, 13, 14
-OPT_EMIT_TOTAL, OPT_PLAIN, OPT_GRADIENT_SPAN = 15, 16, 17
+OPT_PASSES, OPT_PLAIN, OPT_GRADIENT_SPAN = 15, 16, 17
 OPT_CLEAR_BOX = 18  # low and high corner of all clear parts together
-OPT_COLUMNS = 24
+OPT_SPECULAR_BOUNCES, OPT_CLEAR_BOUNCES, OPT_SCATTERS = 24, 25, 26
+OPT_GROUPS, OPT_OCCLUSION, OPT_SEED = 27, 28, 29
+OPT_DISTANT_CHANCE, OPT_LAMP_MASK, OPT_UNIFORM_CHOICE = 30, 31, 32
+OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
+OPT_COLUMNS = 40
 
 BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
 
-# Film planes
+# Film planes that every picture has
 PLANE_RGB, PLANE_ALPHA, PLANE_SQUARE, PLANE_COUNT = 0, 3, 4, 5
 PLANE_ALBEDO, PLANE_NORMAL, PLANE_CATCH, PLANE_LIT, PLANE_UNSHADOWED = 6, 9, 12, 15, 16
 PLANES = 17
+# ... and those of a job that asks for passes; light groups follow, three planes each
+PLANE_PATHS, PATHS = 17, 9
+PLANE_HIT, PLANE_DEPTH, PLANE_POSITION, PLANE_FACING = 44, 45, 46, 49
+PLANE_FIRST_NORMAL, PLANE_FIRST_ALBEDO, PLANE_OCCLUSION = 50, 53, 56
+PLANE_SHADOW_LIT, PLANE_SHADOW_ALL, PLANE_MOTION = 57, 58, 59
+PLANE_GROUPS = 61
+
+# Ways light can have come, in the order of their planes
+DIRECT_DIFFUSE, INDIRECT_DIFFUSE, DIRECT_SPECULAR, INDIRECT_SPECULAR = 0, 1, 2, 3
+DIRECT_TRANSMISSION, INDIRECT_TRANSMISSION, SUBSURFACE, EMISSION_PATH, BACKGROUND = 4, 5, 6, 7, 8
+GROUP_ENVIRONMENT, GROUP_GLOW = 0, 1
+
+# Lamp row
+LAMP_KIND, LAMP_POSITION, LAMP_U, LAMP_V, LAMP_N = 0, 1, 4, 7, 10
+LAMP_SIZE, LAMP_SIZE_2, LAMP_RGB, LAMP_GROUP, LAMP_LINK, LAMP_VISIBLE = 13, 14, 15, 18, 19, 20
+LAMP_COS_FULL, LAMP_COS_EDGE, LAMP_IES, LAMP_AREA, LAMP_FIRST, LAMP_LAST = 21, 22, 23, 24, 25, 26
+LAMP_COLUMNS = 28
+RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 6, 7
+
+# Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
+NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_REACH, NODE_LEFT, NODE_RIGHT, NODE_LAMP = 0, 3, 4, 5, 8, 9, 10, 11, 12
+NODE_COLUMNS = 13
+
+IES_ROWS, IES_COLUMNS = 181, 361
+FILM_STEPS = 128
 
 
 class SceneArrays(NamedTuple):
@@ -32,10 +63,15 @@ class SceneArrays(NamedTuple):
     top : uintp handle of the instance tree. points : (v, 6) float32, vertex and normal side by side so that one fetch brings both.
     triangles : (t, 3) uint32 local to their mesh.
     vertex_start, triangle_start : (i,) int64 per instance. matrices : (i, 3, 4). normal_matrices : (i, 3, 3).
-    instance_material, instance_part : (i,) int32; part -1 catches shadow only.
-    materials : (m, COLUMNS). albedos : (m, ALBEDOS, MU_STEPS + 1).
+    instance_material, instance_part : (i,) int32; part -1 catches shadow only, -2 is the floor, -3 a lamp.
+    instance_lamp : (i,) int32 row of the lamp an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
+    instance_motion : (i,) int32 row of it, or -1.
+    materials : (m, COLUMNS). albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
     env : (h, w, 3) float32; env_pick, env_alias : its alias table; env_turn : (3, 3) world to map.
-    emit_corners : (e, 9) float32 world; emit_cumulative : (e,); emit_material : (e,) int32.
+    lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
+    the tree. nodes : (n, NODE_COLUMNS) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
+    of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
+    emit_corners : (e, 9) float32 world; emit_cumulative : (e + 1,) area before each triangle, per lamp starting at 0.
     """
 
     top: np.uintp
@@ -47,12 +83,23 @@ class SceneArrays(NamedTuple):
     normal_matrices: np.ndarray
     instance_material: np.ndarray
     instance_part: np.ndarray
+    instance_lamp: np.ndarray
+    motion: np.ndarray
+    instance_motion: np.ndarray
     materials: np.ndarray
     albedos: np.ndarray
+    films: np.ndarray
     env: np.ndarray
     env_pick: np.ndarray
     env_alias: np.ndarray
     env_turn: np.ndarray
+    lamps: np.ndarray
+    lamp_trail: np.ndarray
+    lamp_depth: np.ndarray
+    nodes: np.ndarray
+    distant: np.ndarray
+    portals: np.ndarray
+    links: np.ndarray
+    ies: np.ndarray
     emit_corners: np.ndarray
     emit_cumulative: np.ndarray
-    emit_material: np.ndarray

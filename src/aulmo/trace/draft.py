@@ -24,7 +24,8 @@ from aulmo.trace.embree import (
 )
 from aulmo.trace.jit import borrowed, entry, inlined
 from aulmo.trace.lens import camera_ray
-from aulmo.trace.path import borrowed_scene, hit_point
+from aulmo.trace.path import borrowed_scene
+from aulmo.trace.surface_hit import hit_point
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48
@@ -191,7 +192,7 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
                     x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + k + 0.5) / width - 1.0, sy, 0.5, 0.5)
                     set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
                 intersect_packet(scene.top, packet, coherent)
-            x, y, z = camera[a.CAM_ORIGIN], camera[a.CAM_ORIGIN + 1], camera[a.CAM_ORIGIN + 2]
+            x, y, z = np.float64(packet[lane]), np.float64(packet[PACKET + lane]), np.float64(packet[2 * PACKET + lane])
             dx, dy, dz = np.float64(packet[4 * PACKET + lane]), np.float64(packet[5 * PACKET + lane]), np.float64(packet[6 * PACKET + lane])
             r = g = b = 0.0
             weight = 1.0

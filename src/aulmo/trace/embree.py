@@ -17,7 +17,7 @@ from numba import types  # noqa: E402
 
 RAY_WORDS = 24
 NO_HIT = np.uint32(0xFFFFFFFF)
-MASK_SOLID, MASK_CLEAR, MASK_CATCHER = 1, 2, 4
+MASK_SOLID, MASK_CLEAR, MASK_CATCHER, MASK_LAMP = 1, 2, 4, 8
 
 _BUFFER_INDEX, _BUFFER_VERTEX = 0, 1
 _GEOMETRY_TRIANGLE, _GEOMETRY_INSTANCE = 0, 121
@@ -45,6 +45,7 @@ def _load():
         ("rtcSetSharedGeometryBuffer", None, [p, ctypes.c_int, u, ctypes.c_int, p, size, size, size]),
         ("rtcSetGeometryInstancedScene", None, [p, p]),
         ("rtcSetGeometryTransform", None, [p, u, ctypes.c_int, p]),
+        ("rtcSetGeometryTimeStepCount", None, [p, u]),
         ("rtcSetGeometryMask", None, [p, u]),
         ("rtcCommitGeometry", None, [p]),
         ("rtcAttachGeometryByID", None, [p, p, u]),
@@ -124,10 +125,11 @@ class InstanceTree:
 
     Parameters
     ----------
-    trees : list of n MeshTree. matrices : (n, 3, 4) float32 object-to-world, rows. masks : (n,) uint32.
+    trees : list of n MeshTree. matrices : (n, 3, 4) float32 object-to-world, rows. masks : (n,) uint32. moving : instance to (steps, 3, 4)
+    float32 matrices at even times over the shutter.
     """
 
-    def __init__(self, trees: list, matrices: np.ndarray, masks: np.ndarray) -> None:
+    def __init__(self, trees: list, matrices: np.ndarray, masks: np.ndarray, moving: dict[int, np.ndarray] | None = None) -> None:
         self.trees = list(trees)
         self.handle = _lib.rtcNewScene(_device)
         _lib.rtcSetSceneFlags(self.handle, _SCENE_ROBUST)
@@ -135,7 +137,10 @@ class InstanceTree:
         for index, tree in enumerate(self.trees):
             geometry = _lib.rtcNewGeometry(_device, _GEOMETRY_INSTANCE)
             _lib.rtcSetGeometryInstancedScene(geometry, tree.handle)
-            _lib.rtcSetGeometryTransform(geometry, 0, _FORMAT_FLOAT3X4_ROW, matrices[index].ctypes.data)
+            steps = np.ascontiguousarray((moving or {}).get(index, matrices[index : index + 1]), np.float32)
+            _lib.rtcSetGeometryTimeStepCount(geometry, len(steps))
+            for k in range(len(steps)):
+                _lib.rtcSetGeometryTransform(geometry, k, _FORMAT_FLOAT3X4_ROW, steps[k].ctypes.data)
             _lib.rtcSetGeometryMask(geometry, int(masks[index]))
             _lib.rtcCommitGeometry(geometry)
             _lib.rtcAttachGeometryByID(self.handle, geometry, index)

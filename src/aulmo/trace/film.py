@@ -8,9 +8,9 @@ from aulmo.trace import arrays as a
 from aulmo.trace.jit import entry
 
 
-def new_film(width: int, height: int) -> np.ndarray:
-    """An empty film, (height, width, PLANES) float32."""
-    return np.zeros((height, width, a.PLANES), np.float32)
+def new_film(width: int, height: int, planes: int = a.PLANES) -> np.ndarray:
+    """An empty film, (height, width, planes) float32."""
+    return np.zeros((height, width, planes), np.float32)
 
 
 @entry

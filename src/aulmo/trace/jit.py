@@ -6,6 +6,7 @@ the same counter. `borrowed` gives an array over the same memory without an owne
 
 from aulmo.trace import kernel_cache  # noqa: F401  (must come before numba)
 
+from llvmlite import ir  # noqa: E402
 from numba import carray, njit, types  # noqa: E402
 from numba.core import cgutils  # noqa: E402
 from numba.extending import intrinsic  # noqa: E402
@@ -46,3 +47,21 @@ def _pointer(typingctx, address, like):
 def borrowed(array):
     """The same contiguous array without an owner; the caller keeps the real one alive."""
     return carray(_pointer(array.ctypes.data, array), array.shape)
+
+
+@intrinsic
+def fetch_soon(typingctx, address):
+    """Ask the processor to bring the memory at an address, without waiting for it."""
+
+    def codegen(context, builder, signature, arguments):
+        pointer = builder.inttoptr(arguments[0], cgutils.voidptr_t)
+        flag = context.get_constant(types.int32, 0)
+        near = context.get_constant(types.int32, 3)
+        data = context.get_constant(types.int32, 1)
+        number = ir.IntType(32)
+        kind = ir.FunctionType(ir.VoidType(), [cgutils.voidptr_t, number, number, number])
+        function = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0")
+        builder.call(function, [pointer, flag, near, data])
+        return context.get_dummy_value()
+
+    return types.void(address), codegen

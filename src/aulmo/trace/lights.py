@@ -1,4 +1,4 @@
-"""Light from the environment map and from glowing triangles: look up, sample, density.
+"""Light from everywhere: the environment map looked up and sampled, and the choice between it and the lamps.
 
 The map is latitude-longitude with +z up; its centre column looks along +y and columns grow toward +x.
 References: Pharr, Jakob & Humphreys, "Physically Based Rendering" 4th ed., 12.5 (image lights) and 12.6 (light choice).
@@ -10,8 +10,9 @@ import numpy as np
 
 from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.arrays import OPT_EMIT_TOTAL, OPT_ENV_CHANCE, OPT_ENV_SCALE
-from aulmo.trace.openpbr import EMISSION
+from aulmo.trace.arrays import NODE_LAMP, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
+from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
+from aulmo.trace.light_tree import lamp_chance, pick_lamp
 from aulmo.trace.quick_math import arc_turns
 
 
@@ -171,18 +172,6 @@ def sample_env(pick, alias, turn, s, t):
     )
 
 
-@kernel
-def _find(cumulative, value):
-    low, high = 0, len(cumulative) - 1
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if cumulative[middle] <= value:
-            low = middle
-        else:
-            high = middle
-    return low
-
-
 @inlined
 def luminance(r, g, b):
     """Luminance of linear ACEScg (AP1 to XYZ, middle row)."""
@@ -190,45 +179,93 @@ def luminance(r, g, b):
 
 
 @inlined
-def emitter_density(scene, options, material):
-    """Density per area with which a point of a glowing triangle is picked, given that an emitter was chosen."""
-    m = scene.materials[material]
-    return luminance(m[EMISSION], m[EMISSION + 1], m[EMISSION + 2]) / options[OPT_EMIT_TOTAL]
+def portal_density(scene, px, py, pz, x, y, z):
+    """Density per steradian with which the portals are aimed at along a direction: each as likely as another."""
+    total = 0.0
+    for k in range(len(scene.portals)):
+        lamp = scene.lamps[scene.portals[k]]
+        t, cosine = meet_lamp(lamp, px, py, pz, x, y, z)
+        if t > 0.0:
+            total += lamp_density(lamp, px, py, pz, x, y, z, t, cosine)
+    return total / len(scene.portals)
 
 
 @inlined
-def sample_light(scene, options, px, py, pz, select, s, t):
-    """One direction toward a light from a point.
+def dome_density(scene, options, px, py, pz, x, y, z, u, v):
+    """Density per steradian with which `sample_light` picks a direction toward the environment; (u, v) is where it meets the map."""
+    density = map_density(scene.env_pick, u, v)
+    if len(scene.portals) > 0:
+        density = 0.25 * density + 0.75 * portal_density(scene, px, py, pz, x, y, z)
+    return density * options[OPT_ENV_CHANCE]
 
-    Returns (dx, dy, dz, distance, red, green, blue, density per steradian); density 0 means none.
+
+@inlined
+def hit_density(scene, options, which, px, py, pz, nx, ny, nz, dx, dy, dz, distance, cosine):
+    """Density per steradian with which `sample_light` would have picked what a ray from a point has met on lamp row `which`."""
+    lamp = scene.lamps[which]
+    chance = 1.0 - options[OPT_ENV_CHANCE] - options[OPT_DISTANT_CHANCE]
+    if options[OPT_UNIFORM_CHOICE] > 0.0:
+        chance /= (len(scene.nodes) + 1) // 2
+    elif len(scene.nodes) > 1:
+        chance *= lamp_chance(scene.nodes, scene.lamp_trail[which], scene.lamp_depth[which], px, py, pz, nx, ny, nz)
+    return chance * lamp_density(lamp, px, py, pz, dx, dy, dz, distance, cosine)
+
+
+@inlined
+def sample_light(scene, options, px, py, pz, nx, ny, nz, select, s, t):
+    """One direction toward a light from a point with normal n (zero where light may come from all round).
+
+    Returns (dx, dy, dz, distance, red, green, blue, density per steradian, share of it that other estimators could also find, lamp row or
+    -1 for the environment); density 0 means none. A lamp without size has no share: nothing else can meet it.
     """
     chance = options[OPT_ENV_CHANCE]
     if select < chance:
-        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+        if len(scene.portals) > 0:
+            pick = select / chance
+            if pick >= 0.25:
+                k = min(len(scene.portals) - 1, int((pick - 0.25) / 0.75 * len(scene.portals)))
+                x, y, z, _d, _c, density = sample_lamp(scene, scene.lamps[scene.portals[k]], px, py, pz, s, t, 0.0)
+                if density <= 0.0:
+                    return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
+            else:
+                x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+            u, v = to_map(scene.env_turn, x, y, z)
+            density = dome_density(scene, options, px, py, pz, x, y, z, u, v)
+        else:
+            x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+            density *= chance
         r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
-        return x, y, z, 1e30, r, g, b, density * chance
-    if len(scene.emit_cumulative) == 0:
-        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0
-    k = _find(scene.emit_cumulative, (select - chance) / (1.0 - chance))
-    c = scene.emit_corners[k]
-    root = math.sqrt(s)
-    b1, b2 = 1.0 - root, t * root
-    b0 = 1.0 - b1 - b2
-    x = b0 * c[0] + b1 * c[3] + b2 * c[6] - px
-    y = b0 * c[1] + b1 * c[4] + b2 * c[7] - py
-    z = b0 * c[2] + b1 * c[5] + b2 * c[8] - pz
-    distance = math.sqrt(x * x + y * y + z * z)
-    if distance < 1e-12:
-        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0
-    x, y, z = x / distance, y / distance, z / distance
-    e1x, e1y, e1z = c[3] - c[0], c[4] - c[1], c[5] - c[2]
-    e2x, e2y, e2z = c[6] - c[0], c[7] - c[1], c[8] - c[2]
-    nx, ny, nz = e1y * e2z - e1z * e2y, e1z * e2x - e1x * e2z, e1x * e2y - e1y * e2x
-    length = math.sqrt(nx * nx + ny * ny + nz * nz)
-    cosine = abs(nx * x + ny * y + nz * z) / max(1e-30, length)
-    if cosine < 1e-9:
-        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0
-    material = scene.emit_material[k]
-    m = scene.materials[material]
-    density = emitter_density(scene, options, material) * distance * distance / cosine * (1.0 - chance)
-    return x, y, z, distance, m[EMISSION], m[EMISSION + 1], m[EMISSION + 2], density
+        return x, y, z, 1e30, r, g, b, density, 1.0, -1
+    select -= chance
+    chance = options[OPT_DISTANT_CHANCE]
+    if select < chance:
+        n = len(scene.distant)
+        k = scene.distant[min(n - 1, int(select / chance * n))]
+        chance /= n
+        pick = 0.0
+    else:
+        pick = (select - chance) / (1.0 - chance - options[OPT_ENV_CHANCE])
+        chance = 1.0 - chance - options[OPT_ENV_CHANCE]
+        if options[OPT_UNIFORM_CHOICE] > 0.0:
+            n = (len(scene.nodes) + 1) // 2  # the tree's lamps come first
+            k = min(n - 1, int(pick * n))
+            pick = pick * n - k
+            chance /= n
+        elif len(scene.nodes) == 1:
+            k = int(scene.nodes[0, NODE_LAMP])
+        elif len(scene.nodes) == 0:
+            k = -1
+        else:
+            k, p, pick = pick_lamp(scene.nodes, px, py, pz, nx, ny, nz, pick)
+            chance *= p
+        if k < 0:
+            return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
+    lamp = scene.lamps[k]
+    x, y, z, distance, cosine, density = sample_lamp(scene, lamp, px, py, pz, s, t, pick)
+    if density == 0.0:
+        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
+    r, g, b = lamp_light(scene, lamp, -x, -y, -z)
+    if density < 0.0:
+        f = 1.0 if distance >= 1e30 else 1e6 / (distance * distance)  # candela over square millimetres
+        return x, y, z, distance, r * f, g * f, b * f, chance, 0.0, k
+    return x, y, z, distance, r, g, b, density * chance, 1.0, k

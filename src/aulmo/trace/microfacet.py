@@ -69,6 +69,32 @@ def sample_visible_normal(x, y, z, ax, ay, u, v):
     return hx * inverse, hy * inverse, hz * inverse
 
 
+@inlined
+def sheen(cos_h, mu_i, mu_o, roughness):
+    """Fibres standing on the surface (Estevez & Kulla 2017: inverted Gaussian density), with Neubelt & Pettineo's visibility. Without
+    the cosine of the light."""
+    power = 1.0 / max(0.05, roughness * roughness)
+    sine2 = max(0.0, 1.0 - cos_h * cos_h)
+    d = (2.0 + power) * sine2 ** (0.5 * power) / (2.0 * math.pi)
+    return d / (4.0 * max(1e-4, mu_i + mu_o - mu_i * mu_o))
+
+
+@inlined
+def henyey_greenstein(cosine, g):
+    """Phase function per steradian; the cosine is between travelling directions (Henyey & Greenstein 1941)."""
+    d = 1.0 + g * g - 2.0 * g * cosine
+    return (1.0 - g * g) / (4.0 * math.pi * d * math.sqrt(max(1e-12, d)))
+
+
+@inlined
+def sample_phase(g, u):
+    """Cosine of a scattering angle with that density."""
+    if abs(g) < 1e-3:
+        return 1.0 - 2.0 * u
+    s = (1.0 - g * g) / (1.0 + g - 2.0 * g * u)
+    return min(1.0, max(-1.0, (1.0 + g * g - s * s) / (2.0 * g)))
+
+
 _EON_1 = 0.5 - 2.0 / (3.0 * math.pi)
 _EON_2 = 2.0 / 3.0 - 28.0 / (15.0 * math.pi)
 

@@ -1,9 +1,9 @@
 """OpenPBR Surface as kernels: evaluate and sample the layered lobes of one material.
 
-A material is a row of numbers (`COLUMNS`) and a small table of directional albedos against the cosine of the view
-(`ALBEDOS`), baked once per material by `bake_albedos`. Layers are combined by albedo scaling as the specification
-suggests: what a layer does not reflect reaches the one below. Covered here: base, metal, specular, transmission with
-depth tint, coat with darkening, emission, opacity.
+A material is a row of numbers (`COLUMNS`), a small table of directional albedos against the cosine of the view (`ALBEDOS`, baked once
+per material by `bake_albedos`) and, when it has a thin film, a table of reflectances (`thin_film`). Layers are combined by albedo
+scaling as the specification suggests: what a layer does not reflect reaches the one below. From the top: fuzz, coat, then metal,
+clear or opaque base with its specular layer; an opaque base is matt or lets light wander below its surface (`medium`).
 
 References: OpenPBR Surface 1.1 specification (Academy Software Foundation); Turquin 2019, "Practical multiple scattering
 compensation for microfacet models" (energy lost by single-scattering GGX).
@@ -13,6 +13,7 @@ import math
 
 import numpy as np
 
+from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.microfacet import (
     eon_multiple,
@@ -21,6 +22,7 @@ from aulmo.trace.microfacet import (
     fresnel_f82,
     ggx_density,
     sample_visible_normal,
+    sheen,
     smith_lambda,
 )
 from aulmo.trace.sampling import cosine_hemisphere, draw_2d
@@ -33,11 +35,18 @@ TRANSMISSION, ABSORPTION, TINT, REFRACTION = 17, 18, 21, 24
 THIN, COAT, COAT_TINT, COAT_ALPHA, COAT_IOR, DARKENING = 25, 26, 27, 30, 31, 32
 EMISSION, OPACITY = 35, 38
 SMOOTH, CLEAR, DIFFUSE_LUMA = 39, 40, 41
-COLUMNS = 48
+COAT_ALPHA_Y, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 42, 43, 44, 47
+FILM = 48  # row of the film table, or -1
+SUBSURFACE, SUB_COLOUR, SUB_LUMA = 49, 50, 53  # weight; observed colour (thin walls)
+SCATTERING, SCATTER_G = 54, 57  # per mm within a clear solid
+SUB_EXTINCTION, SUB_ALBEDO, SUB_G = 58, 61, 64
+CAUCHY, PRIORITY, TURN_COS, TURN_SIN, STRETCHED = 65, 66, 67, 68, 69
+COLUMNS = 72
 
 MU_STEPS = 32
-E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE = 0, 1, 2, 3, 4
-ALBEDOS = 5
+E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5
+E_TURNING = 6  # rows from here: by how much the first three change with the view's direction round the normal
+ALBEDOS = 9
 
 
 @inlined
@@ -47,6 +56,31 @@ def albedo_at(table, which, mu):
     i = min(MU_STEPS - 1, int(x))
     f = x - i
     return table[which, i] * (1.0 - f) + table[which, i + 1] * f
+
+
+@inlined
+def layer_albedo(material, table, which, ox, oy, oz):
+    """Directional albedo of coat, specular layer or metal; of a stretched one also by which way the view runs: a + b cos(2 phi)."""
+    e = albedo_at(table, which, oz)
+    if material[STRETCHED] > 0.0:
+        flat = ox * ox + oy * oy
+        if flat > 1e-12:
+            e += albedo_at(table, E_TURNING + which, oz) * (ox * ox - oy * oy) / flat
+    return e
+
+
+@inlined
+def film_at(films, row, metal, mu):
+    """Reflectance (red, green, blue) under a thin film at a cosine."""
+    x = min(1.0, max(0.0, mu)) * FILM_STEPS
+    i = min(FILM_STEPS - 1, int(x))
+    f = x - i
+    e = 1.0 - f
+    return (
+        films[row, metal, i] * e + films[row, metal, i + 1] * f,
+        films[row, metal + 1, i] * e + films[row, metal + 1, i + 1] * f,
+        films[row, metal + 2, i] * e + films[row, metal + 2, i + 1] * f,
+    )
 
 
 @inlined
@@ -62,110 +96,188 @@ def _coat_pass(material, mu_i, mu_o, channel):
 
 @inlined
 def lobe_odds(material, table, ox, oy, oz):
-    """Chances of sampling (coat, base reflection, glass, diffuse) from the outside, summing to one; then the directional albedos of
-    coat and specular layer they rest on, and the viewer's masking by coat and base. Worked out once for each vertex."""
-    e_coat = albedo_at(table, E_COAT, oz) if material[COAT] > 0.0 else 0.0
-    coat = material[COAT] * e_coat
-    rest = 1.0 - coat
+    """What sampling and evaluation rest on, worked out once for each vertex.
+
+    Returns the chances of (coat, base reflection, glass, diffuse and fuzz, below the surface), summing to one; the directional albedos
+    of coat and specular layer; the viewer's masking by coat and base; the share left under the fuzz.
+    """
+    fuzz = material[FUZZ] * albedo_at(table, E_FUZZ, oz) if material[FUZZ] > 0.0 else 0.0
+    e_coat = 0.0
+    lambda_coat = 0.0
+    if material[COAT] > 0.0:
+        e_coat = layer_albedo(material, table, E_COAT, ox, oy, oz)
+        lambda_coat = smith_lambda(ox, oy, oz, material[COAT_ALPHA], material[COAT_ALPHA_Y])
+    coat = (1.0 - fuzz) * material[COAT] * e_coat
+    rest = 1.0 - fuzz - coat
     metal = rest * material[METALNESS]
     opaque = rest * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION])
-    shine = albedo_at(table, E_SPECULAR, oz)
+    shine = layer_albedo(material, table, E_SPECULAR, ox, oy, oz)
     specular = opaque * shine
-    diffuse = opaque * (1.0 - shine) * max(0.05, material[DIFFUSE_LUMA])
+    body = opaque * (1.0 - shine)
+    below = body * material[SUBSURFACE] * max(0.05, material[SUB_LUMA])
+    diffuse = body * (1.0 - material[SUBSURFACE]) * max(0.05, material[DIFFUSE_LUMA])
+    if material[THIN] > 0.0:
+        diffuse += below
+        below = 0.0
+    diffuse += fuzz
     glass = rest * (1.0 - material[METALNESS]) * material[TRANSMISSION]
-    total = coat + metal + specular + glass + diffuse
-    a = material[COAT_ALPHA]
-    lambda_coat = smith_lambda(ox, oy, oz, a, a) if material[COAT] > 0.0 else 0.0
+    total = coat + metal + specular + glass + diffuse + below
     lambda_base = smith_lambda(ox, oy, oz, material[ALPHA_X], material[ALPHA_Y])
     if total <= 0.0:
-        return 0.0, 1.0, 0.0, 0.0, e_coat, shine, lambda_coat, lambda_base
+        return 0.0, 1.0, 0.0, 0.0, 0.0, e_coat, shine, lambda_coat, lambda_base, 1.0 - fuzz
     total = 1.0 / total
-    return coat * total, (metal + specular) * total, glass * total, diffuse * total, e_coat, shine, lambda_coat, lambda_base
+    return (
+        coat * total,
+        (metal + specular) * total,
+        glass * total,
+        diffuse * total,
+        below * total,
+        e_coat,
+        shine,
+        lambda_coat,
+        lambda_base,
+        1.0 - fuzz,
+    )
 
 
 @inlined
-def evaluate(material, table, ox, oy, oz, ix, iy, iz, inside):
-    """`evaluate_lobes` with its odds worked out."""
-    return evaluate_lobes(material, table, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, ix, iy, iz, inside)
+def below_weight(material, odds, oz, channel):
+    """Share of light that goes below the surface toward a viewer at cosine `oz`, over the chance of choosing to follow it."""
+    under = odds[9] * (1.0 - material[COAT] * odds[5])
+    if material[COAT] > 0.0:
+        under *= material[DARKENING + channel] * _coat_pass(material, 1.0, oz, channel)
+    return under * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION]) * (1.0 - odds[6]) * material[SUBSURFACE] / odds[4]
 
 
 @inlined
-def evaluate_lobes(material, table, odds, ox, oy, oz, ix, iy, iz, inside):
+def evaluate(material, table, films, ox, oy, oz, ix, iy, iz, inside):
+    """`evaluate_lobes` in air with its odds worked out. Returns (red, green, blue, density)."""
+    odds = lobe_odds(material, table, ox, oy, oz)
+    r, g, b, density, _r, _g, _b = evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside, material[REFRACTION])
+    return r, g, b, density
+
+
+@inlined
+def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside, ratio):
     """Reflectance times cosine, and the density of sampling, for light from i seen along o.
 
     Both directions point away from the surface; oz > 0 always, iz < 0 means the light comes through. `inside` tells that
-    the viewer is within the glass, where only its own boundary exists.
+    the viewer is within the glass, where only its own boundary exists. `ratio` is the index within the solid over that outside it.
 
-    Returns (red, green, blue, density per steradian).
+    Returns (red, green, blue, density per steradian, then red, green, blue of the diffuse part alone).
     """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     if inside:
-        return _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / material[REFRACTION], True, 1.0)
-    p_coat, p_base, p_glass, p_diffuse, e_coat, e_specular, lambda_coat, lambda_base = odds
+        r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / ratio, True, 1.0)
+        return r, g, b, density, 0.0, 0.0, 0.0
+    p_coat, p_base, p_glass, p_diffuse, _below, e_coat, e_specular, lambda_coat, lambda_base, clear_of_fuzz = odds
+    thin_body = material[THIN] > 0.0 and material[SUBSURFACE] > 0.0
     if iz <= 0.0:
-        if p_glass == 0.0 or iz == 0.0:
-            return 0.0, 0.0, 0.0, 0.0
-        r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, material[REFRACTION], False, p_glass)
-        under = (1.0 - material[COAT] * e_coat) * (1.0 - material[METALNESS]) * material[TRANSMISSION]
-        return r * under, g * under, b * under, density
+        if iz == 0.0 or (p_glass == 0.0 and not thin_body):
+            return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
+        r = g = b = density = 0.0
+        under = clear_of_fuzz * (1.0 - material[COAT] * e_coat) * (1.0 - material[METALNESS])
+        if p_glass > 0.0:
+            r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, ratio, False, p_glass)
+            through = under * material[TRANSMISSION]
+            r, g, b = r * through, g * through, b * through
+        dr = dg = db = 0.0
+        if thin_body:
+            share = 0.5 * (1.0 + material[SUB_G])
+            body = under * (1.0 - material[TRANSMISSION]) * (1.0 - e_specular) * material[SUBSURFACE] * share * -iz / math.pi
+            dr, dg, db = body * material[SUB_COLOUR], body * material[SUB_COLOUR + 1], body * material[SUB_COLOUR + 2]
+            density += p_diffuse * material[SUBSURFACE] * share * -iz / math.pi
+        return r + dr, g + dg, b + db, density, dr, dg, db
     hx, hy, hz = ox + ix, oy + iy, oz + iz
     inverse = 1.0 / math.sqrt(hx * hx + hy * hy + hz * hz)
     hx, hy, hz = hx * inverse, hy * inverse, hz * inverse
     cos_h = ox * hx + oy * hy + oz * hz
     r = g = b = 0.0
+    fr = fg = fb = 0.0
     quarter = 0.25 / oz
     density = p_diffuse * iz * (1.0 / math.pi)
+    if thin_body:
+        density *= 1.0 - material[SUBSURFACE] * 0.5 * (1.0 + material[SUB_G])
     under = 1.0
+    if material[FUZZ] > 0.0:
+        fibres = material[FUZZ] * sheen(hz, iz, oz, material[FUZZ_ROUGHNESS]) * iz * table[E_FUZZ, MU_STEPS + 1]
+        fr, fg, fb = fibres * material[FUZZ_COLOUR], fibres * material[FUZZ_COLOUR + 1], fibres * material[FUZZ_COLOUR + 2]
+        under = clear_of_fuzz
     if material[COAT] > 0.0:
-        a = material[COAT_ALPHA]
-        lambda_i = smith_lambda(ix, iy, iz, a, a)
-        d = ggx_density(hx, hy, hz, a, a) * quarter
+        a, ay_coat = material[COAT_ALPHA], material[COAT_ALPHA_Y]
+        lambda_i = smith_lambda(ix, iy, iz, a, ay_coat)
+        d = ggx_density(hx, hy, hz, a, ay_coat) * quarter
         f, _ = fresnel_dielectric(cos_h, material[COAT_IOR])
-        coat = material[COAT] * f * d / (1.0 + lambda_coat + lambda_i)
+        coat = under * material[COAT] * f * d / (1.0 + lambda_coat + lambda_i)
         r, g, b = coat, coat, coat
         density += p_coat * d / (1.0 + lambda_coat)
-        under = 1.0 - material[COAT] * e_coat
+        under *= 1.0 - material[COAT] * e_coat
     metalness, transmission = material[METALNESS], material[TRANSMISSION]
+    film = int(material[FILM])
     lambda_i = smith_lambda(ix, iy, iz, ax, ay)
     d = ggx_density(hx, hy, hz, ax, ay) * quarter
     shape = d / (1.0 + lambda_base + lambda_i)
     visible = d / (1.0 + lambda_base)
     density += p_base * visible
     base_r = base_g = base_b = 0.0
+    body_r = body_g = body_b = 0.0
     if metalness > 0.0:
-        lost = 1.0 / max(1e-4, albedo_at(table, E_METAL, oz)) - 1.0
+        lost = 1.0 / max(1e-4, layer_albedo(material, table, E_METAL, ox, oy, oz)) - 1.0
         for_metal = metalness * shape
-        base_r = for_metal * fresnel_f82(cos_h, material[METAL_F0], material[METAL_F82]) * (1.0 + material[METAL_F0] * lost)
-        base_g = for_metal * fresnel_f82(cos_h, material[METAL_F0 + 1], material[METAL_F82 + 1]) * (1.0 + material[METAL_F0 + 1] * lost)
-        base_b = for_metal * fresnel_f82(cos_h, material[METAL_F0 + 2], material[METAL_F82 + 2]) * (1.0 + material[METAL_F0 + 2] * lost)
+        if film >= 0:
+            mr, mg, mb = film_at(films, film, 3, cos_h)
+        else:
+            mr = fresnel_f82(cos_h, material[METAL_F0], material[METAL_F82])
+            mg = fresnel_f82(cos_h, material[METAL_F0 + 1], material[METAL_F82 + 1])
+            mb = fresnel_f82(cos_h, material[METAL_F0 + 2], material[METAL_F82 + 2])
+        base_r = for_metal * mr * (1.0 + material[METAL_F0] * lost)
+        base_g = for_metal * mg * (1.0 + material[METAL_F0 + 1] * lost)
+        base_b = for_metal * mb * (1.0 + material[METAL_F0 + 2] * lost)
     if metalness < 1.0:
         f, _ = fresnel_dielectric(cos_h, material[ETA])
-        shine = (1.0 - metalness) * (1.0 - transmission) * f * shape
+        sr = sg = sb = f
+        if film >= 0:
+            sr, sg, sb = film_at(films, film, 0, cos_h)
+        shine = (1.0 - metalness) * (1.0 - transmission) * shape
         if transmission > 0.0:
-            f_glass, _ = fresnel_dielectric(cos_h, material[REFRACTION])
-            shine += (1.0 - metalness) * transmission * f_glass * shape / max(1e-4, albedo_at(table, E_GLASS, oz))
+            f_glass, _ = fresnel_dielectric(cos_h, ratio)
             density += p_glass * f_glass * visible
-        base_r += shine * material[SPECULAR_COLOUR]
-        base_g += shine * material[SPECULAR_COLOUR + 1]
-        base_b += shine * material[SPECULAR_COLOUR + 2]
+            clear = (1.0 - metalness) * transmission * shape / max(1e-4, albedo_at(table, E_GLASS, oz))
+            if film < 0:
+                sr = sg = sb = shine * f + clear * f_glass
+                shine = 1.0
+            else:
+                shine += clear
+        base_r += shine * sr * material[SPECULAR_COLOUR]
+        base_g += shine * sg * material[SPECULAR_COLOUR + 1]
+        base_b += shine * sb * material[SPECULAR_COLOUR + 2]
         body = (1.0 - metalness) * (1.0 - transmission) * (1.0 - e_specular) * iz
         if body > 0.0:
+            matt = body * (1.0 - material[SUBSURFACE])
             rough = material[DIFFUSE_ROUGHNESS]
             if rough > 0.0:
                 single = eon_single(iz, oz, ox * ix + oy * iy + oz * iz, rough)
-                base_r += body * (material[DIFFUSE] * single + eon_multiple(iz, oz, material[DIFFUSE], rough))
-                base_g += body * (material[DIFFUSE + 1] * single + eon_multiple(iz, oz, material[DIFFUSE + 1], rough))
-                base_b += body * (material[DIFFUSE + 2] * single + eon_multiple(iz, oz, material[DIFFUSE + 2], rough))
+                body_r = matt * (material[DIFFUSE] * single + eon_multiple(iz, oz, material[DIFFUSE], rough))
+                body_g = matt * (material[DIFFUSE + 1] * single + eon_multiple(iz, oz, material[DIFFUSE + 1], rough))
+                body_b = matt * (material[DIFFUSE + 2] * single + eon_multiple(iz, oz, material[DIFFUSE + 2], rough))
             else:
-                body /= math.pi
-                base_r += body * material[DIFFUSE]
-                base_g += body * material[DIFFUSE + 1]
-                base_b += body * material[DIFFUSE + 2]
+                matt /= math.pi
+                body_r, body_g, body_b = matt * material[DIFFUSE], matt * material[DIFFUSE + 1], matt * material[DIFFUSE + 2]
+            if thin_body:
+                back = body * material[SUBSURFACE] * 0.5 * (1.0 - material[SUB_G]) / math.pi
+                body_r += back * material[SUB_COLOUR]
+                body_g += back * material[SUB_COLOUR + 1]
+                body_b += back * material[SUB_COLOUR + 2]
     if under < 1.0:
-        base_r *= under * material[DARKENING] * _coat_pass(material, iz, oz, 0)
-        base_g *= under * material[DARKENING + 1] * _coat_pass(material, iz, oz, 1)
-        base_b *= under * material[DARKENING + 2] * _coat_pass(material, iz, oz, 2)
-    return r + base_r, g + base_g, b + base_b, density
+        ur = ug = ub = under
+        if material[COAT] > 0.0:
+            ur *= material[DARKENING] * _coat_pass(material, iz, oz, 0)
+            ug *= material[DARKENING + 1] * _coat_pass(material, iz, oz, 1)
+            ub *= material[DARKENING + 2] * _coat_pass(material, iz, oz, 2)
+        base_r, base_g, base_b = base_r * ur, base_g * ug, base_b * ub
+        body_r, body_g, body_b = body_r * ur, body_g * ug, body_b * ub
+    body_r, body_g, body_b = body_r + fr, body_g + fg, body_b + fb
+    return r + base_r + body_r, g + base_g + body_g, b + base_b + body_b, density, body_r, body_g, body_b
 
 
 @inlined
@@ -208,26 +320,32 @@ def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside
 
 @inlined
 def sample_direction(material, table, ox, oy, oz, inside, u, v, lobe):
-    """`sample_lobes` with its odds worked out."""
-    return sample_lobes(material, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe)
+    """`sample_lobes` in air with its odds worked out."""
+    return sample_lobes(material, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe, material[REFRACTION])
 
 
 @inlined
-def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe):
-    """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none."""
+def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe, ratio):
+    """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none.
+
+    Going below the surface is not a direction: whoever calls asks first whether `lobe` lies within the last of the odds' chances.
+    """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     glass = inside
-    eta = 1.0 / material[REFRACTION] if inside else material[REFRACTION]
+    eta = 1.0 / ratio if inside else ratio
     if not inside:
-        p_coat, p_base, p_glass, p_diffuse, _, _, _, _ = odds
+        p_coat, p_base, p_glass, p_diffuse = odds[0], odds[1], odds[2], odds[3]
         if lobe < p_diffuse:
-            return cosine_hemisphere(u, v)
+            x, y, z = cosine_hemisphere(u, v)
+            if material[THIN] > 0.0 and lobe < p_diffuse * material[SUBSURFACE] * 0.5 * (1.0 + material[SUB_G]):
+                z = -z
+            return x, y, z
         lobe -= p_diffuse
         if lobe < p_coat:
-            ax, ay = material[COAT_ALPHA], material[COAT_ALPHA]
+            ax, ay = material[COAT_ALPHA], material[COAT_ALPHA_Y]
         elif lobe >= p_coat + p_base and p_glass > 0.0:
             glass = True
-            lobe = (lobe - p_coat - p_base) / p_glass
+            lobe = min(1.0, (lobe - p_coat - p_base) / p_glass)
     hx, hy, hz = sample_visible_normal(ox, oy, oz, ax, ay, u, v)
     cosine = ox * hx + oy * hy + oz * hz
     if glass:
@@ -241,14 +359,13 @@ def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe):
 
 
 @kernel
-def _bake_reflection(eta, ax, ay, conductor, mu, samples):
-    """Directional albedo of single-scattering reflection, by sampling visible normals: mean of F * G2 / G1."""
+def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
+    """Directional albedo of single-scattering reflection, by sampling visible normals: mean of F * G2 / G1. `across` looks along y."""
     total = 0.0
     sine = math.sqrt(max(0.0, 1.0 - mu * mu))
+    x, y = (0.0, sine) if across else (sine, 0.0)
     for k in range(samples):
         u, v = draw_2d(k, np.uint64(77))
-        phi = 2.0 * math.pi * (k + 0.5) / samples if ax != ay else 0.0
-        x, y = sine * math.cos(phi), sine * math.sin(phi)
         hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
         c = x * hx + y * hy + mu * hz
         iz = 2.0 * c * hz - mu
@@ -258,7 +375,11 @@ def _bake_reflection(eta, ax, ay, conductor, mu, samples):
         lambda_o = smith_lambda(x, y, mu, ax, ay)
         f = 1.0
         if not conductor:
-            f, _ = fresnel_dielectric(c, eta)
+            if film >= 0:
+                r, g, b = film_at(films, film, 0, c)
+                f = max(r, g, b)
+            else:
+                f, _ = fresnel_dielectric(c, eta)
         total += f * (1.0 + lambda_o) / (1.0 + lambda_o + smith_lambda(ix, iy, iz, ax, ay))
     return total / samples
 
@@ -286,19 +407,58 @@ def _bake_glass(eta, ax, ay, mu, samples):
     return total / samples
 
 
+@kernel
+def _bake_sheen(roughness, mu):
+    """Directional albedo of the fibres: an even grid over the hemisphere."""
+    total = 0.0
+    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
+    for i in range(48):
+        iz = (i + 0.5) / 48
+        si = math.sqrt(1.0 - iz * iz)
+        for j in range(32):
+            phi = math.pi * (j + 0.5) / 32
+            x, y, z = sine + si * math.cos(phi), si * math.sin(phi), mu + iz
+            total += sheen(z / math.sqrt(x * x + y * y + z * z), iz, mu, roughness) * iz
+    return total * 2.0 * math.pi / (48 * 32)
+
+
 @entry
-def bake_albedos(material, table, samples):
-    """Fill the (ALBEDOS, MU_STEPS + 1) table of one material."""
+def bake_albedos(material, table, films, film, samples):
+    """Fill the (ALBEDOS, MU_STEPS + 2) table of one material; `film` is its row in `films` or -1.
+
+    The last entry of the fuzz is what its density is multiplied by so that no view ever gives back more than it got.
+    """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
+    most = 1.0
+    turns = 2 if material[STRETCHED] > 0.0 else 1
     for i in range(MU_STEPS + 1):
         mu = max(1e-3, i / MU_STEPS)
-        table[E_COAT, i] = 0.0
-        if material[COAT] > 0.0:
-            table[E_COAT, i] = _bake_reflection(material[COAT_IOR], material[COAT_ALPHA], material[COAT_ALPHA], False, mu, samples)
-        table[E_SPECULAR, i] = _bake_reflection(material[ETA], ax, ay, False, mu, samples)
-        table[E_METAL, i] = _bake_reflection(1.0, ax, ay, True, mu, samples)
+        for which in range(3):
+            one = other = 0.0
+            for turn in range(turns):
+                if which == E_COAT:
+                    e = 0.0
+                    if material[COAT] > 0.0:
+                        e = _bake_reflection(material[COAT_IOR], material[COAT_ALPHA], material[COAT_ALPHA_Y], False, films, -1, mu, turn == 1, samples)
+                elif which == E_SPECULAR:
+                    e = _bake_reflection(material[ETA], ax, ay, False, films, film, mu, turn == 1, samples)
+                else:
+                    e = _bake_reflection(1.0, ax, ay, True, films, -1, mu, turn == 1, samples)
+                if turn == 0:
+                    one = other = e
+                else:
+                    other = e
+            table[which, i] = 0.5 * (one + other)
+            table[E_TURNING + which, i] = 0.5 * (one - other)
         table[E_GLASS, i] = 1.0
         table[E_GLASS_INSIDE, i] = 1.0
         if material[TRANSMISSION] > 0.0:
             table[E_GLASS, i] = _bake_glass(material[REFRACTION], ax, ay, mu, samples)
             table[E_GLASS_INSIDE, i] = _bake_glass(1.0 / material[REFRACTION], ax, ay, mu, samples)
+        table[E_FUZZ, i] = 0.0
+        if material[FUZZ] > 0.0:
+            table[E_FUZZ, i] = _bake_sheen(material[FUZZ_ROUGHNESS], max(0.01, mu))
+            most = max(most, table[E_FUZZ, i])
+    for i in range(MU_STEPS + 1):
+        table[E_FUZZ, i] /= most
+    table[E_FUZZ, MU_STEPS + 1] = 1.0 / most

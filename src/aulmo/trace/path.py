@@ -1,43 +1,82 @@
 """The path tracer: light carried back from the scene to each pixel.
 
-Unidirectional paths with one light sample at every rough vertex, combined by the balance heuristic (Veach 1995).
-Light seen through clear glass from a rough surface goes straight through, weakened by Fresnel and tint, when the option says
-so: a thin globe then stays clean without caustic paths. Shading normals follow Hanika 2021 (the terminator).
+Unidirectional paths with one light sample at every rough vertex, combined by the balance heuristic (Veach 1995). A wave of sixteen
+paths advances together, one vertex at a time: first all rays are met with the scene, then what they met is asked for from memory,
+then each path takes its turn, then the light samples' shadow rays are traced. Light seen through clear glass from a rough surface goes
+straight through, weakened by Fresnel and tint, when the option says so: a thin globe then stays clean without caustic paths.
+Below a translucent surface, and within cloudy clear solids, paths walk at random from scattering to scattering.
+
+References: Chiang, Kutz & Burley 2016, "Practical and controllable subsurface scattering for production path tracing"; Wilkie et
+al. 2014, "Hero wavelength spectral sampling" (one wavelength here, taken when a path first meets a dispersive solid).
 """
 
 import math
 
 import numpy as np
 
-from aulmo.trace.jit import borrowed, entry, inlined, kernel
 from aulmo.trace.arrays import (
     BACKDROP_ENVIRONMENT,
     BACKDROP_GRADIENT,
     BACKDROP_TRANSPARENT,
+    BACKGROUND,
+    CAM_COLUMNS,
+    DIRECT_DIFFUSE,
+    DIRECT_TRANSMISSION,
+    EMISSION_PATH,
+    GROUP_ENVIRONMENT,
+    GROUP_GLOW,
+    INDIRECT_DIFFUSE,
+    INDIRECT_TRANSMISSION,
+    LAMP_GROUP,
+    LAMP_LINK,
+    LAMP_N,
+    LAMP_SIZE_2,
+    LAMP_VISIBLE,
+    MESH,
+    LAMP_KIND,
     OPT_BACKDROP,
     OPT_BACKDROP_BOTTOM,
     OPT_BACKDROP_TOP,
     OPT_BOUNCES,
     OPT_CLAMP,
-    OPT_CLEAR_BOX,
+    OPT_CLEAR_BOUNCES,
     OPT_DIFFUSE_BOUNCES,
-    OPT_ENV_CHANCE,
+    OPT_DISTANT_CHANCE,
     OPT_ENV_SCALE,
     OPT_GRADIENT_SPAN,
-    OPT_HAS_CLEAR,
+    OPT_GROUPS,
+    OPT_LAMP_MASK,
+    OPT_OCCLUSION,
+    OPT_PASSES,
     OPT_PLAIN,
+    OPT_SCATTERS,
+    OPT_SEED,
+    OPT_SHUTTER_CLOSE,
+    OPT_SHUTTER_OPEN,
+    OPT_SPECULAR_BOUNCES,
     OPT_STRAIGHT_GLASS,
     OPT_WHITE,
     PLANE_ALBEDO,
     PLANE_ALPHA,
     PLANE_CATCH,
     PLANE_COUNT,
+    PLANE_DEPTH,
+    PLANE_FACING,
+    PLANE_FIRST_ALBEDO,
+    PLANE_FIRST_NORMAL,
+    PLANE_GROUPS,
+    PLANE_HIT,
     PLANE_LIT,
     PLANE_NORMAL,
+    PLANE_OCCLUSION,
+    PLANE_PATHS,
+    PLANE_POSITION,
     PLANE_RGB,
+    PLANE_SHADOW_ALL,
+    PLANE_SHADOW_LIT,
     PLANE_SQUARE,
     PLANE_UNSHADOWED,
-    PLANES,
+    SUBSURFACE,
     SceneArrays,
 )
 from aulmo.trace.embree import (
@@ -56,179 +95,42 @@ from aulmo.trace.embree import (
     set_ray,
     take_from_packet,
 )
-from aulmo.trace.lens import camera_ray, tent
-from aulmo.trace.lights import emitter_density, env_radiance, luminance, map_density, map_radiance, sample_light, to_map
-from aulmo.trace.microfacet import fresnel_dielectric
-from aulmo.trace.openpbr import (
-    ABSORPTION,
-    CLEAR,
-    DIFFUSE,
-    EMISSION,
-    METAL_F0,
-    METALNESS,
-    OPACITY,
-    REFRACTION,
-    SMOOTH,
-    THIN,
-    TINT,
-    TRANSMISSION,
-    evaluate_lobes,
-    lobe_odds,
-    sample_lobes,
-)
-from aulmo.trace.sampling import draw_1d, draw_2d, frame_about, hash32
+from aulmo.trace import openpbr as o
+from aulmo.trace.jit import borrowed, entry, inlined, kernel
+from aulmo.trace.lamps import lamp_light, meet_lamp
+from aulmo.trace.lens import camera_at, camera_ray, tent
+from aulmo.trace.lights import dome_density, env_radiance, hit_density, luminance, map_radiance, sample_light, to_map
+from aulmo.trace.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
+from aulmo.trace.openpbr import below_weight, evaluate_lobes, film_at, lobe_odds, sample_lobes
+from aulmo.trace.sampling import cosine_hemisphere, draw_1d, draw_2d, draw_quick, frame_about, hash32
+from aulmo.trace.spectrum import draw_wavelength, ior_at
+from aulmo.trace.quick_math import sine_cosine
+from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon, hit_point, lift_off, stretch_frame
+from aulmo.trace.visibility import FAR, MEDIA, enter, index_of, leave, note_ray, topmost, visibility
 
-FAR = 1e30
-_MEDIA = 4  # how deep clear solids may nest
-
-
-@inlined
-def _row3(matrices, i, x, y, z, w):
-    return (
-        matrices[i, 0, 0] * x + matrices[i, 0, 1] * y + matrices[i, 0, 2] * z + matrices[i, 0, 3] * w,
-        matrices[i, 1, 0] * x + matrices[i, 1, 1] * y + matrices[i, 1, 2] * z + matrices[i, 1, 3] * w,
-        matrices[i, 2, 0] * x + matrices[i, 2, 1] * y + matrices[i, 2, 2] * z + matrices[i, 2, 3] * w,
-    )
+# What a path remembers between its vertices: numbers ...
+ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 12, 15, 16, 19
+SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
+NUMBERS = 32
+# ... and whole numbers
+ALIVE, SEEN, ROUGH, DEPTH, GUIDED, BOUNCE, MATT, SHINY, CLEAR_PASSES, SCATTERED = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
+KIND, EVENTS, BELOW, BELOW_MATERIAL, LAST_INSTANCE, SEED, STEP, FIRST, PRIMITIVE, INSTANCE = 10, 11, 12, 13, 14, 15, 16, 17, 18, 19
+WHOLES = 20
+# kinds of the first event on a path
+NOT_YET, BY_SURFACE, BY_TRANSMISSION, BY_SUBSURFACE = 0, 1, 2, 3
+# A light sample waiting for its shadow ray
+S_WAITING, S_FROM, S_TOWARD, S_FAR, S_LIGHT, S_MATT, S_PLANE, S_GROUP, S_DEPTH, S_CATCH, S_FIRST = 0, 1, 4, 7, 8, 11, 14, 15, 16, 17, 18
+SHADOWS = 20
+ON_SURFACE, ON_LAMBERT, IN_VOLUME, ON_CATCHER = 0, 1, 2, 3
+EVEN_STEPS = 5  # vertices that draw evenly spread points
+MATTE_SLOTS = 6
 
 
 @inlined
-def _turn3(matrices, i, x, y, z):
-    return (
-        matrices[i, 0, 0] * x + matrices[i, 0, 1] * y + matrices[i, 0, 2] * z,
-        matrices[i, 1, 0] * x + matrices[i, 1, 1] * y + matrices[i, 1, 2] * z,
-        matrices[i, 2, 0] * x + matrices[i, 2, 1] * y + matrices[i, 2, 2] * z,
-    )
-
-
-@inlined
-def hit_point(scene, ray, words):
-    """World position, geometric normal, shading normal and terminator offset of a hit.
-
-    Returns 12 numbers: position, unit geometric normal (outward), unit shading normal on the same side, and the offset that
-    moves the position onto the smooth surface the vertex normals describe.
-    """
-    i = words[19]
-    k = scene.triangle_start[i] + words[17]
-    start = scene.vertex_start[i]
-    a, b, c = start + scene.triangles[k, 0], start + scene.triangles[k, 1], start + scene.triangles[k, 2]
-    u, v = np.float64(ray[15]), np.float64(ray[16])
-    w = 1.0 - u - v
-    p = scene.points
-    ax, ay, az = np.float64(p[a, 0]), np.float64(p[a, 1]), np.float64(p[a, 2])
-    bx, by, bz = np.float64(p[b, 0]), np.float64(p[b, 1]), np.float64(p[b, 2])
-    cx, cy, cz = np.float64(p[c, 0]), np.float64(p[c, 1]), np.float64(p[c, 2])
-    anx, any_, anz = np.float64(p[a, 3]), np.float64(p[a, 4]), np.float64(p[a, 5])
-    bnx, bny, bnz = np.float64(p[b, 3]), np.float64(p[b, 4]), np.float64(p[b, 5])
-    cnx, cny, cnz = np.float64(p[c, 3]), np.float64(p[c, 4]), np.float64(p[c, 5])
-    x, y, z = w * ax + u * bx + v * cx, w * ay + u * by + v * cy, w * az + u * bz + v * cz
-    sx, sy, sz = w * anx + u * bnx + v * cnx, w * any_ + u * bny + v * cny, w * anz + u * bnz + v * cnz
-    gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
-    side = -1.0 if gx * sx + gy * sy + gz * sz < 0.0 else 1.0
-    da = -side * min(0.0, side * ((x - ax) * anx + (y - ay) * any_ + (z - az) * anz)) * w
-    db = -side * min(0.0, side * ((x - bx) * bnx + (y - by) * bny + (z - bz) * bnz)) * u
-    dc = -side * min(0.0, side * ((x - cx) * cnx + (y - cy) * cny + (z - cz) * cnz)) * v
-    tx, ty, tz = da * anx + db * bnx + dc * cnx, da * any_ + db * bny + dc * cny, da * anz + db * bnz + dc * cnz
-    px, py, pz = _row3(scene.matrices, i, x, y, z, 1.0)
-    qx, qy, qz = _row3(scene.matrices, i, tx, ty, tz, 0.0)
-    f = scene.normal_matrices
-    wx, wy, wz = _turn3(f, i, gx, gy, gz)
-    length = 1.0 / math.sqrt(max(1e-60, wx * wx + wy * wy + wz * wz))
-    wx, wy, wz = wx * length, wy * length, wz * length
-    ux, uy, uz = _turn3(f, i, sx, sy, sz)
-    length = math.sqrt(ux * ux + uy * uy + uz * uz)
-    if length < 1e-20:
-        ux, uy, uz = wx, wy, wz
-    else:
-        length = side / length
-        ux, uy, uz = ux * length, uy * length, uz * length
-    return px, py, pz, wx, wy, wz, ux, uy, uz, qx, qy, qz
-
-
-@inlined
-def _offset(x, y, z, t):
-    """How far to lift a ray's start off its surface: relative to where it is, so scale does not matter."""
-    return 3e-6 * max(abs(x), abs(y), abs(z)) + 4e-7 * t
-
-
-@inlined
-def _misses_box(options, x, y, z, dx, dy, dz):
-    """True when a ray cannot meet any clear part (slab test against the box of them all)."""
-    near, far = 0.0, FAR
-    b = OPT_CLEAR_BOX
-    for o, d, low, high in ((x, dx, options[b], options[b + 3]), (y, dy, options[b + 1], options[b + 4]), (z, dz, options[b + 2], options[b + 5])):
-        if abs(d) < 1e-12:
-            if o < low or o > high:
-                return True
-        else:
-            inverse = 1.0 / d
-            t0, t1 = (low - o) * inverse, (high - o) * inverse
-            near, far = max(near, min(t0, t1)), min(far, max(t0, t1))
-    return near > far
-
-
-@inlined
-def visibility(scene, options, ray, words, x, y, z, dx, dy, dz, far, sr, sg, sb, record, recorded):
-    """How much light comes straight along a segment: 0 behind solids, tinted and weakened by clear glass.
-
-    sr, sg, sb is the absorption per mm of the medium the segment starts in.
-    """
-    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, far, MASK_SOLID)
-    note_ray(ray, words, record, recorded, 1)
-    if occluded(scene.top, ray):
-        return 0.0, 0.0, 0.0
-    if options[OPT_HAS_CLEAR] == 0.0 or _misses_box(options, x, y, z, dx, dy, dz):
-        return 1.0, 1.0, 1.0
-    r = g = b = 1.0
-    travelled = 0.0
-    for _ in range(16):
-        set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, far - travelled, MASK_CLEAR)
-        note_ray(ray, words, record, recorded, 0)
-        intersect(scene.top, ray)
-        if words[17] == NO_HIT:
-            return r, g, b
-        t = ray[8]
-        m = scene.materials[scene.instance_material[words[19]]]
-        if sr + sg + sb > 0.0:
-            r *= math.exp(-sr * t)
-            g *= math.exp(-sg * t)
-            b *= math.exp(-sb * t)
-        px, py, pz, gx, gy, gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
-        facing = gx * dx + gy * dy + gz * dz
-        eta = m[REFRACTION]
-        if m[THIN] > 0.0:
-            f, _c = fresnel_dielectric(facing, eta)
-            f = 2.0 * f / (1.0 + f)
-        elif facing < 0.0:
-            f, _c = fresnel_dielectric(facing, eta)
-            sr, sg, sb = m[ABSORPTION], m[ABSORPTION + 1], m[ABSORPTION + 2]
-        else:
-            # a straight ray leaves at the angle it entered: the refracted ray inside meets the wall at the same Fresnel loss
-            f, _c = fresnel_dielectric(facing, eta)
-            sr = sg = sb = 0.0
-        through = m[OPACITY] * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f)
-        r *= 1.0 - m[OPACITY] + through * m[TINT]
-        g *= 1.0 - m[OPACITY] + through * m[TINT + 1]
-        b *= 1.0 - m[OPACITY] + through * m[TINT + 2]
-        if max(r, g, b) < 1e-5:
-            return 0.0, 0.0, 0.0
-        step = t + _offset(px, py, pz, t) / max(0.05, abs(facing))
-        x, y, z = x + dx * step, y + dy * step, z + dz * step
-        travelled += step
-        if travelled >= far:
-            return r, g, b
-    return 0.0, 0.0, 0.0
-
-
-@inlined
-def note_ray(ray, words, record, recorded, shadow):
-    """Keep a copy of a ray for the benchmark's replay; nothing when no room was given."""
-    k = recorded[0]
-    if k < record.shape[0]:
-        for c in range(9):
-            record[k, c] = ray[c]
-        record[k, 9] = words[9]
-        record[k, 10] = shadow
-        recorded[0] = k + 1
+def _draw(index, key, step):
+    if step < EVEN_STEPS:
+        return draw_2d(index, key)
+    return draw_quick(index, key)
 
 
 @inlined
@@ -254,145 +156,434 @@ def _backdrop(scene, options, dx, dy, dz, sy):
 
 
 @inlined
-def trace_pixel(scene, options, sy, packet, packet_words, lane, index, seed, ray, words, media, out, record, recorded):
-    """One path from the camera ray in a lane of a packet that was intersected; adds its light and its guides to `out` (PLANES,)."""
-    x, y, z = np.float64(packet[lane]), np.float64(packet[PACKET + lane]), np.float64(packet[2 * PACKET + lane])
-    dx, dy, dz = np.float64(packet[4 * PACKET + lane]), np.float64(packet[5 * PACKET + lane]), np.float64(packet[6 * PACKET + lane])
-    tr = tg = tb = 1.0
-    lr = lg = lb = 0.0
-    alpha = 1.0
-    seen = True  # the camera still looks straight through whatever was met
-    rough = False  # a rough vertex lies behind: its light sample covers what is hit next
-    bsdf_density = 0.0
-    vx, vy, vz = x, y, z
-    depth = 0
-    ar = ag = ab = 1.0  # albedo guide so far
-    guided = False
-    diffuse_bounces = 0
-    plain = options[OPT_PLAIN] > 0.0
-    limit = int(options[OPT_BOUNCES])
-    mask_seen = MASK_SOLID | MASK_CLEAR | MASK_CATCHER
-    chance = options[OPT_ENV_CHANCE]
-    bounce = 0
-    while bounce <= limit:
-        key = seed + np.uint64(16 + 8 * bounce)
-        set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, FAR, mask_seen if seen else MASK_SOLID | MASK_CLEAR)
-        note_ray(ray, words, record, recorded, 0)
-        if bounce == 0:
-            take_from_packet(packet, packet_words, lane, ray, words)
+def _add(options, out, state, plane, group, r, g, b, mr, mg, mb):
+    """Add light to the film; `m` of it goes to the matt plane beside a specular one. `plane` is a way of `arrays`."""
+    out[PLANE_RGB] += r
+    out[PLANE_RGB + 1] += g
+    out[PLANE_RGB + 2] += b
+    state[SUM] += luminance(r, g, b)
+    if options[OPT_PASSES] > 0.0:
+        p = PLANE_PATHS + 3 * plane
+        if plane == DIRECT_DIFFUSE or plane == INDIRECT_DIFFUSE:
+            out[p] += mr
+            out[p + 1] += mg
+            out[p + 2] += mb
+            p += 6
+            r, g, b = r - mr, g - mg, b - mb
+            out[p] += r
+            out[p + 1] += g
+            out[p + 2] += b
+            r, g, b = r + mr, g + mg, b + mb
         else:
-            intersect(scene.top, ray)
-        if words[17] == NO_HIT:
-            if seen:
-                r, g, b, opaque = _backdrop(scene, options, dx, dy, dz, sy)
-                lr += tr * r
-                lg += tg * g
-                lb += tb * b
-                if opaque == 0.0:
-                    alpha = 1.0 - min(1.0, luminance(tr, tg, tb))
-                if not guided:
-                    out[PLANE_ALBEDO] += ar * min(1.0, r / options[OPT_WHITE]) if opaque > 0.0 else 0.0
-                    out[PLANE_ALBEDO + 1] += ag * min(1.0, g / options[OPT_WHITE]) if opaque > 0.0 else 0.0
-                    out[PLANE_ALBEDO + 2] += ab * min(1.0, b / options[OPT_WHITE]) if opaque > 0.0 else 0.0
-                    guided = True
-            else:
-                u, v = to_map(scene.env_turn, dx, dy, dz)
-                r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+            out[p] += r
+            out[p + 1] += g
+            out[p + 2] += b
+        if group < options[OPT_GROUPS]:
+            p = PLANE_GROUPS + 3 * int(group)
+            out[p] += r
+            out[p + 1] += g
+            out[p + 2] += b
+
+
+@inlined
+def _found(options, out, state, whole, unmet, group, r, g, b):
+    """Add light that a path itself has met; `unmet` is its way when nothing came before."""
+    if whole[BOUNCE] > 1:
+        top = abs(luminance(r, g, b))
+        if top > options[OPT_CLAMP]:
+            top = options[OPT_CLAMP] / top
+            r, g, b = r * top, g * top, b * top
+    kind = whole[KIND]
+    plane = unmet
+    if kind == BY_SURFACE:
+        plane = DIRECT_DIFFUSE if whole[EVENTS] == 1 else INDIRECT_DIFFUSE
+    elif kind == BY_TRANSMISSION:
+        plane = DIRECT_TRANSMISSION if whole[EVENTS] == 1 else INDIRECT_TRANSMISSION
+    elif kind == BY_SUBSURFACE:
+        plane = SUBSURFACE
+    _add(options, out, state, plane, group, r, g, b, r * state[MATT_SHARE], g * state[MATT_SHARE + 1], b * state[MATT_SHARE + 2])
+
+
+@inlined
+def _lit_by(scene, which, instance):
+    """Whether lamp row `which` lights an instance."""
+    link = int(scene.lamps[which, LAMP_LINK])
+    return link == 0 or instance < 0 or scene.links[link, instance] != 0
+
+
+@inlined
+def _missed(scene, options, state, whole, out):
+    """The ray has left the scene."""
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    tr, tg, tb = state[CARRIED], state[CARRIED + 1], state[CARRIED + 2]
+    whole[ALIVE] = 0
+    if whole[BELOW] > 0:
+        return
+    if whole[SEEN] > 0:
+        r, g, b, opaque = _backdrop(scene, options, dx, dy, dz, state[HEIGHT])
+        _found(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r, tg * g, tb * b)
+        if opaque == 0.0:
+            out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
+        if whole[GUIDED] == 0 and opaque > 0.0:
+            out[PLANE_ALBEDO] += state[GUIDE] * min(1.0, r / options[OPT_WHITE])
+            out[PLANE_ALBEDO + 1] += state[GUIDE + 1] * min(1.0, g / options[OPT_WHITE])
+            out[PLANE_ALBEDO + 2] += state[GUIDE + 2] * min(1.0, b / options[OPT_WHITE])
+        return
+    u, v = to_map(scene.env_turn, dx, dy, dz)
+    r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+    weight = 1.0
+    if whole[ROUGH] > 0:
+        p = dome_density(scene, options, state[LAST], state[LAST + 1], state[LAST + 2], dx, dy, dz, u, v)
+        weight = state[DENSITY] / (state[DENSITY] + p)
+    _found(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r * weight, tg * g * weight, tb * b * weight)
+    for k in range(len(scene.distant)):
+        which = scene.distant[k]
+        lamp = scene.lamps[which]
+        spread = lamp[LAMP_SIZE_2]
+        if -(dx * lamp[LAMP_N] + dy * lamp[LAMP_N + 1] + dz * lamp[LAMP_N + 2]) > 1.0 - spread and spread > 0.0:
+            if _lit_by(scene, which, whole[LAST_INSTANCE]):
                 weight = 1.0
-                if rough:
-                    light_density = chance * map_density(scene.env_pick, u, v)
-                    weight = bsdf_density / (bsdf_density + light_density)
-                r, g, b = tr * r * weight, tg * g * weight, tb * b * weight
-                if bounce > 1:
-                    top = luminance(r, g, b)
-                    if top > options[OPT_CLAMP]:
-                        top = options[OPT_CLAMP] / top
-                        r, g, b = r * top, g * top, b * top
-                lr += r
-                lg += g
-                lb += b
-            break
-        t = ray[8]
-        instance = words[19]
+                if whole[ROUGH] > 0:
+                    p = options[OPT_DISTANT_CHANCE] / len(scene.distant) / (2.0 * math.pi * spread)
+                    weight = state[DENSITY] / (state[DENSITY] + p)
+                r, g, b = lamp_light(scene, lamp, -dx, -dy, -dz)
+                _found(options, out, state, whole, EMISSION_PATH, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)
+
+
+@inlined
+def _met_lamp(scene, options, state, whole, out, which, distance, cosine):
+    """Weight of light found on lamp row `which` at a distance from the ray's start."""
+    if whole[ROUGH] == 0:
+        return 1.0
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    x, y, z = state[ORIGIN] - state[LAST], state[ORIGIN + 1] - state[LAST + 1], state[ORIGIN + 2] - state[LAST + 2]
+    distance += math.sqrt(x * x + y * y + z * z)
+    p = hit_density(
+        scene, options, which, state[LAST], state[LAST + 1], state[LAST + 2], state[LAST_NORMAL], state[LAST_NORMAL + 1], state[LAST_NORMAL + 2],
+        dx, dy, dz, distance, cosine,
+    )  # fmt: skip
+    return state[DENSITY] / (state[DENSITY] + p)
+
+
+@inlined
+def _go(state, x, y, z, dx, dy, dz):
+    state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2] = x, y, z
+    state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2] = dx, dy, dz
+
+
+@inlined
+def _carry(state, r, g, b):
+    state[CARRIED], state[CARRIED + 1], state[CARRIED + 2] = r, g, b
+
+
+@inlined
+def _remember(state, whole, px, py, pz, nx, ny, nz, density, instance):
+    """Keep what the weight of light met next will rest on."""
+    state[LAST], state[LAST + 1], state[LAST + 2] = px, py, pz
+    state[LAST_NORMAL], state[LAST_NORMAL + 1], state[LAST_NORMAL + 2] = nx, ny, nz
+    state[DENSITY] = density
+    whole[LAST_INSTANCE] = instance
+
+
+@inlined
+def _survives(state, whole, u, after):
+    """Russian roulette by what the path still carries."""
+    if whole[BOUNCE] <= after:
+        return True
+    q = min(0.98, max(abs(state[CARRIED]), abs(state[CARRIED + 1]), abs(state[CARRIED + 2])))
+    if u >= q:
+        return False
+    state[CARRIED] /= q
+    state[CARRIED + 1] /= q
+    state[CARRIED + 2] /= q
+    return True
+
+
+@inlined
+def _flight(state, e_r, e_g, e_b, a_r, a_g, a_b, t, u, v):
+    """Distance to the next scattering, or `t` when the path gets that far; the carried light is weighted accordingly.
+
+    e is the extinction per mm, a the albedo of a scattering. The channel to draw by is chosen in proportion to what is carried (one-sample
+    balance over the three channels).
+    """
+    r, g, b = abs(state[CARRIED]), abs(state[CARRIED + 1]), abs(state[CARRIED + 2])
+    total = r + g + b
+    if total <= 0.0:
+        return t
+    r, g, b = r / total, g / total, b / total
+    e = e_r if u < r else e_g if u < r + g else e_b
+    s = -math.log(1.0 - v) / e if e > 0.0 else 1e30
+    far = s >= t
+    if far:
+        s = t
+    x_r, x_g, x_b = math.exp(-e_r * s), math.exp(-e_g * s), math.exp(-e_b * s)
+    if far:
+        p = r * x_r + g * x_g + b * x_b
+        if p <= 1e-30:
+            state[CARRIED] = state[CARRIED + 1] = state[CARRIED + 2] = 0.0
+            return t
+        _carry(state, state[CARRIED] * x_r / p, state[CARRIED + 1] * x_g / p, state[CARRIED + 2] * x_b / p)
+        return t
+    p = r * x_r * e_r + g * x_g * e_g + b * x_b * e_b
+    if p <= 1e-30:
+        state[CARRIED] = state[CARRIED + 1] = state[CARRIED + 2] = 0.0
+        return s
+    _carry(
+        state,
+        state[CARRIED] * x_r * e_r * a_r / p,
+        state[CARRIED + 1] * x_g * e_g * a_g / p,
+        state[CARRIED + 2] * x_b * e_b * a_b / p,
+    )
+    return s
+
+
+@inlined
+def _note_matte(cell, which, name):
+    for k in range(MATTE_SLOTS):
+        if cell[which, k, 1] == 0.0 or cell[which, k, 0] == name:
+            cell[which, k, 0] = name
+            cell[which, k, 1] += 1.0
+            return
+
+
+@inlined
+def _note_first(scene, options, ray, words, state, whole, out, matte, index, key, instance, px, py, pz, nx, ny, nz, lift, m):
+    """The passes of the first surface a path meets."""
+    whole[FIRST] = 1
+    out[PLANE_HIT] += 1.0
+    x, y, z = px - state[LAST], py - state[LAST + 1], pz - state[LAST + 2]
+    out[PLANE_DEPTH] += math.sqrt(x * x + y * y + z * z)
+    out[PLANE_POSITION] += px
+    out[PLANE_POSITION + 1] += py
+    out[PLANE_POSITION + 2] += pz
+    out[PLANE_FIRST_NORMAL] += nx
+    out[PLANE_FIRST_NORMAL + 1] += ny
+    out[PLANE_FIRST_NORMAL + 2] += nz
+    out[PLANE_FACING] += max(0.0, -(nx * state[DIRECTION] + ny * state[DIRECTION + 1] + nz * state[DIRECTION + 2]))
+    for c in range(3):
+        out[PLANE_FIRST_ALBEDO + c] += _albedo(m, c)
+    if len(matte) > 0:
+        _note_matte(matte, 0, np.float32(scene.instance_part[instance]))
+        _note_matte(matte, 1, np.float32(scene.instance_material[instance]))
+    if options[OPT_OCCLUSION] > 0.0:
+        u, v = draw_2d(index, key + np.uint64(7))
+        a, b, c = cosine_hemisphere(u, v)
+        ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+        set_ray(
+            ray, words, px + lift * nx, py + lift * ny, pz + lift * nz, a * ax + b * bx + c * nx, a * ay + b * by + c * ny, a * az + b * bz + c * nz,
+            lift, options[OPT_OCCLUSION], MASK_SOLID | MASK_CLEAR,
+        )  # fmt: skip
+        ray[7] = state[TIME]
+        if not occluded(scene.top, ray):
+            out[PLANE_OCCLUSION] += 1.0
+
+
+@inlined
+def _albedo(m, c):
+    """Colour of a surface for the denoiser's guide and the albedo pass."""
+    metal = m[o.METALNESS]
+    clear = (1.0 - metal) * m[o.TRANSMISSION]
+    body = m[o.SUBSURFACE] * m[o.SUB_COLOUR + c] + (1.0 - m[o.SUBSURFACE]) * m[o.DIFFUSE + c]
+    return min(1.0, metal * m[o.METAL_F0 + c] + (1.0 - metal - clear) * body + clear + 0.04)
+
+
+@inlined
+def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, index):
+    """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
+    x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    step = whole[STEP]
+    whole[STEP] = step + 1
+    key = np.uint64(whole[SEED]) + np.uint64(16 + 8 * step)
+    missed = words[17] == NO_HIT
+    t = FAR if missed else np.float64(ray[8])
+    mode = ON_SURFACE
+    which = 0
+    g_phase = 0.0
+    instance = -1 if missed else np.int64(words[19])
+    px = py = pz = 0.0
+    # The medium on the way: below a translucent surface, or within a clear solid.
+    if whole[BELOW] > 0:
+        which = whole[BELOW_MATERIAL]
+        m = scene.materials[which]
+        u, v = _draw(index, key + np.uint64(4), step)
+        e, al = o.SUB_EXTINCTION, o.SUB_ALBEDO
+        s = _flight(state, m[e], m[e + 1], m[e + 2], m[al], m[al + 1], m[al + 2], t, u, v)
+        if s < t:
+            whole[SCATTERED] += 1
+            u, v = _draw(index, key + np.uint64(3), step)
+            lobe = draw_1d(index, key + np.uint64(6))
+            if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not _survives(state, whole, lobe, -1)):
+                whole[ALIVE] = 0
+                return
+            cosine = sample_phase(m[o.SUB_G], u)
+            sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
+            sp, cp = sine_cosine(v)
+            ax, ay, az, bx, by, bz = frame_about(dx, dy, dz)
+            _go(
+                state, x + dx * s, y + dy * s, z + dz * s,
+                cosine * dx + sine * (cp * ax + sp * bx), cosine * dy + sine * (cp * ay + sp * by), cosine * dz + sine * (cp * az + sp * bz),
+            )  # fmt: skip
+            return
+    elif whole[DEPTH] > 0:
+        medium = topmost(scene, media, whole[DEPTH])
+        m = scene.materials[scene.instance_material[medium]]
+        k, q = o.ABSORPTION, o.SCATTERING
+        scattering = m[q] + m[q + 1] + m[q + 2]
+        if scattering > 0.0:
+            u, v = _draw(index, key + np.uint64(4), step)
+            e_r, e_g, e_b = m[k] + m[q], m[k + 1] + m[q + 1], m[k + 2] + m[q + 2]
+            s = _flight(
+                state, e_r, e_g, e_b, m[q] / max(1e-30, e_r), m[q + 1] / max(1e-30, e_g), m[q + 2] / max(1e-30, e_b), t, u, v,
+            )  # fmt: skip
+            if s < t:
+                mode = IN_VOLUME
+                g_phase = m[o.SCATTER_G]
+                px, py, pz = x + dx * s, y + dy * s, z + dz * s
+                which = scene.instance_material[medium]
+                instance = medium
+                whole[SCATTERED] += 1
+                if whole[SCATTERED] > options[OPT_SCATTERS]:
+                    whole[ALIVE] = 0
+                    return
+        elif not missed and m[k] + m[k + 1] + m[k + 2] > 0.0:
+            state[CARRIED] *= math.exp(-m[k] * t)
+            state[CARRIED + 1] *= math.exp(-m[k + 1] * t)
+            state[CARRIED + 2] *= math.exp(-m[k + 2] * t)
+    if mode == ON_SURFACE and missed:
+        _missed(scene, options, state, whole, out)
+        return
+    tr, tg, tb = state[CARRIED], state[CARRIED + 1], state[CARRIED + 2]
+    gx = gy = gz = nx = ny = nz = 0.0
+    qx = qy = qz = 0.0
+    ax = ay = az = bx = by = bz = 0.0
+    ox = oy = oz = 0.0
+    facing = 1.0
+    inside = False
+    clear_solid = False
+    ratio = 1.0
+    outside = -1
+    lift = 0.0
+    plain = options[OPT_PLAIN] > 0.0
+    if mode == ON_SURFACE:
         px, py, pz, gx, gy, gz, nx, ny, nz, qx, qy, qz = hit_point(scene, ray, words)
-        lift = _offset(px, py, pz, t)
+        lift = lift_off(px, py, pz, t)
         facing = -(gx * dx + gy * dy + gz * dz)
-        if scene.instance_part[instance] == -1:
-            # The floor that only catches shadow: how much of the light that would reach it does.
-            br, bg, bb, opaque = _backdrop(scene, options, dx, dy, dz, sy)
+        part = scene.instance_part[instance]
+        which = scene.instance_material[instance]
+        lamp_row = scene.instance_lamp[instance]
+        if part == -3:
+            # A lamp's body: shines, and lets everything else pass.
+            lamp = scene.lamps[lamp_row]
+            seen = whole[SEEN] > 0
+            if facing > 0.0 or int(lamp[LAMP_KIND]) < 2:
+                distance, cosine = meet_lamp(lamp, x, y, z, dx, dy, dz)
+                if distance > 0.0 and (not seen or lamp[LAMP_VISIBLE] > 0.0) and _lit_by(scene, lamp_row, whole[LAST_INSTANCE]):
+                    weight = _met_lamp(scene, options, state, whole, out, lamp_row, distance, cosine)
+                    r, g, b = lamp_light(scene, lamp, -dx, -dy, -dz)
+                    _found(options, out, state, whole, EMISSION_PATH, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)
+                    if seen:
+                        if whole[GUIDED] == 0:
+                            for c in range(3):
+                                out[PLANE_ALBEDO + c] += state[GUIDE + c]
+                        whole[ALIVE] = 0
+                        return
+            side = t + lift / max(0.05, abs(facing))
+            _go(state, x + dx * side, y + dy * side, z + dz * side, dx, dy, dz)
+            if step > 64:
+                whole[ALIVE] = 0
+            return
+        if whole[BELOW] > 0:
+            if instance == whole[BELOW] - 1:
+                mode = ON_LAMBERT
+                if facing > 0.0:
+                    gx, gy, gz = -gx, -gy, -gz
+                nx, ny, nz = gx, gy, gz
+                whole[BELOW] = 0
+                which = whole[BELOW_MATERIAL]
+            else:
+                whole[BELOW] = 0
+        elif part == -1:
+            mode = ON_CATCHER
+            br, bg, bb, opaque = _backdrop(scene, options, dx, dy, dz, state[HEIGHT])
             out[PLANE_CATCH] += tr * br
             out[PLANE_CATCH + 1] += tg * bg
             out[PLANE_CATCH + 2] += tb * bb
-            su, sv = draw_2d(index, key + np.uint64(1))
-            pick, _p = draw_2d(index, key + np.uint64(2))
-            wx, wy, wz, far, r, g, b, density = sample_light(scene, options, px, py, pz, pick, su, sv)
-            cosine = wx * gx + wy * gy + wz * gz
-            if density > 0.0 and cosine > 0.0:
-                f = cosine / density
-                vr, vg, vb = visibility(
-                    scene,
-                    options,
-                    ray,
-                    words,
-                    px + gx * lift,
-                    py + gy * lift,
-                    pz + gz * lift,
-                    wx,
-                    wy,
-                    wz,
-                    far * 0.9999,
-                    0.0,
-                    0.0,
-                    0.0,
-                    record,
-                    recorded,
-                )
-                out[PLANE_UNSHADOWED] += luminance(r, g, b) * f
-                out[PLANE_LIT] += luminance(r * vr, g * vg, b * vb) * f
-            alpha = 1.0 if opaque > 0.0 else 1.0 - min(1.0, luminance(tr, tg, tb))
-            if not guided:
-                out[PLANE_ALBEDO] += 0.5
-                out[PLANE_ALBEDO + 1] += 0.5
-                out[PLANE_ALBEDO + 2] += 0.5
+            if opaque == 0.0:
+                out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
+            if whole[GUIDED] == 0:
+                for c in range(3):
+                    out[PLANE_ALBEDO + c] += 0.5
                 out[PLANE_NORMAL + 2] += 1.0
-                guided = True
-            break
-        which = scene.instance_material[instance]
-        m = scene.materials[which]
-        table = scene.albedos[which]
-        if depth > 0:
-            medium = scene.materials[media[depth - 1]]
-            tr *= math.exp(-medium[ABSORPTION] * t)
-            tg *= math.exp(-medium[ABSORPTION + 1] * t)
-            tb *= math.exp(-medium[ABSORPTION + 2] * t)
-        if m[OPACITY] < 1.0 and draw_1d(index, key + np.uint64(5)) >= m[OPACITY]:
+    m = scene.materials[which]
+    table = scene.albedos[which]
+    if mode == ON_SURFACE:
+        if m[o.OPACITY] < 1.0 and draw_1d(index, key + np.uint64(5)) >= m[o.OPACITY]:
             side = -lift if facing > 0.0 else lift
-            x, y, z = px + gx * side, py + gy * side, pz + gz * side
-            bounce += 1
-            continue
-        if m[EMISSION] + m[EMISSION + 1] + m[EMISSION + 2] > 0.0:
+            _go(state, px + gx * side, py + gy * side, pz + gz * side, dx, dy, dz)
+            if step > 64:
+                whole[ALIVE] = 0
+            return
+        if m[o.EMISSION] + m[o.EMISSION + 1] + m[o.EMISSION + 2] > 0.0:
             weight = 1.0
-            if rough:
-                ex, ey, ez = px - vx, py - vy, pz - vz
-                square = ex * ex + ey * ey + ez * ez
-                light_density = (1.0 - chance) * emitter_density(scene, options, which) * square / max(1e-9, abs(facing))
-                weight = bsdf_density / (bsdf_density + light_density)
-            r, g, b = tr * m[EMISSION] * weight, tg * m[EMISSION + 1] * weight, tb * m[EMISSION + 2] * weight
-            if bounce > 1:
-                top = luminance(r, g, b)
-                if top > options[OPT_CLAMP]:
-                    top = options[OPT_CLAMP] / top
-                    r, g, b = r * top, g * top, b * top
-            lr += r
-            lg += g
-            lb += b
-        clear_solid = m[TRANSMISSION] > 0.0 and m[METALNESS] < 1.0
-        inside = False
+            if lamp_row >= 0:
+                weight = _met_lamp(scene, options, state, whole, out, lamp_row, t, abs(facing))
+            _found(
+                options, out, state, whole, EMISSION_PATH, GROUP_GLOW,
+                tr * m[o.EMISSION] * weight, tg * m[o.EMISSION + 1] * weight, tb * m[o.EMISSION + 2] * weight,
+            )  # fmt: skip
+        clear_solid = m[o.TRANSMISSION] > 0.0 and m[o.METALNESS] < 1.0
+        if options[OPT_PASSES] > 0.0 and whole[FIRST] == 0:
+            s = 1.0 if facing >= 0.0 else -1.0
+            _note_first(
+                scene, options, ray, words, state, whole, out, matte, index, key, instance, px, py, pz, s * nx, s * ny, s * nz, lift, m,
+            )  # fmt: skip
         if facing < 0.0:
             gx, gy, gz, nx, ny, nz = -gx, -gy, -gz, -nx, -ny, -nz
             qx, qy, qz = -qx, -qy, -qz
             facing = -facing
-            inside = clear_solid and m[THIN] == 0.0
+            inside = clear_solid and m[o.THIN] == 0.0
+        if clear_solid and m[o.THIN] == 0.0:
+            depth = whole[DEPTH]
+            current = topmost(scene, media, depth)
+            real = True
+            if inside:
+                real = current == instance or current < 0
+                if real:
+                    remaining = leave(media, depth, instance)
+                    outside = topmost(scene, media, remaining)
+                    if remaining < depth:  # put back: the path may be reflected
+                        media[remaining] = instance
+                else:
+                    whole[DEPTH] = leave(media, depth, instance)
+            else:
+                outside = current
+                real = current < 0 or scene.materials[scene.instance_material[current], o.PRIORITY] <= m[o.PRIORITY]
+                if not real:
+                    whole[DEPTH] = enter(media, depth, instance)
+            if not real:
+                _go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
+                if step > 64:
+                    whole[ALIVE] = 0
+                return
+            n_solid, n_outside = m[o.REFRACTION], index_of(scene, outside)
+            disperses = m[o.CAUCHY] > 0.0
+            if outside >= 0 and scene.materials[scene.instance_material[outside], o.CAUCHY] > 0.0:
+                disperses = True
+            if disperses and whole[ROUGH] == 0:
+                if state[WAVELENGTH] == 0.0:
+                    nm, r, g, b = draw_wavelength(draw_2d(index, np.uint64(whole[SEED]) + np.uint64(2))[0])
+                    state[WAVELENGTH] = nm
+                    tr, tg, tb = tr * r, tg * g, tb * b
+                    _carry(state, tr, tg, tb)
+                n_solid = ior_at(n_solid, m[o.CAUCHY], state[WAVELENGTH])
+                if outside >= 0:
+                    n_outside = ior_at(n_outside, scene.materials[scene.instance_material[outside], o.CAUCHY], state[WAVELENGTH])
+            ratio = n_solid / n_outside
+            if abs(ratio - 1.0) < 1e-4:
+                ratio = 1.0001
+        else:
+            ratio = m[o.REFRACTION]
         # a shading normal that would face away from the viewer is bent back to the visible side
         c = -(nx * dx + ny * dy + nz * dz)
         if c < 0.02:
@@ -401,163 +592,292 @@ def trace_pixel(scene, options, sy, packet, packet_words, lane, index, seed, ray
             nx, ny, nz = nx + (gx - nx) * bend, ny + (gy - ny) * bend, nz + (gz - nz) * bend
             length = 1.0 / math.sqrt(max(1e-30, nx * nx + ny * ny + nz * nz))
             nx, ny, nz = nx * length, ny * length, nz * length
-        ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+        if m[o.STRETCHED] > 0.0:
+            ax, ay, az, bx, by, bz = stretch_frame(scene, instance, state[TIME], nx, ny, nz, m[o.TURN_COS], m[o.TURN_SIN])
+        else:
+            ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
         ox, oy, oz = -(ax * dx + ay * dy + az * dz), -(bx * dx + by * dy + bz * dz), -(nx * dx + ny * dy + nz * dz)
         oz = max(1e-4, oz)
-        if not guided:
-            smooth_mirror = m[SMOOTH] > 0.0
-            if not smooth_mirror or bounce >= 6:
-                metal = m[METALNESS]
-                clear = (1.0 - metal) * m[TRANSMISSION]
-                out[PLANE_ALBEDO] += ar * min(1.0, metal * m[METAL_F0] + (1.0 - metal - clear) * m[DIFFUSE] + clear + 0.04)
-                out[PLANE_ALBEDO + 1] += ag * min(1.0, metal * m[METAL_F0 + 1] + (1.0 - metal - clear) * m[DIFFUSE + 1] + clear + 0.04)
-                out[PLANE_ALBEDO + 2] += ab * min(1.0, metal * m[METAL_F0 + 2] + (1.0 - metal - clear) * m[DIFFUSE + 2] + clear + 0.04)
-                out[PLANE_NORMAL] += nx
-                out[PLANE_NORMAL + 1] += ny
-                out[PLANE_NORMAL + 2] += nz
-                guided = True
-        sample_u, sample_v = draw_2d(index, key + np.uint64(3))
-        lobe, pick = draw_2d(index, key + np.uint64(2))
-        straight = m[CLEAR] > 0.0 and rough and options[OPT_STRAIGHT_GLASS] > 0.0
-        if m[SMOOTH] > 0.0:
-            # Polished clear glass: reflect or pass, no light sample.
-            eta = m[REFRACTION]
-            if inside:
-                eta = 1.0 / eta
-            f, cosine_t = fresnel_dielectric(oz, eta)
-            if m[THIN] > 0.0:
-                f = 2.0 * f / (1.0 + f)
-            if straight and inside:
-                f, _c = fresnel_dielectric(oz, m[REFRACTION])
-            if lobe < f:
-                c = 2.0 * (-(nx * dx + ny * dy + nz * dz))
-                dx, dy, dz = dx + c * nx, dy + c * ny, dz + c * nz
-                if gx * dx + gy * dy + gz * dz <= 0.0:
-                    break
-                x, y, z = px + gx * lift, py + gy * lift, pz + gz * lift
-                rough = False
-                seen = False
-            else:
-                tr *= m[TINT]
-                tg *= m[TINT + 1]
-                tb *= m[TINT + 2]
-                x, y, z = px - gx * lift, py - gy * lift, pz - gz * lift
-                if m[THIN] == 0.0:
-                    if not straight:
-                        k = oz / eta - cosine_t
-                        dx, dy, dz = k * nx + dx / eta, k * ny + dy / eta, k * nz + dz / eta
-                        if oz == 1e-4 or gx * dx + gy * dy + gz * dz >= 0.0:
-                            break
-                        length = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
-                        dx, dy, dz = dx * length, dy * length, dz * length
-                    depth = _cross(media, depth, which, inside)
-            bounce += 1
-            if bounce > 8:
-                q = min(0.98, max(tr, tg, tb))
-                if draw_1d(index, key + np.uint64(6)) >= q:
-                    break
-                tr, tg, tb = tr / q, tg / q, tb / q
-            continue
-        odds = lobe_odds(m, table, ox, oy, oz)
-        if not inside and not plain and bounce < limit:
-            su, sv = draw_2d(index, key + np.uint64(1))
-            wx, wy, wz, far, r, g, b, density = sample_light(scene, options, px, py, pz, pick, su, sv)
-            iz = nx * wx + ny * wy + nz * wz
+        if whole[GUIDED] == 0 and (m[o.SMOOTH] == 0.0 or whole[BOUNCE] >= 6):
+            for c3 in range(3):
+                out[PLANE_ALBEDO + c3] += state[GUIDE + c3] * _albedo(m, c3)
+            out[PLANE_NORMAL] += nx
+            out[PLANE_NORMAL + 1] += ny
+            out[PLANE_NORMAL + 2] += nz
+            whole[GUIDED] = 1
+        if m[o.SMOOTH] > 0.0:
+            _polished(
+                scene, options, state, whole, media, index, key, step, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift,
+            )  # fmt: skip
+            return
+    # A light sample, weighed by whatever scatters here.
+    lobe, pick = _draw(index, key + np.uint64(2), step)
+    odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
+    limit = options[OPT_BOUNCES]
+    if not inside and not plain and whole[BOUNCE] < limit:
+        su, sv = _draw(index, key + np.uint64(1), step)
+        hx, hy, hz = nx, ny, nz
+        if clear_solid or mode == IN_VOLUME or (mode == ON_SURFACE and m[o.THIN] > 0.0):
+            hx = hy = hz = 0.0
+        wx, wy, wz, far, r, g, b, density, shared, lamp_row = sample_light(scene, options, px, py, pz, hx, hy, hz, pick, su, sv)
+        if density > 0.0 and (lamp_row < 0 or mode == ON_CATCHER or _lit_by(scene, lamp_row, instance)):
+            fr = fg = fb = p = mr = mg = mb = 0.0
             across = gx * wx + gy * wy + gz * wz
-            if density > 0.0 and iz * across > 0.0 and (iz > 0.0 or clear_solid):
-                fr, fg, fb, p = evaluate_lobes(m, table, odds, ox, oy, oz, ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz, iz, inside)
-                r, g, b = r * fr / (density + p), g * fg / (density + p), b * fb / (density + p)
-                if r + g + b > 0.0:
-                    side = lift if across > 0.0 else -lift
-                    k = 1.0 if across > 0.0 else 0.0
-                    sr = sg = sb = 0.0
-                    if across < 0.0 and m[THIN] == 0.0:
-                        sr, sg, sb = m[ABSORPTION], m[ABSORPTION + 1], m[ABSORPTION + 2]
-                    elif depth > 0:
-                        medium = scene.materials[media[depth - 1]]
-                        sr, sg, sb = medium[ABSORPTION], medium[ABSORPTION + 1], medium[ABSORPTION + 2]
-                    vr, vg, vb = visibility(
-                        scene,
-                        options,
-                        ray,
-                        words,
-                        px + gx * side + qx * k,
-                        py + gy * side + qy * k,
-                        pz + gz * side + qz * k,
-                        wx,
-                        wy,
-                        wz,
-                        far * 0.9999,
-                        sr,
-                        sg,
-                        sb,
-                        record,
-                        recorded,
+            iz = nx * wx + ny * wy + nz * wz
+            if mode == ON_SURFACE:
+                if iz * across > 0.0 and (iz > 0.0 or clear_solid or m[o.THIN] > 0.0):
+                    fr, fg, fb, p, mr, mg, mb = evaluate_lobes(
+                        m, table, scene.films, odds, ox, oy, oz, ax * wx + ay * wy + az * wz, bx * wx + by * wy + bz * wz, iz, inside, ratio
                     )
-                    r, g, b = tr * r * vr, tg * g * vg, tb * b * vb
-                    if bounce > 0:
-                        top = luminance(r, g, b)
-                        if top > options[OPT_CLAMP]:
-                            top = options[OPT_CLAMP] / top
-                            r, g, b = r * top, g * top, b * top
-                    lr += r
-                    lg += g
-                    lb += b
-        ix, iy, iz = sample_lobes(m, odds, ox, oy, oz, inside, sample_u, sample_v, lobe)
-        if iz == 0.0:
-            break
-        fr, fg, fb, p = evaluate_lobes(m, table, odds, ox, oy, oz, ix, iy, iz, inside)
-        if not p > 0.0:
-            break
-        tr, tg, tb = tr * fr / p, tg * fg / p, tb * fb / p
-        dx, dy, dz = ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz
-        across = gx * dx + gy * dy + gz * dz
-        if across * iz <= 0.0:
-            break
-        if iz < 0.0:
-            x, y, z = px - gx * lift, py - gy * lift, pz - gz * lift
-            if m[THIN] == 0.0:
-                depth = _cross(media, depth, which, inside)
-        else:
-            x, y, z = px + gx * lift + qx, py + gy * lift + qy, pz + gz * lift + qz
-            seen = False
-        rough = not inside and not plain
-        seen = False
-        vx, vy, vz = px, py, pz
-        bsdf_density = p
-        if m[METALNESS] < 0.5 and not clear_solid:
-            diffuse_bounces += 1
-            if diffuse_bounces > options[OPT_DIFFUSE_BOUNCES]:
-                break
-        bounce += 1
-        if bounce > 2:
-            q = min(0.98, max(tr, tg, tb))
-            if draw_1d(index, key + np.uint64(6)) >= q:
-                break
-            tr, tg, tb = tr / q, tg / q, tb / q
-    out[PLANE_RGB] += lr
-    out[PLANE_RGB + 1] += lg
-    out[PLANE_RGB + 2] += lb
-    out[PLANE_ALPHA] += alpha
-    y = luminance(lr, lg, lb)
-    out[PLANE_SQUARE] += y * y
-    out[PLANE_COUNT] += 1.0
+            elif mode == IN_VOLUME:
+                p = henyey_greenstein(dx * wx + dy * wy + dz * wz, g_phase)
+                fr = fg = fb = p
+            elif across > 0.0:
+                p = across / math.pi
+                fr = fg = fb = p
+                if mode == ON_CATCHER:
+                    fr = fg = fb = across
+                    p = 0.0
+            if fr + fg + fb > 0.0:
+                w = 1.0 / (density + shared * p)
+                r, g, b = r * w, g * w, b * w
+                mr, mg, mb = r * mr, g * mg, b * mb
+                r, g, b = r * fr, g * fg, b * fb
+                side = lift if across > 0.0 else -lift
+                k1 = 1.0 if across > 0.0 and mode == ON_SURFACE else 0.0
+                shadow[S_WAITING] = 1.0
+                shadow[S_FROM] = px + gx * side + qx * k1
+                shadow[S_FROM + 1] = py + gy * side + qy * k1
+                shadow[S_FROM + 2] = pz + gz * side + qz * k1
+                shadow[S_TOWARD], shadow[S_TOWARD + 1], shadow[S_TOWARD + 2] = wx, wy, wz
+                shadow[S_FAR] = far * 0.9999
+                shadow[S_CATCH] = 1.0 if mode == ON_CATCHER else 0.0
+                n = whole[DEPTH]
+                for j in range(n):
+                    spare[j] = media[j]
+                if clear_solid and across < 0.0 and m[o.THIN] == 0.0:
+                    n = enter(spare, n, instance)
+                shadow[S_DEPTH] = n
+                shadow[S_GROUP] = GROUP_ENVIRONMENT if lamp_row < 0 else scene.lamps[lamp_row, LAMP_GROUP]
+                if lamp_row >= 0 and int(scene.lamps[lamp_row, LAMP_KIND]) == MESH:
+                    shadow[S_GROUP] = GROUP_GLOW
+                shadow[S_FIRST] = 1.0 if whole[EVENTS] == 0 and mode == ON_SURFACE else 0.0
+                if mode != ON_CATCHER:
+                    r, g, b = tr * r, tg * g, tb * b
+                    mr, mg, mb = tr * mr, tg * mg, tb * mb
+                kind = whole[KIND]
+                plane = DIRECT_DIFFUSE
+                if kind == NOT_YET:
+                    if mode == IN_VOLUME or across < 0.0:
+                        plane = DIRECT_TRANSMISSION
+                elif kind == BY_SURFACE:
+                    plane = INDIRECT_DIFFUSE
+                    mr, mg, mb = r * state[MATT_SHARE], g * state[MATT_SHARE + 1], b * state[MATT_SHARE + 2]
+                elif kind == BY_TRANSMISSION:
+                    plane = INDIRECT_TRANSMISSION
+                else:
+                    plane = SUBSURFACE
+                shadow[S_PLANE] = plane
+                top = 1.0
+                if whole[BOUNCE] > 0:
+                    bright = abs(luminance(r, g, b))
+                    if bright > options[OPT_CLAMP]:
+                        top = options[OPT_CLAMP] / bright
+                shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2] = r * top, g * top, b * top
+                shadow[S_MATT], shadow[S_MATT + 1], shadow[S_MATT + 2] = mr * top, mg * top, mb * top
+    if mode == ON_CATCHER:
+        whole[ALIVE] = 0
+        return
+    # Where the path goes from here.
+    su, sv = _draw(index, key + np.uint64(3), step)
+    if mode == IN_VOLUME:
+        cosine = sample_phase(g_phase, su)
+        sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
+        sp, cp = sine_cosine(sv)
+        ax, ay, az, bx, by, bz = frame_about(dx, dy, dz)
+        p = henyey_greenstein(cosine, g_phase)
+        dx, dy, dz = (
+            cosine * dx + sine * (cp * ax + sp * bx),
+            cosine * dy + sine * (cp * ay + sp * by),
+            cosine * dz + sine * (cp * az + sp * bz),
+        )
+        _go(state, px, py, pz, dx, dy, dz)
+        _remember(state, whole, px, py, pz, 0.0, 0.0, 0.0, p, instance)
+        whole[ROUGH] = 0 if plain else 1
+        whole[SEEN] = 0
+        if whole[KIND] == NOT_YET:
+            whole[KIND] = BY_TRANSMISSION
+        whole[EVENTS] += 1
+        if whole[SCATTERED] > 6 and not _survives(state, whole, draw_1d(index, key + np.uint64(6)), -1):
+            whole[ALIVE] = 0
+        return
+    if mode == ON_LAMBERT:
+        ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+        ix, iy, iz = cosine_hemisphere(su, sv)
+        _go(
+            state, px + gx * lift, py + gy * lift, pz + gz * lift,
+            ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz,
+        )  # fmt: skip
+        _remember(state, whole, px, py, pz, nx, ny, nz, iz / math.pi, instance)
+        whole[ROUGH] = 0 if plain else 1
+        _count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
+        return
+    if not inside and odds[4] > 0.0 and lobe >= 1.0 - odds[4]:
+        # Below the surface: through it like through frosted glass, then at random.
+        ix, iy, iz = cosine_hemisphere(su, sv)
+        _carry(state, tr * below_weight(m, odds, oz, 0), tg * below_weight(m, odds, oz, 1), tb * below_weight(m, odds, oz, 2))
+        _go(
+            state, px - gx * lift, py - gy * lift, pz - gz * lift,
+            ax * ix + bx * iy - nx * iz, ay * ix + by * iy - ny * iz, az * ix + bz * iy - nz * iz,
+        )  # fmt: skip
+        whole[BELOW] = instance + 1
+        whole[BELOW_MATERIAL] = which
+        whole[ROUGH] = 0
+        whole[SEEN] = 0
+        if whole[KIND] == NOT_YET:
+            whole[KIND] = BY_SUBSURFACE
+        whole[EVENTS] += 1
+        return
+    ix, iy, iz = sample_lobes(m, odds, ox, oy, oz, inside, su, sv, lobe, ratio)
+    if iz == 0.0:
+        whole[ALIVE] = 0
+        return
+    fr, fg, fb, p, mr, mg, mb = evaluate_lobes(m, table, scene.films, odds, ox, oy, oz, ix, iy, iz, inside, ratio)
+    if not p > 0.0:
+        whole[ALIVE] = 0
+        return
+    _carry(state, tr * fr / p, tg * fg / p, tb * fb / p)
+    dx, dy, dz = ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz
+    across = gx * dx + gy * dy + gz * dz
+    if across * iz <= 0.0:
+        whole[ALIVE] = 0
+        return
+    if iz < 0.0:
+        _go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
+        if m[o.THIN] == 0.0:
+            whole[DEPTH] = leave(media, whole[DEPTH], instance) if inside else enter(media, whole[DEPTH], instance)
+    else:
+        _go(state, px + gx * lift + qx, py + gy * lift + qy, pz + gz * lift + qz, dx, dy, dz)
+    if whole[KIND] == NOT_YET:
+        whole[KIND] = BY_TRANSMISSION if iz < 0.0 else BY_SURFACE
+        state[MATT_SHARE] = mr / fr if fr > 0.0 else 0.0
+        state[MATT_SHARE + 1] = mg / fg if fg > 0.0 else 0.0
+        state[MATT_SHARE + 2] = mb / fb if fb > 0.0 else 0.0
+    whole[ROUGH] = 0 if inside or plain else 1
+    whole[SEEN] = 0
+    open_all_round = clear_solid or m[o.THIN] > 0.0
+    _remember(
+        state, whole, px, py, pz, 0.0 if open_all_round else nx, 0.0 if open_all_round else ny, 0.0 if open_all_round else nz, p, instance,
+    )  # fmt: skip
+    if clear_solid:
+        whole[CLEAR_PASSES] += 1
+        if whole[CLEAR_PASSES] > options[OPT_CLEAR_BOUNCES]:
+            whole[ALIVE] = 0
+    elif mr + mg + mb > 0.5 * (fr + fg + fb):
+        _count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
+        return
+    else:
+        whole[SHINY] += 1
+        if whole[SHINY] > options[OPT_SPECULAR_BOUNCES]:
+            whole[ALIVE] = 0
+    whole[EVENTS] += 1
+    whole[BOUNCE] += 1
+    if whole[BOUNCE] > limit or not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 2):
+        whole[ALIVE] = 0
 
 
 @inlined
-def _cross(media, depth, which, inside):
-    """Enter or leave a clear solid; returns the new depth of the stack."""
-    if not inside:
-        if depth < _MEDIA:
-            media[depth] = which
-            return depth + 1
-        return depth
-    for k in range(depth - 1, -1, -1):
-        if media[k] == which:
-            for j in range(k, depth - 1):
-                media[j] = media[j + 1]
-            return depth - 1
-    return depth
+def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record, recorded):
+    """Trace a waiting light sample's shadow ray and add what comes through."""
+    vr, vg, vb = visibility(
+        scene, options, ray, words, state[TIME], shadow[S_FROM], shadow[S_FROM + 1], shadow[S_FROM + 2],
+        shadow[S_TOWARD], shadow[S_TOWARD + 1], shadow[S_TOWARD + 2], shadow[S_FAR], spare, int(shadow[S_DEPTH]), record, recorded,
+    )  # fmt: skip
+    r, g, b = shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2]
+    if shadow[S_CATCH] > 0.0:
+        out[PLANE_UNSHADOWED] += luminance(r, g, b)
+        out[PLANE_LIT] += luminance(r * vr, g * vg, b * vb)
+        return
+    if options[OPT_PASSES] > 0.0 and shadow[S_FIRST] > 0.0:
+        out[PLANE_SHADOW_ALL] += luminance(r, g, b)
+        out[PLANE_SHADOW_LIT] += luminance(r * vr, g * vg, b * vb)
+    _add(
+        options, out, state, int(shadow[S_PLANE]), shadow[S_GROUP], r * vr, g * vg, b * vb,
+        shadow[S_MATT] * vr, shadow[S_MATT + 1] * vg, shadow[S_MATT + 2] * vb,
+    )  # fmt: skip
+
+
+@inlined
+def _count_matt(options, state, whole, u):
+    """One more matt bounce: ends the path when there have been enough."""
+    whole[MATT] += 1
+    whole[EVENTS] += 1
+    whole[BOUNCE] += 1
+    if whole[MATT] > options[OPT_DIFFUSE_BOUNCES] or whole[BOUNCE] > options[OPT_BOUNCES] or not _survives(state, whole, u, 2):
+        whole[ALIVE] = 0
+
+
+@inlined
+def _polished(scene, options, state, whole, media, index, key, step, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift):
+    """Polished clear glass: the path is reflected or passes; no light sample can find it."""
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    straight = whole[ROUGH] > 0 and options[OPT_STRAIGHT_GLASS] > 0.0
+    eta = 1.0 / ratio if inside else ratio
+    f, cosine_t = fresnel_dielectric(oz, eta)
+    if m[o.THIN] > 0.0:
+        f = 2.0 * f / (1.0 + f)
+    if straight and inside:
+        f, _c = fresnel_dielectric(oz, ratio)
+    fr = fg = fb = f
+    film = int(m[o.FILM])
+    if film >= 0 and f < 1.0:
+        fr, fg, fb = film_at(scene.films, film, 0, oz if not inside else max(oz, cosine_t))
+        f = min(0.98, max(0.02, (fr + fg + fb) / 3.0))
+    lobe, _p = _draw(index, key + np.uint64(2), step)
+    if lobe < f:
+        _carry(state, state[CARRIED] * fr / f, state[CARRIED + 1] * fg / f, state[CARRIED + 2] * fb / f)
+        c = 2.0 * (-(nx * dx + ny * dy + nz * dz))
+        dx, dy, dz = dx + c * nx, dy + c * ny, dz + c * nz
+        if gx * dx + gy * dy + gz * dz <= 0.0:
+            whole[ALIVE] = 0
+            return
+        _go(state, px + gx * lift, py + gy * lift, pz + gz * lift, dx, dy, dz)
+        whole[ROUGH] = 0
+        whole[SEEN] = 0
+        if whole[KIND] == NOT_YET:
+            whole[KIND] = BY_SURFACE  # all of it specular: the matt share is zero
+        whole[EVENTS] += 1
+    else:
+        q = 1.0 - f
+        _carry(
+            state,
+            state[CARRIED] * m[o.TINT] * (1.0 - fr) / q,
+            state[CARRIED + 1] * m[o.TINT + 1] * (1.0 - fg) / q,
+            state[CARRIED + 2] * m[o.TINT + 2] * (1.0 - fb) / q,
+        )
+        if m[o.THIN] == 0.0:
+            if not straight:
+                k = oz / eta - cosine_t
+                dx, dy, dz = k * nx + dx / eta, k * ny + dy / eta, k * nz + dz / eta
+                if oz == 1e-4 or gx * dx + gy * dy + gz * dz >= 0.0:
+                    whole[ALIVE] = 0
+                    return
+                length = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
+                dx, dy, dz = dx * length, dy * length, dz * length
+                whole[ROUGH] = 0
+                if whole[SEEN] == 0 and whole[KIND] == NOT_YET:
+                    whole[KIND] = BY_TRANSMISSION
+            whole[DEPTH] = leave(media, whole[DEPTH], instance) if inside else enter(media, whole[DEPTH], instance)
+        _go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
+        if not straight and whole[KIND] == NOT_YET:
+            whole[KIND] = BY_TRANSMISSION
+            whole[EVENTS] += 1
+    whole[BOUNCE] += 1
+    whole[CLEAR_PASSES] += 1
+    if whole[BOUNCE] > options[OPT_BOUNCES] or whole[CLEAR_PASSES] > options[OPT_CLEAR_BOUNCES]:
+        whole[ALIVE] = 0
+    elif not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 8):
+        whole[ALIVE] = 0
 
 
 @kernel
@@ -573,39 +893,62 @@ def borrowed_scene(scene):
         borrowed(scene.normal_matrices),
         borrowed(scene.instance_material),
         borrowed(scene.instance_part),
+        borrowed(scene.instance_lamp),
+        borrowed(scene.motion),
+        borrowed(scene.instance_motion),
         borrowed(scene.materials),
         borrowed(scene.albedos),
+        borrowed(scene.films),
         borrowed(scene.env),
         borrowed(scene.env_pick),
         borrowed(scene.env_alias),
         borrowed(scene.env_turn),
+        borrowed(scene.lamps),
+        borrowed(scene.lamp_trail),
+        borrowed(scene.lamp_depth),
+        borrowed(scene.nodes),
+        borrowed(scene.distant),
+        borrowed(scene.portals),
+        borrowed(scene.links),
+        borrowed(scene.ies),
         borrowed(scene.emit_corners),
         borrowed(scene.emit_cumulative),
-        borrowed(scene.emit_material),
     )
 
 
 @entry
-def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step, first, count, stop, record, recorded, coherent):
+def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, height, step, first, count, stop, record, recorded, coherent):
     """Add `count` samples to every `step`-th pixel of a tile.
 
-    film : (h, w, PLANES) float32 sums, one cell for each traced pixel; the frame is `width` x `height` pixels. `stop` (1,) int32 ends
-    the work within a row when it becomes 1. Returns the number of samples taken.
+    camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced pixel; the frame is
+    `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty. `stop`
+    (1,) int32 ends the work within a row when it becomes 1. Returns the number of samples taken.
     """
     scene = borrowed_scene(scene)
+    planes = film.shape[2]
     ray_block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(ray_block.view(np.uint32))
     ray = borrowed(ray_block)
-    media_block = np.zeros(_MEDIA, np.int64)
+    media_block = np.zeros((PACKET + 1, MEDIA), np.int64)
     media = borrowed(media_block)
     packet_block = np.zeros(PACKET_WORDS, np.float32)
     aligned = packet_in(packet_block)
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
-    sums_block = np.zeros((PACKET, PLANES), np.float64)
+    sums_block = np.zeros((PACKET, planes), np.float64)
     sums = borrowed(sums_block)
-    seeds = np.zeros(PACKET, np.uint64)
-    heights = np.zeros(PACKET, np.float64)
+    state_block = np.zeros((PACKET, NUMBERS), np.float64)
+    states = borrowed(state_block)
+    whole_block = np.zeros((PACKET, WHOLES), np.int64)
+    wholes = borrowed(whole_block)
+    shadow_block = np.zeros((PACKET, SHADOWS), np.float64)
+    shadows = borrowed(shadow_block)
+    moment_block = np.zeros(CAM_COLUMNS)
+    moment = borrowed(moment_block)
+    no_matte = np.zeros((0, MATTE_SLOTS, 2), np.float32)
+    mask_seen = MASK_SOLID | MASK_CLEAR | MASK_CATCHER | int(options[OPT_LAMP_MASK])
+    mask_on = MASK_SOLID | MASK_CLEAR | int(options[OPT_LAMP_MASK])
+    extra = np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15)
     taken = 0
     for row in range(y0, y1):
         if stop[0] != 0:
@@ -614,61 +957,119 @@ def trace_tile(scene, camera, options, film, x0, y0, x1, y1, width, height, step
             lanes = min(PACKET, x1 - start)
             sums[:] = 0.0
             for k in range(count):
+                index = first + k
                 for lane in range(PACKET):
                     column = start + min(lane, lanes - 1)
-                    seed = np.uint64(hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step))) << np.uint64(16)
-                    u, v = draw_2d(first + k, seed)
+                    seed = np.uint64(hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))) << np.uint64(16)
+                    u, v = draw_2d(index, seed)
                     px = (column + 0.5) * step + tent(u) * step
                     py = (row + 0.5) * step + tent(v) * step
-                    u, v = draw_2d(first + k, seed + np.uint64(1))
-                    heights[lane] = 1.0 - 2.0 * py / height
-                    seeds[lane] = seed
-                    x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * px / width - 1.0, heights[lane], u, v)
-                    set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                    u, v = draw_2d(index, seed + np.uint64(1))
+                    state = states[lane]
+                    whole = wholes[lane]
+                    state[:] = 0.0
+                    whole[:] = 0
+                    state[HEIGHT] = 1.0 - 2.0 * py / height
+                    state[TIME] = 0.0
+                    if options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN]:
+                        state[TIME] = draw_2d(index, seed + np.uint64(3))[0]
+                    camera_at(camera, state[TIME], moment)
+                    x, y, z, dx, dy, dz = camera_ray(moment, 2.0 * px / width - 1.0, state[HEIGHT], u, v)
+                    set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, mask_seen)
+                    packet[7 * PACKET + lane] = state[TIME]
+                    _go(state, x, y, z, dx, dy, dz)
+                    _carry(state, 1.0, 1.0, 1.0)
+                    state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
+                    for c in range(3):
+                        state[GUIDE + c] = 1.0
+                    whole[SEED] = np.int64(seed)
+                    whole[SEEN] = 1
+                    whole[LAST_INSTANCE] = -1
+                    whole[ALIVE] = 1 if lane < lanes else 0
+                    if lane < lanes:
+                        sums[lane, PLANE_ALPHA] += 1.0
+                        sums[lane, PLANE_COUNT] += 1.0
+                        taken += 1
+                alive = lanes
+                coming = True
+                if record.shape[0] > 0:
+                    for lane in range(lanes):
+                        state = states[lane]
+                        set_ray(
+                            ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
+                            state[DIRECTION + 2], 0.0, FAR, mask_seen,
+                        )  # fmt: skip
+                        note_ray(ray, words, record, recorded, 0)
                 intersect_packet(scene.top, packet, coherent)
+                while alive > 0:
+                    # meet all rays with the scene
+                    for lane in range(lanes):
+                        whole = wholes[lane]
+                        if whole[ALIVE] == 0:
+                            continue
+                        state = states[lane]
+                        if coming:
+                            take_from_packet(packet, packet_words, lane, ray, words)
+                        else:
+                            mask = mask_seen if whole[SEEN] > 0 else mask_on
+                            if whole[BELOW] > 0:
+                                mask = MASK_SOLID | MASK_CLEAR
+                            set_ray(
+                                ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
+                                state[DIRECTION + 2], 0.0, FAR, mask,
+                            )  # fmt: skip
+                            ray[7] = state[TIME]
+                            note_ray(ray, words, record, recorded, 0)
+                            intersect(scene.top, ray)
+                        state[T_FAR] = ray[8]
+                        state[NG], state[NG + 1], state[NG + 2] = ray[12], ray[13], ray[14]
+                        state[BARY], state[BARY + 1] = ray[15], ray[16]
+                        if words[17] == NO_HIT:
+                            whole[INSTANCE] = -1
+                        else:
+                            whole[PRIMITIVE] = np.int64(words[17])
+                            whole[INSTANCE] = np.int64(words[19])
+                            fetch_triangle_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
+                    coming = False
+                    for lane in range(lanes):
+                        whole = wholes[lane]
+                        if whole[ALIVE] != 0 and whole[INSTANCE] >= 0:
+                            fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
+                    # each path takes its turn
+                    alive = 0
+                    for lane in range(lanes):
+                        whole = wholes[lane]
+                        shadow = shadows[lane]
+                        shadow[S_WAITING] = 0.0
+                        if whole[ALIVE] == 0:
+                            continue
+                        state = states[lane]
+                        ray[7] = state[TIME]
+                        ray[8] = state[T_FAR]
+                        ray[12], ray[13], ray[14] = state[NG], state[NG + 1], state[NG + 2]
+                        ray[15], ray[16] = state[BARY], state[BARY + 1]
+                        if whole[INSTANCE] < 0:
+                            words[17] = NO_HIT
+                        else:
+                            words[17] = np.uint32(whole[PRIMITIVE])
+                            words[19] = np.uint32(whole[INSTANCE])
+                        matte = no_matte
+                        if mattes.shape[0] > 0:
+                            matte = mattes[row, start + lane]
+                        _advance(scene, options, ray, words, state, whole, media[lane], media[PACKET], shadow, sums[lane], matte, index)
+                        alive += whole[ALIVE]
+                        if shadow[S_WAITING] > 0.0:
+                            _trace_shadow(scene, options, ray, words, state, media[PACKET], shadow, sums[lane], record, recorded)
                 for lane in range(lanes):
-                    trace_pixel(
-                        scene, options, heights[lane], packet, packet_words, lane, first + k, seeds[lane], ray, words, media, sums[lane],
-                        record, recorded,
-                    )  # fmt: skip
-                    taken += 1
+                    y = states[lane, SUM]
+                    sums[lane, PLANE_SQUARE] += y * y
             for lane in range(lanes):
-                for c in range(PLANES):
+                for c in range(planes):
                     value = sums[lane, c]
                     if value == value and abs(value) < 1e30:
                         film[row, start + lane, c] += np.float32(value)
-    if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300:  # keeps these blocks alive to the end
+    if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300 and state_block[0, 0] > 1e300:  # keeps these blocks alive to the end
         return -1
-    if ray_block[0] > 1e37 and media_block[0] < 0:  # keeps both blocks alive to the end
+    if ray_block[0] > 1e37 and media_block[0, 0] < 0 and whole_block[0, 0] < 0 and shadow_block[0, 0] + moment_block[0] > 1e300:
         return -1
     return taken
-
-
-@entry
-def replay(top, record, count):
-    """Run recorded rays through Embree alone: the benchmark's yardstick."""
-    ray = np.zeros(RAY_WORDS, np.float32)
-    words = ray.view(np.uint32)
-    hits = 0
-    for k in range(count):
-        set_ray(
-            ray,
-            words,
-            record[k, 0],
-            record[k, 1],
-            record[k, 2],
-            record[k, 4],
-            record[k, 5],
-            record[k, 6],
-            record[k, 3],
-            record[k, 8],
-            np.uint32(record[k, 9]),
-        )
-        if record[k, 10] > 0.0:
-            if occluded(top, ray):
-                hits += 1
-        else:
-            intersect(top, ray)
-            if words[17] != NO_HIT:
-                hits += 1
-    return hits

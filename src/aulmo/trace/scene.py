@@ -4,22 +4,26 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.edits import is_shown
+from aulmo.document.edits import below, is_shown
 from aulmo.document.placement import turn_matrix, world_matrices
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, RenderSettings, Shot, Surface
-from aulmo.light import environment_image
+from aulmo.light import daylight, environment_image
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
-from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, InstanceTree, MeshTree
+from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, MASK_SOLID, InstanceTree, MeshTree
+from aulmo.trace.lamp_rows import build_lamps, proxy_matrix, proxy_mesh
+from aulmo.trace.light_tree import build_tree
 from aulmo.trace.lights import build_importance
 from aulmo.trace.material_rows import material_row
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
 BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
-CATCHER, FLOOR_PART = -1, -2
+CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
+DEGREES_PER_STEP, MOST_STEPS = 3.0, 129  # of a part that turns while the shutter is open
 
 
 class Scene(NamedTuple):
@@ -31,8 +35,10 @@ class Scene(NamedTuple):
     low: np.ndarray
     high: np.ndarray
     clear_box: np.ndarray | None
-    emit_total: float
     triangle_count: int
+    groups: tuple[str, ...]
+    material_names: tuple[str, ...]
+    part_names: tuple[str, ...]
 
 
 def floor_mesh(kind: str, radius: float) -> Mesh:
@@ -66,13 +72,14 @@ class SceneBuilder:
         self._packed: tuple = ()
         self._floor_key: tuple = ()
         self._floor: tuple = ()
+        self._proxies: dict[int, MeshTree] = {}
         self._env_key: tuple = ()
         self._env: tuple = ()
 
-    def build(self, document: Document, shot: Shot | None = None) -> Scene:
-        """The scene as a shot sees it."""
+    def build(self, document: Document, shot: Shot | None = None, shutter: tuple[float, float] = (0.0, 0.0)) -> Scene:
+        """The scene as a shot sees it while its shutter is open, from a time to another in seconds."""
         floor = floor_of(document, shot)
-        worlds = world_matrices(document)
+        worlds = world_matrices(document, shutter[0])
         part_ids = [i for i, p in document.parts.items() if p.mesh is not None and is_shown(document, i)]
         names = list(dict.fromkeys(document.parts[i].mesh for i in part_ids))
         for name in names:
@@ -89,6 +96,7 @@ class SceneBuilder:
         points, triangles, vertex_start, triangle_start = self._pack(tuple(names), floor.kind, meshes)
         index = {n: k for k, n in enumerate(names)}
         surfaces: list[Surface] = [BARE_SURFACE]
+        surface_names = ["Bare"]
         rows: dict[str | None, int] = {None: 0}
         matrices, which, mask, mesh_of, numbers = [], [], [], [], []
         for number, part_id in enumerate(part_ids):
@@ -96,16 +104,18 @@ class SceneBuilder:
             if part.material not in rows:
                 rows[part.material] = len(surfaces)
                 surfaces.append(document.materials[part.material].surface)
+                surface_names.append(document.materials[part.material].name)
             material = rows[part.material]
             matrices.append(worlds[part_id])
             which.append(material)
-            row, _ = material_row(surfaces[material])
+            row = material_row(surfaces[material]).numbers
             mask.append(MASK_CLEAR if row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 else MASK_SOLID)
             mesh_of.append(index[part.mesh])
             numbers.append(number)
         if floor.kind != "none":
             surface = document.materials[floor.material].surface if floor.material in document.materials else FLOOR_SURFACE
             surfaces.append(surface)
+            surface_names.append("Floor")
             matrix = np.eye(4)
             matrix[:3, :3] = turn_matrix((0.0, 0.0, floor.turn))
             matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), floor.height) if floor.kind == "cove" else (0, 0, floor.height)
@@ -115,24 +125,66 @@ class SceneBuilder:
             mesh_of.append(len(meshes) - 1)
             numbers.append(CATCHER if floor.kind == "shadow" else FLOOR_PART)
         world = np.array(matrices).reshape(-1, 4, 4)[:, :3, :]
-        top = InstanceTree([trees[k] for k in mesh_of], world.astype(np.float32), np.array(mask, np.uint32))
+        baked = [material_row(s) for s in surfaces]
+        glow, corners, cumulative, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers)
+        lamps = build_lamps(document, self.assets, glow)
+        # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
+        for k, row in enumerate(lamps.rows):
+            kind = int(row[a.LAMP_KIND])
+            if kind in (a.RECTANGLE, a.DISC, a.SPHERE, a.TUBE):
+                trees.append(self._proxy(kind))
+                mesh_of.append(len(trees) - 1)
+                world = np.concatenate([world, proxy_matrix(row)[None]])
+                which.append(0)
+                mask.append(MASK_LAMP)
+                numbers.append(LAMP_PART)
+                lamp_of.append(k)
+        moving = _moving(document, part_ids, shutter)
+        motion = _padded(list(moving.values()))
+        moves = np.full(len(which), -1, np.int32)
+        moves[list(moving)] = np.arange(len(moving))
+        top = InstanceTree([trees[k] for k in mesh_of], world.astype(np.float32), np.array(mask, np.uint32), dict(zip(moving, motion)))
         linear = world[:, :, :3]
         normal_matrices = np.linalg.inv(linear).transpose(0, 2, 1) if len(linear) else np.zeros((0, 3, 3))
-        baked = [material_row(s) for s in surfaces]
-        corners, cumulative, emit_material, total = _emitters(meshes, mesh_of, which, world, baked, numbers)
         env, env_pick, env_alias = self._environment(document.environment)
+        nodes, trail, depth = build_tree(lamps.rows, lamps.tree, corners)
+        numbers_of, films = _material_table(baked)
+        points, triangles, vertex_start, triangle_start = self._with_proxies(points, triangles, vertex_start, triangle_start, trees, len(meshes))
         arrays = a.SceneArrays(
             np.uintp(top.handle), points, triangles,
             vertex_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             triangle_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
-            np.array(which, np.int32), np.array(numbers, np.int32),
-            np.array([row for row, _ in baked]), np.array([table for _, table in baked]),
+            np.array(which, np.int32), np.array(numbers, np.int32), np.array(lamp_of, np.int32), motion, moves,
+            numbers_of, np.array([r.albedos for r in baked]), films,
             env, env_pick, env_alias, environment_turn(document.environment),
-            corners, cumulative, emit_material,
+            lamps.rows, trail, depth, nodes, lamps.distant, lamps.portals, _links(document, lamps.links, part_ids, len(which)), lamps.ies,
+            corners, cumulative,
         )  # fmt: skip
-        count = sum(len(meshes[k].triangles) for k in mesh_of)
-        return Scene(arrays, (top, trees), tuple(part_ids), low, high, _clear_box(meshes, mesh_of, mask, world), total, count)
+        count = sum(len(meshes[k].triangles) for k in mesh_of if k < len(meshes))
+        return Scene(
+            arrays, (top, trees), tuple(part_ids), low, high, _clear_box(meshes, mesh_of, mask, world), count, lamps.groups,
+            tuple(surface_names), tuple(document.parts[i].name for i in part_ids),
+        )  # fmt: skip
+
+    def _proxy(self, kind: int) -> MeshTree:
+        if kind not in self._proxies:
+            mesh = proxy_mesh(kind)
+            self._proxies[kind] = MeshTree(mesh.vertices, mesh.triangles)
+        return self._proxies[kind]
+
+    def _with_proxies(self, points, triangles, vertex_start, triangle_start, trees, first: int) -> tuple:
+        """The packed arrays with the bodies of lamps behind them; the arrays themselves when there are none."""
+        bodies = trees[first:]
+        if not bodies:
+            return points, triangles, vertex_start, triangle_start
+        extra = [np.concatenate([t.vertices, t.vertices], 1).astype(np.float32) for t in bodies]
+        vertices = np.cumsum([vertex_start[-1]] + [len(e) for e in extra])
+        faces = np.cumsum([triangle_start[-1]] + [len(t.triangles) for t in bodies])
+        return (
+            np.concatenate([points, *extra]), np.concatenate([triangles, *(t.triangles for t in bodies)]),
+            np.concatenate([vertex_start[:-1], vertices]), np.concatenate([triangle_start[:-1], faces]),
+        )  # fmt: skip
 
     def _bounds(self, document: Document, part_ids: list[str], worlds: dict) -> tuple[np.ndarray, np.ndarray]:
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
@@ -166,7 +218,7 @@ class SceneBuilder:
         return self._packed
 
     def _environment(self, environment: Environment) -> tuple:
-        key = (environment.image, environment.shipped, environment.saturation)
+        key = (environment.image, environment.shipped, environment.saturation, environment.sky)
         if key != self._env_key:
             image = environment_pixels(environment, self.assets)
             if environment.saturation != 1.0:
@@ -189,6 +241,8 @@ def mesh_box(mesh: Mesh) -> np.ndarray:
 
 def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarray:
     """(h, w, 3) ACEScg nits of the environment's map before turning and exposure."""
+    if environment.sky is not None:
+        return daylight.sky_map(environment.sky)
     if environment.shipped:
         return environment_image.shipped(environment.image)
     return environment_image.from_blob(assets.get(environment.image), environment.image)
@@ -213,23 +267,116 @@ def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:
 
 
 def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
-    corners, weights, materials = [], [], []
+    """Lamp rows of glowing instances, their triangles (e, 9), area before each, and the lamp row of every instance or -1."""
+    rows: list[np.ndarray] = []
+    corners, before = [np.zeros((0, 9))], [np.zeros(0)]
+    lamp_of = [-1] * len(mesh_of)
+    start = 0
     for k, mesh_index in enumerate(mesh_of):
-        power = float(LUMINANCE @ baked[which[k]][0][openpbr.EMISSION : openpbr.EMISSION + 3])
-        if power <= 0 or numbers[k] == CATCHER:
+        light = baked[which[k]].numbers[openpbr.EMISSION : openpbr.EMISSION + 3]
+        if LUMINANCE @ light <= 0 or numbers[k] == CATCHER:
             continue
         mesh = meshes[mesh_index]
         points = mesh.vertices[mesh.triangles].astype(float) @ world[k][:, :3].T + world[k][:, 3]
         area = 0.5 * np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1)
+        if not area.sum() > 0:
+            continue
+        row = np.zeros(a.LAMP_COLUMNS)
+        row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
+        row[a.LAMP_RGB : a.LAMP_RGB + 3] = light
+        row[a.LAMP_GROUP], row[a.LAMP_AREA] = a.GROUP_GLOW, area.sum()
+        row[a.LAMP_FIRST], row[a.LAMP_LAST] = start, start + len(area)
+        row[a.LAMP_COS_FULL] = row[a.LAMP_COS_EDGE] = -2.0
+        row[a.LAMP_IES] = -1.0
+        lamp_of[k] = len(rows)
+        rows.append(row)
         corners.append(points.reshape(-1, 9))
-        weights.append(area * power)
-        materials.append(np.full(len(area), which[k], np.int32))
-    if not corners:
-        return np.zeros((0, 9), np.float32), np.zeros(0), np.zeros(0, np.int32), 1.0
-    weight = np.concatenate(weights)
-    total = float(weight.sum())
-    cumulative = np.concatenate([[0.0], np.cumsum(weight) / total])
-    return np.concatenate(corners).astype(np.float32), cumulative, np.concatenate(materials), total
+        before.append(np.concatenate([[0.0], np.cumsum(area)[:-1]]))
+        start += len(area)
+    return rows, np.concatenate(corners), np.concatenate(before), lamp_of
+
+
+def _material_table(baked: list) -> tuple[np.ndarray, np.ndarray]:
+    """All materials' numbers, each with the row of its thin film filled in, and the films."""
+    numbers = np.array([r.numbers for r in baked])
+    films = [r.film for r in baked if r.film is not None]
+    k = 0
+    for index, row in enumerate(baked):
+        if row.film is not None:
+            numbers[index, openpbr.FILM] = k
+            k += 1
+    return numbers, np.array(films) if films else np.zeros((1, 6, a.FILM_STEPS + 1))
+
+
+def _links(document: Document, links: list, part_ids: list[str], count: int) -> np.ndarray:
+    """(sets, instances) uint8: which instances each set of lamps lights. The floor and lamps' bodies are lit by all."""
+    table = np.ones((len(links), count), np.uint8)
+    for k, wanted in enumerate(links[1:], 1):
+        inside: set[str] = set()
+        for name in wanted:
+            if name in document.parts:
+                inside.update(below(document, name))
+        table[k, : len(part_ids)] = [i in inside for i in part_ids]
+        table[k, len(part_ids) :] = "floor" in wanted
+    return table
+
+
+def _moving(document: Document, part_ids: list[str], shutter: tuple[float, float]) -> dict[int, np.ndarray]:
+    """Instances that move while the shutter is open, with (steps, 3, 4) matrices at even times: as many as their turning asks for."""
+    if shutter[1] <= shutter[0] or not any(p.motion for p in document.parts.values()):
+        return {}
+    coarse = [world_matrices(document, t) for t in np.linspace(*shutter, 17)]
+    steps: dict[int, int] = {}
+    for number, part_id in enumerate(part_ids):
+        track = np.array([w[part_id][:3] for w in coarse])
+        if np.abs(np.diff(track, axis=0)).max() < 1e-9:
+            continue
+        turned = 0.0
+        for one, other in zip(track, track[1:]):
+            linear = other[:, :3] @ np.linalg.inv(one[:, :3])
+            turned += math.degrees(math.acos(float(np.clip((np.trace(linear) - 1) / 2, -1, 1))))
+        steps[number] = int(min(MOST_STEPS, 2 + math.ceil(turned / DEGREES_PER_STEP)))
+    if not steps:
+        return {}
+    most = max(steps.values())
+    fine = [world_matrices(document, t) for t in np.linspace(*shutter, most)]
+    return {n: np.array([w[part_ids[n]][:3] for w in fine]) for n in steps}
+
+
+def _padded(tracks: list[np.ndarray]) -> np.ndarray:
+    """(k, steps, 3, 4) of equally long tracks; an empty array when nothing moves."""
+    return np.ascontiguousarray(tracks) if tracks else np.zeros((0, 2, 3, 4))
+
+
+def shutter_of(camera: Camera, document: Document, time: float = 0.0) -> tuple[float, float]:
+    """From when to when, in seconds, the shutter is open for the frame at `time`."""
+    if not camera.motion_blur:
+        return time, time
+    open_for = camera.shutter_angle / 360.0 / document.frames_per_second if camera.shutter_angle > 0 else camera.shutter
+    return time, time + max(0.0, open_for)
+
+
+def camera_moment(camera: Camera, time: float) -> Camera:
+    """The camera as it stands at a time in seconds."""
+    keys = camera.motion
+    if not keys:
+        return camera
+    if time <= keys[0].time:
+        one = other = keys[0]
+    else:
+        one, other = next(((p, q) for p, q in zip(keys, keys[1:]) if time <= q.time), (keys[-1], keys[-1]))
+    f = (time - one.time) / (other.time - one.time) if other.time > one.time else 0.0
+    x, y, z = (p + f * (q - p) for p, q in zip(one.position, other.position))
+    u, v, w = (p + f * (q - p) for p, q in zip(one.target, other.target))
+    return replace(camera, position=(x, y, z), target=(u, v, w), roll=one.roll + f * (other.roll - one.roll))
+
+
+def camera_rows(camera: Camera, width: int, height: int, shutter: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+    """(times, CAM_COLUMNS): the camera at even times while the shutter is open; one row for a camera that stands still."""
+    if not camera.motion:
+        return camera_row(camera, width, height)[None]
+    times = np.linspace(*shutter, 9) if shutter[1] > shutter[0] else shutter[:1]
+    return np.array([camera_row(camera_moment(camera, float(t)), width, height) for t in times])
 
 
 def ev100(camera: Camera) -> float:
@@ -270,6 +417,13 @@ def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
         row[a.CAM_LENS_RADIUS] = 0.5 * camera.focal_length_mm / camera.f_stop
         row[a.CAM_FOCUS] = camera.focus
         row[a.CAM_BLADES] = camera.blades
+        row[a.CAM_BLADE_TURN] = math.radians(camera.blade_turn)
+    row[a.CAM_PROJECTION] = {"perspective": a.PERSPECTIVE, "parallel": a.PARALLEL, "panorama": a.PANORAMA}[camera.projection]
+    if camera.projection == "parallel":
+        row[a.CAM_TAN_W] = 0.5 * camera.span_mm
+        row[a.CAM_TAN_H] = row[a.CAM_TAN_W] * height / width
+    if camera.projection != "perspective":
+        row[a.CAM_LENS_RADIUS] = 0.0
     return row
 
 
@@ -277,9 +431,13 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
     """The kernel's options row."""
     row = np.zeros(a.OPT_COLUMNS)
     white = white_nits(camera)
-    row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, 5
+    row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, settings.diffuse_bounces
+    row[a.OPT_SPECULAR_BOUNCES], row[a.OPT_CLEAR_BOUNCES] = settings.specular_bounces, settings.clear_bounces
+    row[a.OPT_SCATTERS], row[a.OPT_SEED] = settings.scatters, settings.seed
+    row[a.OPT_LAMP_MASK] = MASK_LAMP if (scene.arrays.instance_part == LAMP_PART).any() else 0
+    row[a.OPT_SHUTTER_OPEN], row[a.OPT_SHUTTER_CLOSE] = shutter_of(camera, document)
     row[a.OPT_STRAIGHT_GLASS] = float(settings.straight_glass)
-    row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops
+    row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops if settings.clamp_stops > 0 else 1e30
     kinds = {
         "environment": a.BACKDROP_ENVIRONMENT,
         "colour": a.BACKDROP_COLOUR,
@@ -289,15 +447,34 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
     row[a.OPT_BACKDROP] = a.BACKDROP_TRANSPARENT if transparent else kinds[backdrop.kind]
     row[a.OPT_BACKDROP_TOP : a.OPT_BACKDROP_TOP + 3] = np.array(backdrop.top) * white
     row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
-    row[a.OPT_ENV_CHANCE] = 1.0 if len(scene.arrays.emit_cumulative) == 0 else 0.65
     row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
+    row[a.OPT_ENV_CHANCE], row[a.OPT_DISTANT_CHANCE] = _light_chances(scene, row[a.OPT_ENV_SCALE])
     if scene.clear_box is not None:
         row[a.OPT_HAS_CLEAR] = 1.0
         row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
     row[a.OPT_WHITE] = white
-    row[a.OPT_EMIT_TOTAL] = scene.emit_total
     row[a.OPT_GRADIENT_SPAN] = 1.0
     return row
+
+
+def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:
+    """Chances of sampling the environment and distant lamps; the rest goes to the lamps in the scene. By the light each sends there."""
+    arrays = scene.arrays
+    dome = float(arrays.env[::8, ::8].mean() * np.pi) * scale
+    distant = sum(float(LUMINANCE @ r[a.LAMP_RGB : a.LAMP_RGB + 3]) * (math.pi * 2 * r[a.LAMP_SIZE_2] or 1.0) for r in arrays.lamps[arrays.distant])
+    near = 0.0
+    if len(arrays.nodes):
+        root = arrays.nodes[0]
+        apart = np.linalg.norm(root[a.NODE_CENTRE : a.NODE_CENTRE + 3] - 0.5 * (scene.low + scene.high))
+        reach = max(apart, 0.5 * float(np.linalg.norm(scene.high - scene.low)))
+        near = root[a.NODE_POWER] / math.pi / reach**2
+    parts = np.array([dome, distant, near])
+    present = parts > 0
+    if not present.any():
+        return 1.0, 0.0
+    share = np.where(present, np.maximum(parts / parts.sum(), 0.15), 0.0)
+    share /= share.sum()
+    return float(share[0]), float(share[1])
 
 
 def floor_of(document: Document, shot: Shot | None) -> Floor:

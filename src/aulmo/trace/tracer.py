@@ -16,7 +16,7 @@ from aulmo.trace import draft as draft_kernels
 from aulmo.trace.denoise import denoise
 from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
-from aulmo.trace.path import trace_tile
+from aulmo.trace.path import MATTE_SLOTS, trace_tile
 from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_row, options_row, white_nits
 
 TILE = 32
@@ -47,9 +47,11 @@ class Tracer:
     """
 
     def __init__(self, scene: Scene, camera: np.ndarray, options: np.ndarray, width: int, height: int, step: int = 1) -> None:
-        self.scene, self.camera, self.options = scene, camera, options
+        self.scene, self.camera, self.options = scene, np.atleast_2d(camera), options
         self.width, self.height, self.step = width, height, step
-        self.film = new_film(-(-width // step), -(-height // step))
+        planes = a.PLANE_GROUPS + 3 * int(options[a.OPT_GROUPS]) if options[a.OPT_PASSES] > 0 else a.PLANES
+        self.film = new_film(-(-width // step), -(-height // step), planes)
+        self.mattes = np.zeros((*self.film.shape[:2], 2, MATTE_SLOTS, 2) if options[a.OPT_PASSES] > 0 else (0, 0, 2, MATTE_SLOTS, 2), np.float32)
         self.samples = 0
         self.stop = np.zeros(1, np.int32)
         rows, columns = self.film.shape[:2]
@@ -80,7 +82,7 @@ class Tracer:
                     return
                 x0, y0, x1, y1 = self.tiles[k]
                 trace_tile(
-                    self.scene.arrays, self.camera, self.options, self.film, x0, y0, x1, y1, self.width, self.height,
+                    self.scene.arrays, self.camera, self.options, self.film, self.mattes, x0, y0, x1, y1, self.width, self.height,
                     self.step, int(self.tile_samples[k]), count, self.stop, _NO_RECORD, recorded, coherent,
                 )  # fmt: skip
                 self.tile_samples[k] += count
@@ -124,7 +126,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
     draft = Draft(np.empty((height, width, 4), np.uint8), np.empty((height, width), np.int32), np.empty((height, width), np.float32))
     to_srgb = np.ascontiguousarray(ACESCG_TO_SRGB)
     curve = draft_kernels.display_curve()
-    sharp = camera.copy()
+    sharp = np.atleast_2d(camera)[0].copy()
     sharp[a.CAM_LENS_RADIUS] = 0.0
     coherent = coherent_arguments()
     bands = list(range(0, height, 16))

@@ -1,0 +1,78 @@
+"""Tracing made-up scenes to numbers: known skies, a sheet, and one call that renders."""
+
+import numpy as np
+
+from aulmo.document.assets import Mesh
+from aulmo.document.records import Camera, RenderSettings
+from aulmo.trace import arrays as a
+from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of
+from aulmo.trace.tracer import Tracer
+
+NITS = 1000.0
+
+
+class UniformDome(SceneBuilder):
+    """A builder whose environment has the same luminance everywhere."""
+
+    def _environment(self, environment):
+        from aulmo.trace.lights import build_importance
+
+        image = np.full((128, 256, 3), NITS, np.float32)
+        return image, *build_importance(image)
+
+
+class DistantSun(SceneBuilder):
+    """A builder whose environment is one small bright patch overhead: 2 degrees across."""
+
+    lux = 5000.0
+
+    def _environment(self, environment):
+        from aulmo.trace.lights import build_importance
+
+        image = np.zeros((512, 1024, 3), np.float32)
+        rows = np.cos(np.arange(513) * np.pi / 512)
+        image[:6] = 1.0
+        solid = 2 * np.pi * (rows[0] - rows[6])
+        return image * np.float32(self.lux / solid), *build_importance(image)
+
+
+class Dark(SceneBuilder):
+    """A builder whose environment gives no light at all."""
+
+    def _environment(self, environment):
+        from aulmo.trace.lights import build_importance
+
+        image = np.zeros((128, 256, 3), np.float32)
+        return image, *build_importance(image)
+
+
+def look_down(height: float = 600.0) -> Camera:
+    """A camera above the origin that looks straight down."""
+    return Camera(id="c", name="Camera", position=(0.0, 0.0, height), target=(0.0, 0.0, 0.0), focal_length_mm=85.0, shutter=1 / 15)
+
+
+def trace(
+    document, assets, size=(80, 60), samples=64, builder=SceneBuilder, settings=None, transparent=False, plain=False, uniform=False, passes=False
+):  # fmt: skip
+    """Mean light of every pixel in nits. `plain` waits for luck instead of aiming at lights, `uniform` chooses evenly among lamps."""
+    shot = document.shots[0]
+    camera = document.cameras[shot.camera]
+    scene = builder(assets).build(document, shot, shutter_of(camera, document))
+    options = options_row(scene, document, camera, backdrop_of(document, shot), settings or RenderSettings(clamp_stops=30), transparent)
+    options[a.OPT_PLAIN], options[a.OPT_UNIFORM_CHOICE], options[a.OPT_PASSES] = plain, uniform, passes
+    if passes:
+        options[a.OPT_GROUPS] = len(scene.groups)
+    tracer = Tracer(scene, camera_rows(camera, *size, shutter_of(camera, document)), options, *size)
+    tracer.run(samples)
+    return tracer.frame(), tracer
+
+
+def plane(size: float = 4000.0) -> Mesh:
+    """A flat sheet that faces up."""
+    s = size / 2
+    return Mesh(
+        np.array([[-s, -s, 0], [s, -s, 0], [s, s, 0], [-s, s, 0]], np.float32),
+        np.tile(np.array([[0, 0, 1]], np.float32), (4, 1)),
+        np.array([[0, 1, 2], [0, 2, 3]], np.uint32),
+        np.zeros(0, np.int32),
+    )
