@@ -76,3 +76,14 @@ def plane(size: float = 4000.0) -> Mesh:
         np.array([[0, 1, 2], [0, 2, 3]], np.uint32),
         np.zeros(0, np.int32),
     )
+
+
+class HalfDome(SceneBuilder):
+    """A builder whose environment is bright on one side (+x) and dark on the other."""
+
+    def _environment(self, environment):
+        from aulmo.trace.lights import build_importance
+
+        image = np.zeros((128, 256, 3), np.float32)
+        image[:, 128:] = NITS
+        return image, *build_importance(image)

@@ -87,6 +87,7 @@ def describe(path: Path) -> dict:
         ],
         "cameras": [_plain(c) for c in document.cameras.values()],
         "lights": [{"name": document.environment.image, "kind": "environment", **_plain(document.environment)}]
+        + [_plain(lamp) for lamp in document.lamps.values()]
         + [{"name": p["name"], "kind": "glowing part"} for p in parts if _glows(document, p["id"])],
     }
 
@@ -139,6 +140,16 @@ def render_shot(arguments) -> int:
         settings = replace(settings, stop="time", seconds=_at_least(arguments.time, 0.1, "the time in seconds"))
     if arguments.raw:
         settings = replace(settings, denoise=False)
+    if arguments.passes is not None:
+        from aulmo.trace.passes import SETS, check
+
+        names = tuple(SETS) if arguments.passes == "all" else tuple(n.strip() for n in arguments.passes.split(",") if n.strip())
+        check(names)
+        if names and not kind.startswith("exr"):
+            raise BadValue("Passes are kept in one EXR file; let the file's name end in .exr.")
+        settings = replace(settings, passes=names)
+    if arguments.seed is not None:
+        settings = replace(settings, seed=int(_at_least(arguments.seed, 0, "the seed")))
     if arguments.transparent:
         settings = replace(settings, transparent=True)
     if not out.parent.is_dir():
@@ -153,12 +164,17 @@ def render_shot(arguments) -> int:
         _bar(f"Rendering {shot.name}"[:18], p.share, f"noise {100 * p.noise:.1f} %  {left}")
         return partial(p, tracer, shot.view) if partial else True
 
-    picture = render(document, assets, shot, size, settings, progress)
+    if not kind.startswith("exr"):
+        settings = replace(settings, passes=())
+    kept = Path(arguments.state) if arguments.state else None
+    picture = render(document, assets, shot, size, settings, progress, kept=kept)
     _end_bar()
     if picture is None:
         print("The render was cancelled.", file=sys.stderr)
         return 5
     write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"})
+    if kept is not None:
+        kept.unlink(missing_ok=True)
     if partial:
         partial.finish(picture)
     print(f"{out}: {size[0]} × {size[1]}, {picture.samples} samples, noise {100 * picture.noise:.1f} %, {picture.seconds:.1f} s")
@@ -212,6 +228,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--time", type=float, metavar="SECONDS")
     p.add_argument("--raw", action="store_true", help="do not denoise")
     p.add_argument("--transparent", action="store_true", help="leave the background out")
+    p.add_argument("--passes", metavar="NAMES", help="paths,groups,surface,shadow,occlusion,motion,mattes,noise or all, in one EXR file")
+    p.add_argument("--seed", type=int, metavar="N", help="another pattern of samples")
+    p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
     p.add_argument("--file-type", choices=("png", "png16", "tif", "jpg", "exr", "exr32"))
     p.add_argument("--watch", help=argparse.SUPPRESS)
     p.add_argument("--out", required=True, metavar="FILE")

@@ -53,7 +53,19 @@ def write_picture(picture: Picture, path: Path, file_type: str | None = None, ab
         scale = np.float32(1.0 / picture.white)
         planes = [picture.rgb * scale, picture.alpha[..., None], picture.raw * scale, picture.albedo, picture.normal]
         names = ["R", "G", "B", "A", "raw.R", "raw.G", "raw.B", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z"]
-        blob = encode(np.concatenate(planes, 2).astype(np.float32), ".exr", "half" if kind == "exr" else "float", names, about)
+        depths = ["half" if kind == "exr" else "float"] * len(names)
+        header = dict(about or {})
+        if picture.passes is not None:
+            light = picture.passes.light()
+            for name, plane in picture.passes.planes.items():
+                planes.append(plane * scale if name in light else plane)
+                channels = _channels(name, plane.shape[2])
+                names += channels
+                # ids are bits, not light, and far positions need every digit: these stay full floats
+                exact = name.startswith(("Matte", "position", "depth", "motion"))
+                depths += ["float" if exact else depths[0]] * len(channels)
+            header |= picture.passes.header
+        blob = encode(np.concatenate(planes, 2).astype(np.float32), ".exr", depths, names, header)
     else:
         pixels = display_picture(picture)
         if not transparent or kind == "jpg":
@@ -66,15 +78,29 @@ def write_picture(picture: Picture, path: Path, file_type: str | None = None, ab
     write_atomically(path, lambda file: file.write(blob))
 
 
-def encode(pixels: np.ndarray, suffix: str, depth: str, names: list[str] | None = None, about: dict[str, str] | None = None) -> bytes:
-    """Pixels as the bytes of a picture file."""
+def _channels(name: str, count: int) -> list[str]:
+    """Channel names of a layer as EXR readers expect them."""
+    if name == "depth":
+        return ["depth.Z"]
+    if name in ("normal_first", "position"):
+        return [f"{name}.{c}" for c in "XYZ"]
+    letters = {1: "Y", 2: "XY", 3: "RGB", 4: "RGBA"}[count]
+    return [f"{name}.{c}" for c in letters]
+
+
+def encode(
+    pixels: np.ndarray, suffix: str, depth: str | list[str], names: list[str] | None = None, about: dict[str, str] | None = None
+) -> bytes:  # fmt: skip
+    """Pixels as the bytes of a picture file; `depth` may be one for each channel."""
     import OpenImageIO as oiio
 
     handle, temporary = tempfile.mkstemp(suffix=suffix)
     os.close(handle)
     try:
         height, width, channels = pixels.shape
-        spec = oiio.ImageSpec(width, height, channels, depth)
+        spec = oiio.ImageSpec(width, height, channels, depth if isinstance(depth, str) else depth[0])
+        if not isinstance(depth, str):
+            spec.channelformats = tuple(oiio.TypeDesc(d) for d in depth)
         if names:
             spec.channelnames = tuple(names)
             spec.attribute("compression", "zip")

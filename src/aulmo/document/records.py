@@ -266,7 +266,7 @@ class RenderSettings(Record):
     diffuse_bounces: int = 5
     specular_bounces: int = 12
     clear_bounces: int = 12
-    scatters: int = 256
+    scatters: int = 1024
     clamp_stops: float = 5.0
     seed: int = 0
     passes: tuple[str, ...] = ()

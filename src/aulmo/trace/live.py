@@ -13,7 +13,7 @@ from aulmo.trace import kernel_cache
 from aulmo.trace.arrays import OPT_GRADIENT_SPAN, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import blur_environment
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_row, options_row
+from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of
 from aulmo.trace.tracer import Draft, Tracer, draw_draft
 from aulmo.trace.view import dither, show
 
@@ -138,13 +138,14 @@ class LivePicture:
 
     def _work(self, request: Request) -> None:
         self._last = request
-        scene = self._builder.build(request.document, request.shot)
+        shutter = shutter_of(request.camera, request.document)
+        scene = self._builder.build(request.document, request.shot, shutter)
         backdrop = backdrop_of(request.document, request.shot)
         transparent = request.transparent or backdrop.kind == "transparent"
         options = options_row(scene, request.document, request.camera, backdrop, request.document.render, transparent)
         options[OPT_GRADIENT_SPAN] = request.gradient_span
         width, height = request.width, request.height
-        camera = camera_row(request.camera, width, height)
+        camera = camera_rows(request.camera, width, height, shutter)
         traced = request.traced and self._path_ready.is_set()
 
         def drafted(picture: np.ndarray | None) -> Draft:

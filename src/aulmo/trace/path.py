@@ -286,11 +286,11 @@ def _remember(state, whole, px, py, pz, nx, ny, nz, density, instance):
 
 
 @inlined
-def _survives(state, whole, u, after):
-    """Russian roulette by what the path still carries."""
+def _survives(state, whole, u, after, most):
+    """Russian roulette by what the path still carries, with at most a chance of `most`."""
     if whole[BOUNCE] <= after:
         return True
-    q = min(0.98, max(abs(state[CARRIED]), abs(state[CARRIED + 1]), abs(state[CARRIED + 2])))
+    q = min(most, max(abs(state[CARRIED]), abs(state[CARRIED + 1]), abs(state[CARRIED + 2])))
     if u >= q:
         return False
     state[CARRIED] /= q
@@ -413,7 +413,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             whole[SCATTERED] += 1
             u, v = _draw(index, key + np.uint64(3), step)
             lobe = draw_1d(index, key + np.uint64(6))
-            if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not _survives(state, whole, lobe, -1)):
+            if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not _survives(state, whole, lobe, -1, 1.0)):
                 whole[ALIVE] = 0
                 return
             cosine = sample_phase(m[o.SUB_G], u)
@@ -708,7 +708,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
         if whole[KIND] == NOT_YET:
             whole[KIND] = BY_TRANSMISSION
         whole[EVENTS] += 1
-        if whole[SCATTERED] > 6 and not _survives(state, whole, draw_1d(index, key + np.uint64(6)), -1):
+        if whole[SCATTERED] > 6 and not _survives(state, whole, draw_1d(index, key + np.uint64(6)), -1, 1.0):
             whole[ALIVE] = 0
         return
     if mode == ON_LAMBERT:
@@ -782,7 +782,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             whole[ALIVE] = 0
     whole[EVENTS] += 1
     whole[BOUNCE] += 1
-    if whole[BOUNCE] > limit or not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 2):
+    if whole[BOUNCE] > limit or not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 2, 0.98):
         whole[ALIVE] = 0
 
 
@@ -813,7 +813,7 @@ def _count_matt(options, state, whole, u):
     whole[MATT] += 1
     whole[EVENTS] += 1
     whole[BOUNCE] += 1
-    if whole[MATT] > options[OPT_DIFFUSE_BOUNCES] or whole[BOUNCE] > options[OPT_BOUNCES] or not _survives(state, whole, u, 2):
+    if whole[MATT] > options[OPT_DIFFUSE_BOUNCES] or whole[BOUNCE] > options[OPT_BOUNCES] or not _survives(state, whole, u, 2, 0.98):
         whole[ALIVE] = 0
 
 
@@ -876,7 +876,7 @@ def _polished(scene, options, state, whole, media, index, key, step, m, instance
     whole[CLEAR_PASSES] += 1
     if whole[BOUNCE] > options[OPT_BOUNCES] or whole[CLEAR_PASSES] > options[OPT_CLEAR_BOUNCES]:
         whole[ALIVE] = 0
-    elif not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 8):
+    elif not _survives(state, whole, draw_1d(index, key + np.uint64(6)), 8, 0.98):
         whole[ALIVE] = 0
 
 

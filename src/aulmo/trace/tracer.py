@@ -3,23 +3,32 @@
 import os
 import threading
 import time
+import zipfile
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 from typing import Callable, NamedTuple
 
 import numpy as np
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.document.project_file import write_atomically
+from aulmo.document.records import Camera, Document, RenderSettings, Shot
+from aulmo.errors import BadFile
 from aulmo.surface.colour import ACESCG_TO_SRGB
 from aulmo.trace import arrays as a
 from aulmo.trace import draft as draft_kernels
-from aulmo.trace.denoise import denoise
+from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
 from aulmo.trace.path import MATTE_SLOTS, trace_tile
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_row, options_row, white_nits
+from aulmo.trace.passes import Passes, collect, motion_vectors
+from aulmo.trace.passes import check as check_passes
+from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of, white_nits
 
 TILE = 32
+PILOT = 16  # samples that only plan a render to a noise target
+LONGEST = 16384
+KEEP_EVERY = 20.0  # seconds between two writings of a render's state
 _NO_RECORD = np.zeros((0, 11), np.float32)
 
 
@@ -60,14 +69,15 @@ class Tracer:
         self.tiles.sort(key=lambda t: (t[0] + TILE / 2 - middle[0]) ** 2 + (t[1] + TILE / 2 - middle[1]) ** 2)
         self.tile_noise = np.full(len(self.tiles), np.inf)
         self.tile_samples = np.zeros(len(self.tiles), np.int64)
+        self.tile_goal = np.full(len(self.tiles), np.iinfo(np.int64).max)
 
     def cancel(self) -> None:
         """Make the running pass end within a row of pixels."""
         self.stop[0] = 1
 
-    def run(self, count: int, threads: int | None = None, noise: float = 0.0, after_tile: Callable[[], None] | None = None) -> bool:
-        """Add `count` samples to every pixel of every tile noisier than `noise`. False when cancelled."""
-        waiting = iter([k for k in range(len(self.tiles)) if self.tile_noise[k] > noise or self.tile_samples[k] < 8])
+    def run(self, count: int, threads: int | None = None, after_tile: Callable[[], None] | None = None) -> bool:
+        """Add up to `count` samples to every pixel of every tile below its goal. False when cancelled."""
+        waiting = iter([k for k in range(len(self.tiles)) if self.tile_samples[k] < self.tile_goal[k]])
         lock = threading.Lock()
         white = self.options[a.OPT_WHITE]
         recorded = np.zeros(1, np.int64)
@@ -81,11 +91,12 @@ class Tracer:
                 if k is None:
                     return
                 x0, y0, x1, y1 = self.tiles[k]
+                now = min(count, int(self.tile_goal[k] - self.tile_samples[k]))
                 trace_tile(
                     self.scene.arrays, self.camera, self.options, self.film, self.mattes, x0, y0, x1, y1, self.width, self.height,
-                    self.step, int(self.tile_samples[k]), count, self.stop, _NO_RECORD, recorded, coherent,
+                    self.step, int(self.tile_samples[k]), now, self.stop, _NO_RECORD, recorded, coherent,
                 )  # fmt: skip
-                self.tile_samples[k] += count
+                self.tile_samples[k] += now
                 self.tile_noise[k] = tile_noise(self.film, x0, y0, x1, y1, white)
                 if after_tile:
                     after_tile()
@@ -102,6 +113,23 @@ class Tracer:
         """Mean relative error over the frame, 0.02 for two percent."""
         known = self.tile_noise[np.isfinite(self.tile_noise) & (self.tile_noise < 1e8)]
         return float(known.mean()) if len(known) else float("inf")
+
+    def finished(self) -> bool:
+        """True when every tile has reached its goal."""
+        return bool((self.tile_samples >= self.tile_goal).all())
+
+    def state(self) -> dict[str, np.ndarray]:
+        """What has to be kept to go on later as if nothing had happened."""
+        kept = {"film": self.film, "mattes": self.mattes, "tile_samples": self.tile_samples, "tile_noise": self.tile_noise}
+        return {**kept, "tile_goal": self.tile_goal, "samples": np.array(self.samples)}
+
+    def take_state(self, state) -> None:
+        """Go on from a kept state. Raises BadFile when it belongs to another frame."""
+        if any(state[k].shape != getattr(self, k).shape for k in ("film", "mattes", "tile_samples")):
+            raise BadFile("The kept render state belongs to another frame size or other passes.")
+        self.film, self.mattes = np.ascontiguousarray(state["film"]), np.ascontiguousarray(state["mattes"])
+        self.tile_samples, self.tile_noise = state["tile_samples"].copy(), state["tile_noise"].copy()
+        self.tile_goal, self.samples = state["tile_goal"].copy(), int(state["samples"])
 
     def frame(self) -> Frame:
         """What the film amounts to so far."""
@@ -183,6 +211,7 @@ class Picture(NamedTuple):
     samples: int
     noise: float
     seconds: float
+    passes: Passes | None = None
 
 
 class Prediction(NamedTuple):
@@ -195,20 +224,27 @@ class Prediction(NamedTuple):
 
 
 def _prepare(document: Document, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
-    scene = (builder or SceneBuilder(assets)).build(document, shot)
     camera = document.cameras[shot.camera]
+    shutter = shutter_of(camera, document)
+    scene = (builder or SceneBuilder(assets)).build(document, shot, shutter)
     backdrop = backdrop_of(document, shot)
     transparent = settings.transparent or backdrop.kind == "transparent"
-    return scene, camera, options_row(scene, document, camera, backdrop, settings, transparent)
+    options = options_row(scene, document, camera, backdrop, settings, transparent)
+    if settings.passes:
+        check_passes(settings.passes)
+        options[a.OPT_PASSES], options[a.OPT_GROUPS] = 1.0, len(scene.groups)
+        if "occlusion" in settings.passes:
+            options[a.OPT_OCCLUSION] = settings.occlusion_mm or 0.2 * float(np.linalg.norm(scene.high - scene.low))
+    return scene, camera, options, shutter
 
 
 def predict(
     document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder | None = None
 ) -> Prediction:
     """Trace a sparse copy of the frame and scale up: samples and seconds until the settings' stopping rule is met."""
-    scene, camera, options = _prepare(document, assets, shot, settings, builder)
+    scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))
-    tracer = Tracer(scene, camera_row(camera, *size), options, size[0], size[1], step)
+    tracer = Tracer(scene, camera_rows(camera, *size, shutter), options, size[0], size[1], step)
     tracer.run(1)
     started = time.perf_counter()
     tracer.run(7)
@@ -224,31 +260,54 @@ def predict(
     return Prediction(samples, samples * per_sample, float(noise_at_one / np.sqrt(samples)), per_sample)
 
 
+def plan_samples(pilot: Tracer, target: float, limit: int) -> np.ndarray:
+    """How many samples each tile needs for a noise target, from a pilot whose samples are not used for the picture.
+
+    Deciding by samples that are thrown away keeps the picture's mean free of the decision: a tile that happened to look dark and calm
+    is not stopped for it. Each tile also counts the calmer half of what its neighbours need, since a pilot may miss a rare bright path.
+    """
+    need = pilot.tile_samples * (np.minimum(pilot.tile_noise, 1e3) / target) ** 2
+    around = need.copy()
+    place = {(t[0], t[1]): k for k, t in enumerate(pilot.tiles)}
+    for k, (x, y, _, _) in enumerate(pilot.tiles):
+        near = [need[place[p]] for p in ((x - TILE, y), (x + TILE, y), (x, y - TILE), (x, y + TILE)) if p in place]
+        if near:
+            around[k] = max(need[k], 0.5 * float(np.mean(near)))
+    return np.clip(np.ceil(1.1 * around), 16, limit).astype(np.int64)
+
+
 def render(
     document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings,
-    progress: Callable[[Progress, "Tracer"], bool] | None = None, builder: SceneBuilder | None = None,
+    progress: Callable[[Progress, "Tracer"], bool] | None = None, builder: SceneBuilder | None = None, kept: Path | None = None,
 ) -> Picture | None:  # fmt: skip
     """Render a shot until its stopping rule is met.
 
-    `progress` is called about four times a second and may return False to cancel; then None is returned.
+    `progress` is called about four times a second and may return False to cancel; then None is returned. With `kept` the state of the
+    render is kept in that file, and a render that finds one goes on from it: the picture is the same to the last bit.
     """
-    scene, camera, options = _prepare(document, assets, shot, settings, builder)
-    tracer = Tracer(scene, camera_row(camera, *size), options, *size)
+    scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
+    rows = camera_rows(camera, *size, shutter)
+    tracer = Tracer(scene, rows, options, *size)
     started = time.perf_counter()
-    target = settings.noise_percent / 100 if settings.stop == "noise" else 0.0
-    limit = settings.samples if settings.stop == "samples" else 16384
-    state = {"told": 0.0}
+    state = {"told": 0.0, "kept": 0.0}
+    limit = settings.samples if settings.stop == "samples" else LONGEST
+    pilot: Tracer | None = None
+    if kept is not None and kept.exists():
+        tracer.take_state(_read_state(kept))
+    elif settings.stop == "noise":
+        pilot = Tracer(scene, rows, options.copy(), *size)
+        pilot.options[a.OPT_SEED] += 7919
+    else:
+        tracer.tile_goal[:] = limit
 
     def share_done(now: float) -> float:
-        done = float(tracer.tile_samples.mean())
         if settings.stop == "time":
             return min(1.0, now / settings.seconds)
-        if settings.stop == "samples":
-            return min(1.0, done / limit)
-        noise = tracer.noise()
-        return 0.0 if not np.isfinite(noise) else min(1.0, (target / max(1e-9, noise)) ** 2)
+        if pilot is not None and tracer.samples == 0 and tracer.tile_goal[0] > LONGEST:
+            return 0.0
+        return float(tracer.tile_samples.sum() / max(1, tracer.tile_goal.sum()))
 
-    def tell() -> None:
+    def tell(of: Tracer) -> None:
         now = time.perf_counter() - started
         if progress is None or now - state["told"] < 0.25:
             if settings.stop == "time" and now > settings.seconds and tracer.samples >= 1:
@@ -257,31 +316,65 @@ def render(
         state["told"] = now
         share = share_done(now)
         left = now * (1 - share) / share if share > 0.005 else float("inf")
-        if progress(Progress(share, int(tracer.tile_samples.mean()), tracer.noise(), now, left), tracer) is False:
+        if progress(Progress(share, int(tracer.tile_samples.mean()), of.noise(), now, left), of) is False:
             state["cancelled"] = True
-            tracer.cancel()
+            of.cancel()
 
-    while tracer.samples < limit:
-        count = min(1 if tracer.samples < 2 else 4 if tracer.samples < 32 else 8, limit - tracer.samples)
-        whole = tracer.run(count, noise=target, after_tile=tell)
+    if pilot is not None:
+        for count in (4, PILOT - 4):
+            pilot.run(count, after_tile=lambda: tell(pilot))
+        if state.get("cancelled"):
+            return None
+        tracer.tile_goal = plan_samples(pilot, settings.noise_percent / 100, LONGEST)
+    while not tracer.finished():
+        count = 1 if tracer.samples < 2 else 4 if tracer.samples < 32 else 8
+        whole = tracer.run(count, after_tile=lambda: tell(tracer))
         if state.get("cancelled"):
             return None
         if not whole:
             break
         now = time.perf_counter() - started
-        if settings.stop == "noise" and tracer.samples >= 16 and bool((tracer.tile_noise <= target).all()):
-            break
+        if kept is not None and now - state["kept"] > KEEP_EVERY:
+            state["kept"] = now
+            _write_state(kept, tracer)
         if settings.stop == "time" and now >= settings.seconds:
             break
+    return _finish(document, shot, settings, tracer, camera, started)
+
+
+def _finish(document: Document, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:
+    """Denoise and gather the passes."""
+    options = tracer.options
     frame = tracer.frame()
     rgb, alpha = frame.rgb, frame.alpha
+    passes = None
+    if settings.passes:
+        passes = collect(settings.passes, tracer.film, tracer.mattes, tracer.scene)
+        if "motion" in settings.passes:
+            passes.planes["motion"] = motion_vectors(document, tracer.scene, camera, tracer.film, tracer.mattes)
     if settings.denoise:
-        rgb = denoise(frame.rgb, frame.albedo, frame.normal)
+        albedo, normal = cleaned_guides(frame.albedo, frame.normal)
+        rgb = denoise(frame.rgb, albedo, normal, clean_guides=True)
         if options[a.OPT_BACKDROP] == a.BACKDROP_TRANSPARENT:
-            clean = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), frame.albedo, frame.normal)[..., 0], 0, 1)
+            clean = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), albedo, normal, clean_guides=True)[..., 0], 0, 1)
             # what every sample agreed on stays exact
             alpha = np.where(frame.alpha >= 0.9999, np.float32(1), np.where(frame.alpha <= 0.0, np.float32(0), clean))
+        if passes is not None and settings.denoise_groups:
+            for name in [n for n in passes.planes if n.startswith("group.")]:
+                passes.planes[name + ".denoised"] = denoise(passes.planes[name], albedo, normal, clean_guides=True)
     return Picture(
         rgb, alpha, frame.rgb, frame.albedo, frame.normal, white_nits(camera), shot.view,
-        int(tracer.tile_samples.mean()), tracer.noise(), time.perf_counter() - started,
+        int(tracer.tile_samples.mean()), tracer.noise(), time.perf_counter() - started, passes,
     )  # fmt: skip
+
+
+def _write_state(path: Path, tracer: Tracer) -> None:
+    write_atomically(path, lambda file: np.savez(file, **tracer.state()))
+
+
+def _read_state(path: Path) -> dict[str, np.ndarray]:
+    try:
+        with np.load(path, allow_pickle=False) as data:
+            return {k: data[k] for k in ("film", "mattes", "tile_samples", "tile_noise", "tile_goal", "samples")}
+    except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile) as error:
+        raise BadFile(f"{path.name} is not a kept render state, or it is damaged.") from error

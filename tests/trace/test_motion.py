@@ -1,0 +1,141 @@
+"""Things that move while the shutter is open, and the camera's other projections."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+
+from aulmo.document import edits
+from aulmo.document.placement import placement_at
+from aulmo.document.records import Camera, Placement, Surface, TimedPlacement, TimedView
+from aulmo.trace.scene import SceneBuilder, camera_rows, shutter_of
+from shapes import box_mesh, one_part, sphere_mesh
+from tracing import NITS, UniformDome, trace
+
+MATT = Surface(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
+
+
+def moving(first: Placement, last: Placement, **camera):
+    document, assets = one_part(box_mesh(30.0), MATT)
+    part = document.parts["ball"]
+    keys = (TimedPlacement(0.0, first), TimedPlacement(1.0, last))
+    document = replace(document, parts={"ball": replace(part, motion=keys)})
+    eye = Camera(id="c", name="c", position=(0, -300, 60), target=(0, 0, 0), focal_length_mm=60, shutter=1.0, **camera)
+    return replace(document, cameras={"c": eye}), assets
+
+
+def still(document, time: float):
+    """The same document frozen at a time."""
+    part = document.parts["ball"]
+    eye = document.cameras["c"]
+    return replace(
+        edits.place_parts(replace(document, parts={"ball": replace(part, motion=())}), {"ball": placement_at(part, time)}),
+        cameras={"c": replace(eye, motion_blur=False)},
+    )
+
+
+@pytest.mark.parametrize(
+    "first, last",
+    [
+        (Placement((-40, 0, 0)), Placement((40, 0, 20))),
+        (Placement(), Placement(turn=(0, 0, 200.0))),
+        (Placement((30, 0, 0), (0, 0, 0)), Placement((30, 0, 0), (0, 170.0, 0))),
+    ],
+)
+def test_blur_is_the_mean_of_many_frames(first, last):
+    document, assets = moving(first, last, motion_blur=True)
+    blurred, _ = trace(document, assets, (48, 36), 512, UniformDome, transparent=True)
+    times = (np.arange(48) + 0.5) / 48
+    frames = [trace(still(document, t), assets, (48, 36), 16, UniformDome, transparent=True)[0].alpha for t in times]
+    np.testing.assert_allclose(blurred.alpha, np.mean(frames, 0), atol=0.06)
+    assert np.abs(blurred.alpha - np.mean(frames, 0)).mean() < 0.006
+
+
+def test_a_spinning_arm_sweeps_an_arc_not_a_chord():
+    """A block half a turn round an axis 60 mm away passes through the top of its circle; a chord would pass through the middle."""
+    document, assets = one_part(box_mesh(12.0), MATT)
+    arm = edits.group_parts(document, ["ball"], "Arm")
+    document, group = arm
+    document = edits.place_parts(document, {"ball": Placement((60, 0, 0))})
+    keys = (TimedPlacement(0.0, Placement()), TimedPlacement(1.0, Placement(turn=(0, -180.0, 0))))
+    document = edits.change_part(document, group, motion=keys)
+    eye = Camera(id="c", name="c", position=(0, -400, 0), projection="parallel", span_mm=160.0, shutter=1.0, motion_blur=True, target=(0, 0, 0))
+    document = replace(document, cameras={"c": eye})
+    frame, _ = trace(document, assets, (64, 64), 256, UniformDome, transparent=True)
+    top, middle = frame.alpha[8, 32], frame.alpha[32, 32]
+    assert top > 0.02
+    assert middle == 0.0
+
+
+def test_a_moving_camera_blurs_what_stands_still():
+    document, assets = one_part(box_mesh(30.0), MATT)
+    views = (TimedView(0.0, (-40, -300, 0), (-40, 0, 0)), TimedView(1.0, (40, -300, 0), (40, 0, 0)))
+    eye = Camera(id="c", name="c", position=(0, -300, 0), target=(0, 0, 0), focal_length_mm=60, shutter=1.0, motion_blur=True, motion=views)
+    document = replace(document, cameras={"c": eye})
+    frame, _ = trace(document, assets, (48, 36), 256, UniformDome, transparent=True)
+    row = frame.alpha[18]
+    # 30 mm of box over 80 mm of travel: no pixel is covered more than 3/8 of the time
+    assert row.max() == pytest.approx(30 / 80, abs=0.06)
+    assert (row > 0.05).sum() > 25
+
+
+def test_the_shutter_is_an_angle_or_a_time():
+    document, _ = one_part(box_mesh())
+    eye = Camera(id="c", name="c", shutter=1 / 50, motion_blur=True)
+    assert shutter_of(eye, document, 2.0) == (2.0, 2.0 + 1 / 50)
+    assert shutter_of(replace(eye, shutter_angle=180.0), document) == (0.0, 0.5 / document.frames_per_second)
+    assert shutter_of(replace(eye, motion_blur=False), document) == (0.0, 0.0)
+
+
+def test_without_blur_things_stand_where_the_shutter_opened():
+    document, assets = moving(Placement((-40, 0, 0)), Placement((40, 0, 20)))
+    scene = UniformDome(assets).build(document, document.shots[0])
+    assert scene.arrays.matrices[0, 0, 3] == -40
+    assert len(scene.arrays.motion) == 0
+
+
+def test_a_parallel_view_does_not_shrink_with_distance():
+    document, assets = one_part(sphere_mesh(20.0), MATT)
+    covers = []
+    for distance in (100.0, 2000.0):
+        eye = Camera(id="c", name="c", position=(0, -distance, 0), target=(0, 0, 0), projection="parallel", span_mm=100.0, shutter=1 / 15)
+        frame, _ = trace(replace(document, cameras={"c": eye}), assets, (50, 50), 64, UniformDome, transparent=True)
+        covers.append(frame.alpha.sum() * (100.0 / 50) ** 2)
+    assert covers[0] == pytest.approx(np.pi * 20**2, rel=0.01)
+    assert covers[1] == pytest.approx(covers[0], rel=0.005)
+
+
+def test_a_panorama_shows_the_whole_sphere():
+    """A ball above the camera covers the top rows; the share of the frame, weighed by latitude, is its solid angle."""
+    document, assets = one_part(sphere_mesh(20.0, 96), MATT)
+    document = edits.place_parts(document, {"ball": Placement((0, 0, 60.0))})
+    eye = Camera(id="c", name="c", position=(0, 0, 0), target=(0, 1, 0), projection="panorama", shutter=1 / 15)
+    frame, _ = trace(replace(document, cameras={"c": eye}), assets, (96, 48), 64, UniformDome, transparent=True)
+    latitude = (np.arange(48) + 0.5) / 48 * np.pi
+    solid = (frame.alpha * (2 * np.pi / 96 * np.pi / 48 * np.sin(latitude))[:, None]).sum()
+    assert solid == pytest.approx(2 * np.pi * (1 - np.sqrt(1 - (20 / 60) ** 2)), rel=0.03)
+    assert frame.alpha[24:].max() == 0.0
+
+
+def test_shift_moves_the_frame_and_keeps_verticals():
+    document, assets = one_part(sphere_mesh(20.0), MATT)
+    eye = document.cameras["c"]
+    straight, _ = trace(document, assets, (40, 40), 16, UniformDome, transparent=True)
+    raised, _ = trace(replace(document, cameras={"c": replace(eye, shift_y=0.25)}), assets, (40, 40), 16, UniformDome, transparent=True)
+    moved = np.argmax(raised.alpha.sum(1)) - np.argmax(straight.alpha.sum(1))
+    assert moved == pytest.approx(10, abs=2)
+
+
+def test_blades_can_be_turned():
+    eye = Camera(id="c", name="c", depth_of_field=True, focus=100.0, blades=5, blade_turn=36.0)
+    from aulmo.trace.arrays import CAM_BLADE_TURN
+
+    assert camera_rows(eye, 40, 30)[0, CAM_BLADE_TURN] == pytest.approx(np.radians(36.0))
+
+
+def test_builders_keep_parts_apart_that_move_and_that_do_not():
+    document, assets = moving(Placement(), Placement((10, 0, 0)), motion_blur=True)
+    camera = document.cameras["c"]
+    scene = SceneBuilder(assets).build(document, document.shots[0], shutter_of(camera, document))
+    assert scene.arrays.instance_motion.tolist() == [0]
+    assert scene.arrays.motion.shape[2:] == (3, 4)
+    assert NITS > 0
