@@ -28,7 +28,12 @@ KINDS = {
     "dusty plastic": Surface(base_color=WHITE, fuzz_weight=0.5, fuzz_roughness=0.3, specular_roughness=0.3),
     "brushed coat": Surface(base_color=WHITE, coat_weight=1.0, coat_roughness=0.4, coat_roughness_anisotropy=0.7),
     "lampshade": Surface(
-        base_color=WHITE, specular_weight=0.0, geometry_thin_walled=True, subsurface_weight=0.7, subsurface_color=WHITE, subsurface_scatter_anisotropy=0.3
+        base_color=WHITE,
+        specular_weight=0.0,
+        geometry_thin_walled=True,
+        subsurface_weight=0.7,
+        subsurface_color=WHITE,
+        subsurface_scatter_anisotropy=0.3,
     ),
     "coated metal": Surface(base_color=WHITE, base_metalness=0.5, coat_weight=0.7, coat_roughness=0.3),
 }

@@ -90,7 +90,9 @@ def test_a_tube_overhead_lights_as_integrated_along_it():
 
 
 def test_a_thousand_lumen_ball_gives_the_lux_it_should():
-    assert lux(nits(kind="sphere", width=60, power=1000.0, unit="lumen", position=(0, 0, 2000))) == pytest.approx(1000 / (4 * math.pi) / 2**2, rel=2e-3)
+    assert lux(nits(kind="sphere", width=60, power=1000.0, unit="lumen", position=(0, 0, 2000))) == pytest.approx(
+        1000 / (4 * math.pi) / 2**2, rel=2e-3
+    )
 
 
 @pytest.mark.parametrize("kind", ["point", "spot"])
@@ -247,8 +249,15 @@ def many(count: int) -> list[Lamp]:
     kinds = ["rectangle", "disc", "sphere", "point", "spot"]
     return [
         Lamp(
-            id=f"l{k}", name=f"l{k}", kind=kinds[k % 5], position=tuple(rng.uniform(-800, 800, 3) + [0, 0, 900]), turn=tuple(rng.uniform(-60, 60, 3)),
-            width=30.0, height=30.0, power=float(rng.uniform(10, 1000)), unit="lumen",
+            id=f"l{k}",
+            name=f"l{k}",
+            kind=kinds[k % 5],
+            position=tuple(rng.uniform(-800, 800, 3) + [0, 0, 900]),
+            turn=tuple(rng.uniform(-60, 60, 3)),
+            width=30.0,
+            height=30.0,
+            power=float(rng.uniform(10, 1000)),
+            unit="lumen",
         )  # fmt: skip
         for k in range(count)
     ]

@@ -58,7 +58,20 @@ def test_no_material_gives_back_more_than_it_got(
 
 
 @pytest.mark.parametrize(
-    "kind", ["matt", "gloss plastic", "rough metal", "stretched metal", "frosted glass", "half clear", "satin coat", "coated metal", "velvet", "brushed coat", "lampshade"]
+    "kind",
+    [
+        "matt",
+        "gloss plastic",
+        "rough metal",
+        "stretched metal",
+        "frosted glass",
+        "half clear",
+        "satin coat",
+        "coated metal",
+        "velvet",
+        "brushed coat",
+        "lampshade",
+    ],
 )
 @pytest.mark.parametrize("mu", [0.35, 0.9])
 def test_directions_are_sampled_with_the_density_claimed(kind, mu):

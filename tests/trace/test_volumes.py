@@ -97,7 +97,9 @@ def stacked(inner: Surface, gap: bool, outer: Surface):
     """A block with another within it over a glowing sheet, seen straight from above; the inner one overlaps the outer's wall, or leaves air."""
     document, assets = one_part(box_mesh(100.0), outer)
     document = edits.put_material(document, Material(id="inner", name="Inner", surface=inner))
-    document = edits.put_material(document, Material(id="glow", name="Glow", surface=Surface(base_weight=0.0, specular_weight=0.0, emission_luminance=NITS)))
+    document = edits.put_material(
+        document, Material(id="glow", name="Glow", surface=Surface(base_weight=0.0, specular_weight=0.0, emission_luminance=NITS))
+    )
     small, sheet = assets.add_mesh(box_mesh(60.0 if gap else 100.0)), assets.add_mesh(plane(3000.0))
     parts = [
         Part(id="inner", name="Inner", mesh=small, material="inner", placement=Placement((0, 0, 40.0 if not gap else 0.0))),

@@ -90,7 +90,23 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
     def trace(k: int, record) -> None:
         for top, bottom in rows[k::cores]:
             path.trace_tile(
-                scene.arrays, camera, options, films[k], no_mattes, 0, top, SIZE[0], bottom, *SIZE, 1, 0, 1, stop, record, counts[k], coherent_arguments()
+                scene.arrays,
+                camera,
+                options,
+                films[k],
+                no_mattes,
+                0,
+                top,
+                SIZE[0],
+                bottom,
+                *SIZE,
+                1,
+                0,
+                1,
+                stop,
+                record,
+                counts[k],
+                coherent_arguments(),
             )
 
     records = [np.zeros((9_000_000, 11), np.float32) for _ in range(cores)]

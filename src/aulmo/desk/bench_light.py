@@ -60,10 +60,10 @@ class DomeMap(QWidget):
         """Draw the dome as it is now."""
         environment, area = self.session.document.environment, self._rect()
         try:
-            if self._source[:1] != (environment.image,):
+            if self._source[:1] != ((environment.image, environment.sky),):
                 pixels = environment_pixels(environment, self.session.assets)
                 step = max(1, pixels.shape[1] // 720)
-                self._source = (environment.image, np.ascontiguousarray(pixels[::step, ::step]))
+                self._source = ((environment.image, environment.sky), np.ascontiguousarray(pixels[::step, ::step]))
             flat = np.ascontiguousarray(flat_map(self._source[1], environment, area.width(), area.height()))
         except AulmoError as error:
             self.session.trouble.emit(str(error))
@@ -184,15 +184,16 @@ class LightBench(QWidget):
         environment = self.session.document.environment
         if self.isVisible():
             self.map.refresh()
-        name = environment.image if environment.shipped else "Own file"
+        name = "Sun and sky" if environment.sky is not None else environment.image if environment.shipped else "Own file"
         self.words.setText(f"{name} · turned {show(environment.turn, '°', 0)} · tilted {show(environment.tilt, '°', 0)}")
         for k in range(self.sets.count()):
-            self.sets.item(k).setSelected(environment.shipped and self.sets.item(k).text() == environment.image)
+            self.sets.item(k).setSelected(environment.shipped and environment.sky is None and self.sets.item(k).text() == environment.image)
 
     def showEvent(self, event) -> None:  # noqa: N802
         """Seen again."""
         self._first()
 
     def _choose(self, item: QListWidgetItem) -> None:
-        environment = replace(self.session.document.environment, image=item.text(), shipped=True)
+        was = self.session.document.environment
+        environment = replace(was, image=item.text(), shipped=True, sky=None, exposure=0.0 if was.sky is not None else was.exposure)
         self.session.apply(f"Light set {item.text()}", replace(self.session.document, environment=environment))

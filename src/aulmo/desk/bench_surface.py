@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListV
 
 from aulmo.desk import theme
 from aulmo.desk.bench import BenchHead
-from aulmo.desk.picture import SWATCH_MIME, drop_swatch
+from aulmo.desk.drops import SWATCH_MIME, drop_swatch
 from aulmo.desk.session import Session
 from aulmo.document import edits
 from aulmo.document.records import Surface

@@ -63,6 +63,6 @@ class Details(QWidget):
 
     def refresh(self) -> None:
         """Show the page of the stage as things are now."""
-        page = self.pages[self.session.stage]
+        page = self.pages["Lamp" if self.session.lamp is not None and self.session.stage != "Render" else self.session.stage]
         self.stack.setCurrentWidget(page)
         page.show_document()

@@ -53,6 +53,18 @@ class FramePage(Page):
         self.sensor.setAccessibleName("Sensor")
         self.sensor.chosen.connect(lambda mm: self._camera("Sensor", None, sensor_mm=mm))
         lens.add(row("Sensor", self.sensor))
+        self.projection = Choice()
+        self.projection.setAccessibleName("Projection")
+        self.projection.fill([("Perspective", "perspective"), ("Parallel", "parallel"), ("Full sphere", "panorama")], "perspective")
+        self.projection.chosen.connect(self._projection)
+        lens.add(row("Projection", self.projection))
+        self.span = self._slider(
+            lens, "Shows", 10, 2000, "mm", None, 1, lambda v, b: self._camera("Width shown", self.merge("span", b), span_mm=v),
+            hard_low=1e-3, hard_high=1e7, curve=2,
+        )  # fmt: skip
+        self.shift = self._slider(
+            lens, "Shift up", -0.5, 0.5, "", 0.0, 3, lambda v, b: self._camera("Shift", self.merge("shift", b), shift_y=v), hard_low=-5, hard_high=5
+        )
         self.body.addWidget(lens)
         place = Section("Place", "frame/place")
         self.distance = self._slider(place, "Distance", 50, 3000, "mm", None, 0, self._distance, hard_low=0.1, hard_high=1e7, curve=2)
@@ -111,9 +123,23 @@ class FramePage(Page):
         self.blades.setToolTip("0 is a round opening")
         self.blades.edited.connect(lambda v: self._camera("Blades", None, blades=0 if v < 3 else int(v)))
         sharp.add(row("Blades", self.blades))
+        self.blade_turn = NumberField("°", -360, 360, 1)
+        self.blade_turn.setAccessibleName("Blade turn")
+        self.blade_turn.edited.connect(lambda v: self._camera("Blade turn", None, blade_turn=v))
+        sharp.add(row("Blade turn", self.blade_turn))
         self.range = label("", wrap=True)
         sharp.add(row("Sharp", self.range))
         self.body.addWidget(sharp)
+        moving = Section("Motion blur", "frame/blur")
+        self.blur = QCheckBox("Blur what moves")
+        self.blur.clicked.connect(lambda on: self._camera("Motion blur", None, motion_blur=on))
+        moving.add(row("", self.blur))
+        self.shutter_angle = NumberField("°", 0, 3600, 0)
+        self.shutter_angle.setAccessibleName("Shutter angle")
+        self.shutter_angle.setToolTip("Of a frame's time; 0 takes the exposure's shutter time")
+        self.shutter_angle.edited.connect(lambda v: self._camera("Shutter angle", None, shutter_angle=v))
+        moving.add(row("Shutter", self.shutter_angle))
+        self.body.addWidget(moving)
         frame = Section("Frame", "frame/frame")
         self.shot_name = QLineEdit()
         self.shot_name.setAccessibleName("Shot name")
@@ -156,6 +182,14 @@ class FramePage(Page):
                 field.setText(text)
         self.locked.setChecked(camera.locked)
         self.focal.set_value(camera.focal_length_mm)
+        self.projection.fill([(self.projection.itemText(k), self.projection.itemData(k)) for k in range(3)], camera.projection)
+        self.span.set_value(camera.span_mm)
+        self.span.setVisible(camera.projection == "parallel")
+        self.focal.setVisible(camera.projection == "perspective")
+        self.shift.set_value(camera.shift_y)
+        self.blade_turn.set_value(camera.blade_turn)
+        self.blur.setChecked(camera.motion_blur)
+        self.shutter_angle.set_value(camera.shutter_angle)
         sensors = SENSORS if any(mm == camera.sensor_mm for _, mm in SENSORS) else [*SENSORS, (show(camera.sensor_mm, "mm"), camera.sensor_mm)]
         self.sensor.fill(sensors, camera.sensor_mm)
         self.distance.set_value(distance_of(camera))
@@ -196,6 +230,12 @@ class FramePage(Page):
 
     def _focal(self, value: float, busy: bool) -> None:
         self._camera("Focal length", self.merge("focal", busy), focal_length_mm=value)
+
+    def _projection(self, kind: str) -> None:
+        """A parallel view begins as wide as the frame is at the target."""
+        camera = self.session.camera
+        span = distance_of(camera) * camera.sensor_mm / camera.focal_length_mm
+        self._camera("Projection", None, projection=kind, span_mm=round(span, 3) if kind == "parallel" else camera.span_mm)
 
     def _distance(self, value: float, busy: bool) -> None:
         camera = self.session.camera

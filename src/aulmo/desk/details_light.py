@@ -1,18 +1,28 @@
-"""Light: the dome's picture and how it is turned; the backdrop; the floor."""
+"""Light: new lamps; the dome's picture or the sky and how it is turned; the backdrop; the floor."""
+
+import math
 
 from msgspec.structs import replace
+from PySide6.QtWidgets import QCheckBox, QLineEdit
 
 from aulmo.desk.colour_field import ColourRow
 from aulmo.desk.details import Page
-from aulmo.desk.fields import Choice, Section, Segments, SliderRow, button, row
+from aulmo.desk.details_lamp import add_lamp
+from aulmo.desk.fields import Choice, Section, Segments, SliderRow, button, label, row
 from aulmo.desk.session import Session
 from aulmo.document import edits
-from aulmo.document.records import Backdrop, Environment, Floor
+from aulmo.document.quantity import show
+from aulmo.document.records import Backdrop, Environment, Floor, Sky
+from aulmo.errors import BadValue
+from aulmo.light import daylight, environment_image
 from aulmo.light.environment_image import SETS
+from aulmo.light.place_lamp import KINDS
 from aulmo.surface import swatches
+from aulmo.surface.colour import luminance
 from aulmo.trace.scene import backdrop_of, floor_of
 
-_ENVIRONMENT, _BACKDROP = Environment(), Backdrop()
+_ENVIRONMENT, _BACKDROP, _SKY = Environment(), Backdrop(), Sky()
+SKY = "sun and sky"
 
 
 class LightPage(Page):
@@ -21,6 +31,12 @@ class LightPage(Page):
     def __init__(self, session: Session, open_environment) -> None:
         super().__init__(session)
         self.title.setText("Dome")
+        lamps = Section("Lamps", "light/lamps")
+        self.new_kind = Choice()
+        self.new_kind.setAccessibleName("New lamp kind")
+        self.new_kind.fill([(text, key) for key, text in KINDS.items()], "rectangle")
+        lamps.add(row("New lamp", self.new_kind, button("Add", lambda: add_lamp(session, self.new_kind.currentData()))))
+        self.body.addWidget(lamps)
         dome = Section("Light around the set")
         self.set = Choice()
         self.set.setAccessibleName("Light set")
@@ -33,8 +49,42 @@ class LightPage(Page):
         for key, made in (("turn", self.turn), ("tilt", self.tilt), ("exposure", self.exposure), ("saturation", self.saturation)):
             made.changed.connect(lambda value, busy, k=key: self._environment(k, value, busy))
             dome.add(self.watch(made))
-        dome.add(row("", button("Open HDR or EXR…", open_environment)))
+        self.open = row("", button("Open HDR or EXR…", open_environment))
+        dome.add(self.open)
         self.body.addWidget(dome)
+        sky = Section("Sun and sky", "light/sky")
+        self.haze = SliderRow("Haze", 1.7, 10, "", _SKY.turbidity, 1, hard_low=1.7, hard_high=10, tip="Turbidity: 2 very clear, 3 clear, 6 hazy")
+        self.azimuth = SliderRow("Sun azimuth", 0, 360, "°", _SKY.azimuth, 1, hard_low=-3600, hard_high=3600)
+        self.elevation = SliderRow("Elevation", -10, 90, "°", _SKY.elevation, 1, hard_low=-90)
+        self.latitude = SliderRow("Latitude", -90, 90, "°", _SKY.latitude, 2)
+        self.longitude = SliderRow("Longitude", -180, 180, "°", _SKY.longitude, 2)
+        self.hour = SliderRow("Hour", 0, 24, "h", _SKY.hour, 2)
+        self.offset = SliderRow("Clock vs UTC", -12, 14, "h", _SKY.utc_offset, 1)
+        self.north = SliderRow("North", -180, 180, "°", _SKY.north, 1, hard_low=-3600, hard_high=3600)
+        self.date = QLineEdit()
+        self.date.setAccessibleName("Date")
+        self.date.editingFinished.connect(self._date)
+        self.by = Segments({"angles": "By angles", "place": "By place"})
+        self.by.chosen.connect(lambda v: self._sky("Sun by place" if v == "place" else "Sun by angles", False, by_place=v == "place"))
+        self.sun = QCheckBox("Direct sun")
+        self.sun.clicked.connect(lambda on: self._sky("Sun shines" if on else "Sun hidden", False, sun=on))
+        self.date_row = row("Date", self.date)
+        sliders = {
+            "turbidity": self.haze, "azimuth": self.azimuth, "elevation": self.elevation, "latitude": self.latitude, "longitude": self.longitude,
+            "hour": self.hour, "utc_offset": self.offset, "north": self.north,
+        }  # fmt: skip
+        self._sky_sliders = sliders
+        sky.add(self.by)
+        for key, made in sliders.items():
+            made.changed.connect(lambda value, busy, k=key: self._sky(f"Sky {k.replace('_', ' ')}", busy, **{k: value}))
+            sky.add(self.watch(made))
+            if key == "longitude":
+                sky.add(self.date_row)
+        sky.add(row("", self.sun))
+        self.sun_words = label("", wrap=True)
+        sky.add(row("Sun", self.sun_words))
+        self.sky = sky
+        self.body.addWidget(sky)
         behind = Section("Backdrop")
         self.kind = Choice()
         self.kind.setAccessibleName("Backdrop kind")
@@ -71,10 +121,13 @@ class LightPage(Page):
     def show_document(self) -> None:
         """Bring every row up to date."""
         environment = self.session.document.environment
-        items = [(n, n) for n in SETS]
+        items = [("Sun and sky", SKY), *((n, n) for n in SETS)]
         if not environment.shipped:
             items.append(("Own file", environment.image))
-        self.set.fill(items, environment.image)
+        self.set.fill(items, SKY if environment.sky is not None else environment.image)
+        self.saturation.setVisible(environment.sky is None)
+        self.open.setVisible(environment.sky is None)
+        self._show_sky(environment.sky)
         self.turn.set_value(environment.turn)
         self.tilt.set_value(environment.tilt)
         self.exposure.set_value(environment.exposure)
@@ -98,10 +151,58 @@ class LightPage(Page):
         extra = [(worn.name, worn.name)] if worn and worn.name not in names else []
         self.floor_material.fill([("Studio grey", None), *extra, *[(n, n) for n in names]], worn.name if worn else None)
 
+    def _show_sky(self, sky: Sky | None) -> None:
+        self.sky.setVisible(sky is not None)
+        if sky is None:
+            return
+        for key, made in self._sky_sliders.items():
+            made.set_value(getattr(sky, key))
+            made.setVisible(key == "turbidity" or (key in ("azimuth", "elevation")) != sky.by_place)
+        self.by.set_value("place" if sky.by_place else "angles")
+        self.date_row.setVisible(sky.by_place)
+        self.sun.setChecked(sky.sun)
+        if not self.date.hasFocus():
+            self.date.setText(sky.date)
+        azimuth, elevation = daylight.sun_place(sky)
+        lux = luminance(daylight.sun_light(sky))
+        where = f"azimuth {show(azimuth % 360, '°', 0)}, {show(elevation, '°', 0)} high"
+        self.sun_words.setText(where + (f", {show(lux, 'lux', 0)}" if lux > 0 else ", below the horizon"))
+
+    def _sky(self, sentence: str, busy: bool, **changes) -> None:
+        document = self.session.document
+        sky = document.environment.sky
+        if sky is None:
+            return
+        changed = replace(document, environment=replace(document.environment, sky=replace(sky, **changes)))
+        self.session.apply(sentence, changed, self.merge(f"sky {sorted(changes)}", busy))
+        if not busy:
+            self.session.history.end_merge()
+
+    def _date(self) -> None:
+        if not self.date.isModified():
+            return
+        self.date.setModified(False)
+        text = self.date.text().strip()
+        try:
+            daylight.sun_angles(text, 12.0, 0.0, 0.0, 0.0)
+        except BadValue as error:
+            self.session.trouble.emit(str(error))
+            self.show_document()
+            return
+        self._sky("Date", False, date=text)
+
     def _choose(self, name: str) -> None:
         environment = self.session.document.environment
+        if name == SKY and environment.sky is None:
+            # daylight is some thirty times the studio sets: lowered to their level, so that the exposure keeps its place
+            sky = Sky()
+            falling = environment_image.level(daylight.sky_map(sky)) + 0.5 * luminance(daylight.sun_light(sky))
+            stops = round(math.log2(environment_image.CARD_LUX / falling), 1)
+            self.session.apply("Sun and sky", replace(self.session.document, environment=replace(environment, sky=sky, exposure=stops, tilt=0.0)))
         if name in SETS:
-            self.session.apply(f"Light set {name}", replace(self.session.document, environment=replace(environment, image=name, shipped=True)))
+            exposure = 0.0 if environment.sky is not None else environment.exposure
+            changed = replace(environment, image=name, shipped=True, sky=None, exposure=exposure)
+            self.session.apply(f"Light set {name}", replace(self.session.document, environment=changed))
 
     def _environment(self, key: str, value: float, busy: bool) -> None:
         document = self.session.document

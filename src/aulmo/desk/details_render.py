@@ -12,7 +12,21 @@ from aulmo.desk.details import Page
 from aulmo.desk.fields import Choice, NumberField, Section, Segments, button, label, row
 from aulmo.desk.session import Session
 from aulmo.document.quantity import show
+from aulmo.trace.passes import SETS
 from aulmo.trace.tracer import Prediction, predict
+
+_PASS_TIPS = {
+    "paths": "Direct and indirect diffuse and specular light, transmission, subsurface, emission, background: they add up to the picture",
+    "groups": "What each light group gives: they add up to the picture",
+    "surface": "Albedo, normal, depth, position, facing",
+    "mattes": "Masks of every part and every material, antialiased, by name",
+    "motion": "How many pixels each surface moves until the next frame",
+}
+BOUNCES = {
+    "Open set": {"bounces": 12, "diffuse_bounces": 5, "specular_bounces": 12, "clear_bounces": 12, "scatters": 1024},
+    "Clear solids": {"bounces": 32, "diffuse_bounces": 5, "specular_bounces": 16, "clear_bounces": 32, "scatters": 1024},
+    "Enclosed room": {"bounces": 24, "diffuse_bounces": 20, "specular_bounces": 16, "clear_bounces": 12, "scatters": 1024},
+}
 
 
 def duration(seconds: float) -> str:
@@ -89,15 +103,52 @@ class RenderPage(Page):
         self.path = label("", wrap=True)
         out.add(row("Next file", self.path))
         self.body.addWidget(out)
+        passes = Section("Passes", "render/passes")
+        self.pass_boxes: dict[str, QCheckBox] = {}
+        for key, title in SETS.items():
+            box = QCheckBox(title)
+            box.setToolTip(_PASS_TIPS.get(key, ""))
+            box.clicked.connect(lambda on, k=key: self._pass(k, on))
+            self.pass_boxes[key] = box
+            passes.add(row("", box))
+        self.denoise_groups = QCheckBox("Denoise each group")
+        self.denoise_groups.clicked.connect(lambda on: self._set(denoise_groups=on))
+        passes.add(row("", self.denoise_groups))
+        self.pass_words = label("", wrap=True)
+        self.pass_words.setContentsMargins(9, 0, 0, 0)
+        passes.add(self.pass_words)
+        self.body.addWidget(passes)
+        ways = Section("How far light travels", "render/bounces")
+        self.preset = Choice()
+        self.preset.setAccessibleName("Bounce preset")
+        self.preset.chosen.connect(lambda name: name and self._set(**BOUNCES[name]))
+        ways.add(row("Made for", self.preset))
+        self.bounces: dict[str, NumberField] = {}
+        for key, title, most in (
+            ("bounces", "In all", 256), ("diffuse_bounces", "Matt", 256), ("specular_bounces", "Shiny", 256), ("clear_bounces", "Clear", 256),
+            ("scatters", "Scatterings", 1e6),
+        ):  # fmt: skip
+            field = NumberField("", 0, most, 0)
+            field.setAccessibleName(f"Bounces: {title}")
+            field.edited.connect(lambda v, k=key: self._set(**{k: int(v)}))
+            self.bounces[key] = field
+            ways.add(row(title, field))
+        self.body.addWidget(ways)
         light = Section("Light through glass", "render/glass")
         self.straight = QCheckBox("Straight and clean")
         self.straight.setToolTip("Shadows and indirect light go straight through clear glass. Off: bent as in nature, with caustics and more noise.")
         self.straight.clicked.connect(lambda on: self._set(straight_glass=on))
         light.add(row("", self.straight))
-        self.clamp = NumberField("stops", -2, 40, 1)
+        self.clamp = NumberField("stops", 0, 40, 1)
         self.clamp.setAccessibleName("Clamp")
         self.clamp.edited.connect(lambda v: self._set(clamp_stops=v))
-        light.add(row("Clamp at", self.clamp, tip="Indirect light brighter than this many stops over white is held there, against fireflies"))
+        light.add(
+            row(
+                "Clamp at",
+                self.clamp,
+                tip="Indirect light brighter than this many stops over white is held there, against fireflies; 0 leaves all light as it is",
+            )
+        )
         self.body.addWidget(light)
         self.body.addStretch(1)
         self.go = button("Render this shot", start, "main", "Ctrl+Return")
@@ -130,6 +181,17 @@ class RenderPage(Page):
         self.transparent.setChecked(settings.transparent)
         self.straight.setChecked(settings.straight_glass)
         self.clamp.set_value(settings.clamp_stops)
+        for key, box in self.pass_boxes.items():
+            box.setChecked(key in settings.passes)
+        self.denoise_groups.setChecked(settings.denoise_groups)
+        self.denoise_groups.setEnabled("groups" in settings.passes)
+        exr = settings.file_type.startswith("exr")
+        self.pass_words.setText("" if exr or not settings.passes else "Passes need an EXR file; this type leaves them out.")
+        self.pass_words.setVisible(bool(self.pass_words.text()))
+        for key, field in self.bounces.items():
+            field.set_value(getattr(settings, key))
+        fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
+        self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)
         if not self.folder.hasFocus():
             self.folder.setText(settings.folder or str(Path.home()))
         self.path.setText(file_name(self.session.document, shot, settings).name)
@@ -139,6 +201,10 @@ class RenderPage(Page):
 
     def _set(self, **changes) -> None:
         self.session.apply("Render settings", replace(self.session.document, render=replace(self.session.document.render, **changes)))
+
+    def _pass(self, key: str, on: bool) -> None:
+        kept = [k for k in SETS if (on if k == key else k in self.session.document.render.passes)]
+        self._set(passes=tuple(kept))
 
     def _size(self, width: float | None, height: float | None) -> None:
         shot = self.session.shot

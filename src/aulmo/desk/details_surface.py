@@ -52,6 +52,10 @@ class SurfacePage(Page):
         self._slider(shine, "specular_roughness", "Roughness", 0, 1)
         self._slider(shine, "specular_ior", "Refraction", 1.0, 2.5, decimals=3, hard_high=5)
         self._slider(shine, "specular_roughness_anisotropy", "Stretch", 0, 1)
+        self._slider(
+            shine, "geometry_tangent_turn", "Stretch turn", -90, 90, "°", 1, hard_low=-360, hard_high=360,
+            tip="Away from running round the part's own axis",
+        )  # fmt: skip
         self._slider(shine, "specular_weight", "Strength", 0, 1)
         self._colour(shine, "specular_color", "Edge tint")
         clear = self._section("Clear")
@@ -69,12 +73,35 @@ class SurfacePage(Page):
             hard_high=1e6,
             tip="Thickness at which the tint is reached; 0 tints the surface",
         )
+        self._colour(clear, "transmission_scatter", "Cloudiness", tip="How much of the light each colour loses to scattering over the depth above")
+        self._slider(clear, "transmission_scatter_anisotropy", "Cloud bias", -1, 1, tip="Below zero scatters back, above zero onward")
+        self._slider(clear, "transmission_dispersion_scale", "Dispersion", 0, 1, tip="How strongly colours are bent apart; 0 is off")
+        self._slider(clear, "transmission_dispersion_abbe_number", "Abbe number", 9, 91, "", 1, hard_low=1, hard_high=500)
+        self._slider(
+            clear, "nesting_priority", "Priority", -5, 5, "", 0, hard_low=-100, hard_high=100,
+            tip="Where clear solids overlap, the higher one is what is there: let oil reach into its glass and give the glass more",
+        )  # fmt: skip
         self.thin = QCheckBox("Thin sheet")
         self.thin.clicked.connect(lambda on: self._set("geometry_thin_walled", on, False))
         clear.add(row("", self.thin, tip="A pane without an inside: light passes straight"))
+        below = self._section("Below the surface")
+        self._slider(below, "subsurface_weight", "Amount", 0, 1)
+        self._colour(below, "subsurface_color", "Colour")
+        self._slider(below, "subsurface_radius", "Reach", 0, 20, "mm", 2, curve=2, hard_high=1e5, tip="How far light wanders between scatterings")
+        self._colour(below, "subsurface_radius_scale", "By colour")
+        self._slider(below, "subsurface_scatter_anisotropy", "Bias", -1, 1)
+        fuzz = self._section("Fuzz")
+        self._slider(fuzz, "fuzz_weight", "Amount", 0, 1)
+        self._colour(fuzz, "fuzz_color", "Colour")
+        self._slider(fuzz, "fuzz_roughness", "Roughness", 0, 1)
+        film = self._section("Thin film")
+        self._slider(film, "thin_film_weight", "Amount", 0, 1)
+        self._slider(film, "thin_film_thickness", "Thickness", 0, 1.5, "µm", 3, hard_high=50)
+        self._slider(film, "thin_film_ior", "Refraction", 1.0, 2.5, decimals=3, hard_high=5)
         coat = self._section("Clear coat")
         self._slider(coat, "coat_weight", "Amount", 0, 1)
         self._slider(coat, "coat_roughness", "Roughness", 0, 1)
+        self._slider(coat, "coat_roughness_anisotropy", "Stretch", 0, 1)
         self._slider(coat, "coat_ior", "Refraction", 1.0, 2.5, decimals=3, hard_high=5)
         self._colour(coat, "coat_color", "Tint")
         self._slider(coat, "coat_darkening", "Deepening", 0, 1)
@@ -102,15 +129,17 @@ class SurfacePage(Page):
         curve: float = 1.0,
         hard_high: float | None = None,
         tip: str = "",
+        hard_low: float | None = None,
     ) -> None:
-        made = SliderRow(
-            title, low, high, unit, getattr(_DEFAULT, key), decimals, hard_high=high if hard_high is None else hard_high, curve=curve, tip=tip
-        )
-        made.changed.connect(lambda value, busy, k=key: self._set(k, value, busy))
+        hard_high = high if hard_high is None else hard_high
+        made = SliderRow(title, low, high, unit, getattr(_DEFAULT, key), decimals, hard_low=hard_low, hard_high=hard_high, curve=curve, tip=tip)
+        whole = isinstance(getattr(_DEFAULT, key), int)
+        made.changed.connect(lambda value, busy, k=key: self._set(k, round(value) if whole else value, busy))
         self.rows[key] = section.add(self.watch(made))
 
-    def _colour(self, section: Section, key: str, title: str) -> None:
+    def _colour(self, section: Section, key: str, title: str, tip: str = "") -> None:
         made = ColourRow(title, getattr(_DEFAULT, key))
+        made.setToolTip(tip)
         made.changed.connect(lambda value, busy, k=key: self._set(k, tuple(value), busy))
         self.rows[key] = section.add(self.watch(made))
 

@@ -195,7 +195,8 @@ class SliderRow(QWidget):
         self.dot = Dot()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(row(label, self.slider, dot=self.dot, tip=tip), 1)
+        self._row = row(label, self.slider, dot=self.dot, tip=tip)
+        layout.addWidget(self._row, 1)
         layout.addWidget(self.field)
         layout.setSpacing(8)
         self.slider.valueChanged.connect(self._slid)
@@ -203,6 +204,12 @@ class SliderRow(QWidget):
         self.field.edited.connect(self._typed)
         self.field.trouble.connect(self.trouble)
         self.dot.clicked.connect(lambda: self.default is not None and self._typed(self.default))
+
+    def set_title(self, title: str) -> None:
+        """Call the row something else."""
+        self._row.findChild(QLabel).setText(title)
+        self.slider.setAccessibleName(title)
+        self.field.setAccessibleName(title)
 
     def set_value(self, value: float) -> None:
         """Show a number without telling anybody."""

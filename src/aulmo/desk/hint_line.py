@@ -87,6 +87,7 @@ class HintLine(QWidget):
         session = self.session
         chosen = session.selection
         what = "nothing selected" if not chosen else session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
+        what = session.lamp.name if session.lamp is not None else what
         isolated = " · isolated" if session.isolated else ""
         self.facts.setText(f"{length_unit()[0]} · {what}{isolated}")
 

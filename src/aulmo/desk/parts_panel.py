@@ -1,5 +1,6 @@
 """The tree of what is in the scene: the assembly, the set, the lamps, the cameras."""
 
+from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QItemSelectionModel, QMimeData, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import (
@@ -15,11 +16,11 @@ from PySide6.QtWidgets import (
 )
 
 from aulmo.desk import theme
+from aulmo.desk.drops import SWATCH_MIME, drop_swatch, swatch_targets
 from aulmo.desk.fields import label
-from aulmo.desk.picture import SWATCH_MIME, drop_swatch, swatch_targets
 from aulmo.desk.session import Session
 from aulmo.document import edits
-from aulmo.document.records import Document
+from aulmo.document.records import Document, Lamp
 
 _ID = Qt.ItemDataRole.UserRole
 _KIND = Qt.ItemDataRole.UserRole + 1
@@ -32,7 +33,7 @@ class _Row(QStyledItemDelegate):
     def paint(self, painter: QPainter, option, index) -> None:
         """Draw."""
         super().paint(painter, option, index)
-        if index.data(_KIND) != "part":
+        if index.data(_KIND) not in ("part", "lamp"):
             return
         t = theme.current()
         chosen = bool(option.state & option.state.State_Selected)
@@ -79,7 +80,7 @@ class Tree(QTreeWidget):
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """The eye hides and shows; elsewhere select."""
         item = self.itemAt(event.position().toPoint())
-        if item and item.data(0, _KIND) == "part" and event.position().x() > self.viewport().width() - EYE:
+        if item and item.data(0, _KIND) in ("part", "lamp") and event.position().x() > self.viewport().width() - EYE:
             self.eye_clicked.emit(item.data(0, _ID))
             return
         super().mousePressEvent(event)
@@ -168,6 +169,8 @@ class PartsPanel(QWidget):
         self._group("set", "Set", [("floor", f"Floor: {document.floor.kind}")])
         glowing = [m.name for m in document.materials.values() if m.surface.emission_luminance > 0 and edits.users_of(document, m.id)]
         self._group("lamps", "Lamps", [("environment", f"Dome: {self._environment_name(document)}")] + [(f"glow:{n}", n) for n in glowing])
+        for lamp in document.lamps.values():
+            self._add_lamp(lamp)
         self._group("cameras", "Cameras", [(f"camera:{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()])
         for item_id, item in self._items.items():
             item.setExpanded(item_id not in folded)
@@ -177,6 +180,8 @@ class PartsPanel(QWidget):
 
     @staticmethod
     def _environment_name(document: Document) -> str:
+        if document.environment.sky is not None:
+            return "sky"
         return document.environment.image if document.environment.shipped else "own file"
 
     def _group(self, key: str, title: str, members: list[tuple[str, str]]) -> None:
@@ -189,6 +194,16 @@ class PartsPanel(QWidget):
             item.setData(0, _KIND, "subject")
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
             self._items[member] = item
+
+    def _add_lamp(self, lamp: Lamp) -> None:
+        item = QTreeWidgetItem(self._items["lamps"], [lamp.name])
+        item.setData(0, _ID, f"lamp:{lamp.id}")
+        item.setData(0, _KIND, "lamp")
+        item.setToolTip(0, f"{lamp.name}: {lamp.kind} lamp in the group {lamp.group}")
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable)
+        item.setData(0, Qt.ItemDataRole.UserRole + 2, "eye" if lamp.on else "eye-slash")
+        item.setForeground(0, QColor(theme.current().text if lamp.on else theme.current().quiet))
+        self._items[f"lamp:{lamp.id}"] = item
 
     def _add(self, document: Document, part_id: str, above: QTreeWidgetItem | None) -> None:
         part = document.parts[part_id]
@@ -216,6 +231,9 @@ class PartsPanel(QWidget):
             and all(i in old.parts and old.parts[i].children == p.children for i, p in new.parts.items())
         )
         rest_same = old.cameras is new.cameras and old.floor is new.floor and old.environment is new.environment and old.materials is new.materials
+        rest_same = rest_same and [(x.id, x.name, x.on, x.kind, x.group) for x in old.lamps.values()] == [
+            (x.id, x.name, x.on, x.kind, x.group) for x in new.lamps.values()
+        ]
         if not tree_same or not rest_same:
             self.rebuild()
             return
@@ -230,7 +248,7 @@ class PartsPanel(QWidget):
             return
         chosen = self.tree.selectedItems()
         parts = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) == "part"]
-        subjects = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) == "subject"]
+        subjects = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) in ("subject", "lamp")]
         self.session.select(parts, "" if parts else (subjects[0] if subjects else ""))
 
     def _selected_there(self) -> None:
@@ -247,7 +265,10 @@ class PartsPanel(QWidget):
         self._busy = False
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
-        if self._busy or item.data(0, _KIND) != "part":
+        if self._busy or item.data(0, _KIND) not in ("part", "lamp"):
+            return
+        if item.data(0, _KIND) == "lamp":
+            self._rename_lamp(item)
             return
         part = self.session.document.parts[item.data(0, _ID)]
         name = item.text(0).strip()
@@ -258,7 +279,17 @@ class PartsPanel(QWidget):
             return
         self.session.apply(f"Renamed {part.name} to {name}", edits.change_part(self.session.document, part.id, name=name))
 
+    def _rename_lamp(self, item: QTreeWidgetItem) -> None:
+        lamp = self.session.document.lamps[item.data(0, _ID)[5:]]
+        name = item.text(0).strip()
+        if name and name != lamp.name:
+            self.session.change_lamp(f"Renamed {lamp.name} to {name}", replace(lamp, name=name))
+
     def _toggle_eye(self, part_id: str) -> None:
+        if part_id.startswith("lamp:"):
+            lamp = self.session.document.lamps[part_id[5:]]
+            self.session.change_lamp(f"Switched {'off' if lamp.on else 'on'} {lamp.name}", replace(lamp, on=not lamp.on))
+            return
         part = self.session.document.parts[part_id]
         ids = self.session.selection if part_id in self.session.selection else (part_id,)
         verb = "Hid" if part.visible else "Showed"
@@ -280,6 +311,8 @@ class PartsPanel(QWidget):
         """Begin renaming the selected part."""
         if self.session.selection:
             self.tree.editItem(self._items[self.session.selection[0]], 0)
+        elif self.session.lamp is not None:
+            self.tree.editItem(self._items[self.session.subject], 0)
 
     def _menu(self, at) -> None:
         menu = QMenu(self)

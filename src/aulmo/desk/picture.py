@@ -10,7 +10,9 @@ from PySide6.QtGui import QColor, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk import theme
+from aulmo.desk.drops import SWATCH_MIME, drop_swatch, file_words, swatch_targets
 from aulmo.desk.handles import NAMES, Grip, Handles
+from aulmo.desk.lamp_marks import Marks, moved_lamp, turned_lamp
 from aulmo.desk.session import Session
 from aulmo.desk.view_motion import approach, orbit, project, ray_through, slide, zoom_keeping_size
 from aulmo.document import edits
@@ -18,16 +20,14 @@ from aulmo.document.quantity import parse, show
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
 from aulmo.prepare import arrange
-from aulmo.prepare.read_process import CAD, MESH
 from aulmo.trace.live import LivePicture, Request, Shown
 from aulmo.trace.scene import camera_axes, white_nits
 from aulmo.trace.tracer import Draft
 
-SWATCH_MIME = "application/x-aulmo-swatch"
 HINTS = {
     "Prepare": "Right-drag turns · middle-drag slides · wheel goes nearer · click selects, again for its group · T shows handles",
     "Surface": "Drop a swatch on a part · Alt: only this part · Click a part twice for its group",
-    "Light": "Drag the dome to turn the light · drop an HDR or EXR on the picture",
+    "Light": "Drag the dome to turn the light · click a lamp’s dot, T shows its handles · drop an HDR, EXR or IES file",
     "Frame": "Right-drag turns the shot's camera · Alt+wheel changes the lens and keeps the size",
     "Render": "The picture keeps working while a render runs",
 }
@@ -66,6 +66,7 @@ class Picture(QWidget):
         self._box: QRect | None = None
         self._grip: Grip | None = None
         self._hot: Grip | None = None
+        self._hot_lamp = ""
         self._grip_document = None
         self._typed = ""
         self._drag_number = 0
@@ -116,7 +117,9 @@ class Picture(QWidget):
         frame, view = self.frame_rect(), self.session.view
         share = self.width() / max(1, frame.width())
         squeeze = self.height() / max(1, frame.height())
-        return replace(view, sensor_mm=view.sensor_mm * share, shift_x=view.shift_x / share, shift_y=view.shift_y / squeeze)
+        return replace(
+            view, sensor_mm=view.sensor_mm * share, span_mm=view.span_mm * share, shift_x=view.shift_x / share, shift_y=view.shift_y / squeeze
+        )
 
     def _send(self) -> None:
         if self.width() < 8 or self.height() < 8:
@@ -191,6 +194,8 @@ class Picture(QWidget):
         self._paint_mask(painter)
         if self._outline is not None and self._drag not in ("orbit", "slide"):
             painter.drawImage(self.rect(), self._outline)
+        if self.shows_lamps():
+            self.marks().draw(painter, self.session.lamp.id if self.session.lamp else "", self._hot_lamp)
         if self.session.tool == "handles":
             handles = self._handles()
             if handles and handles.centre[2] > 0:
@@ -275,7 +280,17 @@ class Picture(QWidget):
         x, y = at.x() * w // max(1, self.width()), at.y() * h // max(1, self.height())
         return (y, x) if 0 <= x < w and 0 <= y < h else None
 
+    def shows_lamps(self) -> bool:
+        """Lamps are marked while light is worked on, and when one is selected."""
+        return bool(self.session.document.lamps) and (self.session.stage == "Light" or self.session.lamp is not None)
+
+    def marks(self) -> Marks:
+        """The marks of the lamps as they are seen now."""
+        return Marks(self.session.document, self.wide_camera(), self.width(), self.height())
+
     def _handles(self) -> Handles | None:
+        if self.session.lamp is not None:
+            return Handles(np.array(self.session.lamp.position), self.wide_camera(), self.width(), self.height())
         box = arrange.bounds(self.session.document, self.session.assets, self.session.selection)
         if box is None:
             return None
@@ -368,6 +383,13 @@ class Picture(QWidget):
                 self.update()
         if self.session.tool == "probe" and self._probe:
             return
+        lamp = self.marks().at(at.x(), at.y()) if self.shows_lamps() else None
+        if (lamp.id if lamp else "") != self._hot_lamp:
+            self._hot_lamp = lamp.id if lamp else ""
+            self.update()
+        if lamp is not None and not self.session.tool:
+            self._say_at(at, lamp.name, f"{lamp.kind} lamp · T shows handles")
+            return
         part = self.part_at(at)
         if part and part in self.session.document.parts:
             if self.session.tool == "focus":
@@ -401,6 +423,10 @@ class Picture(QWidget):
 
     def _click(self, at: QPoint, add: bool) -> None:
         session = self.session
+        lamp = self.marks().at(at.x(), at.y()) if self.shows_lamps() else None
+        if lamp is not None:
+            session.select((), f"lamp:{lamp.id}")
+            return
         part = self.part_at(at)
         if part is None:
             if not add:
@@ -469,7 +495,13 @@ class Picture(QWidget):
     def _pull(self, value: float, at: QPoint) -> None:
         session, grip = self.session, self._grip
         axis = np.eye(3)[grip.axis]
-        if grip.kind == "move":
+        lamp = session.lamp
+        if lamp is not None:
+            was = self._grip_document.lamps[lamp.id]
+            moved = moved_lamp(was, axis * value) if grip.kind == "move" else turned_lamp(was, axis, value)
+            document = edits.put_lamp(self._grip_document, moved)
+            text, verb = (show(value, "mm"), "Moved") if grip.kind == "move" else (show(value, "°"), "Turned")
+        elif grip.kind == "move":
             document = arrange.move_in_world(self._grip_document, session.selection, axis * value)
             text, verb = show(value, "mm"), "Moved"
         else:
@@ -479,6 +511,8 @@ class Picture(QWidget):
         self._say_at(at, f"{NAMES[grip.axis]}  {self._typed or text}", "type a number to be exact")
 
     def _selected_name(self) -> str:
+        if self.session.lamp is not None:
+            return self.session.lamp.name
         chosen = self.session.selection
         return self.session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
 
@@ -636,45 +670,3 @@ class Picture(QWidget):
         """Where a world point is seen."""
         x, y, _ = project(self.wide_camera(), np.asarray(point), self.width(), self.height())[0]
         return QPoint(round(x), round(y))
-
-
-def file_words(path: Path) -> str:
-    """What dropping a file on the window does."""
-    suffix = path.suffix.lower()
-    if suffix in CAD + MESH:
-        return "drop: bring it in, resting on the floor"
-    if suffix in (".hdr", ".exr"):
-        return "drop: light the set with it"
-    if suffix == ".aulmo":
-        return "drop: open this project"
-    return "Aulmo cannot use this kind of file"
-
-
-def swatch_targets(session: Session, part: str, alone: bool) -> list[str]:
-    """The parts a swatch dropped on `part` dresses: the selection when it is part of it, all that share its material, or it alone."""
-    document = session.document
-    if alone:
-        return [part]
-    selected = edits.leaves(document, session.selection)
-    if part in selected and len(selected) > 1:
-        return selected
-    worn = document.parts[part].material
-    return [i for i, p in document.parts.items() if p.mesh and p.material == worn] if worn else [part]
-
-
-def drop_swatch(session: Session, payload: str, part_ids: list[str]) -> None:
-    """Dress parts in a swatch of the shelf ("swatch" newline name) or a material of the project ("material" newline id newline name)."""
-    from aulmo.surface import swatches
-
-    kind, name = payload.split("\n")[0], payload.split("\n")[1]
-    document = session.document
-    if kind == "material":
-        material = document.materials[name]
-    else:
-        fresh = swatches.material(name)
-        same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]
-        material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
-        document = edits.put_material(document, material)
-    document = edits.assign_material(document, part_ids, material.id)
-    names = document.parts[part_ids[0]].name if len(part_ids) == 1 else f"{len(part_ids)} parts"
-    session.apply(f"{material.name} on {names}", edits.drop_unused_materials(document))

@@ -12,7 +12,7 @@ from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
-from aulmo.document.records import Camera, Document, Shot
+from aulmo.document.records import Camera, Document, Lamp, Shot
 from aulmo.errors import AulmoError
 
 STAGES = ("Prepare", "Surface", "Light", "Frame", "Render")
@@ -82,6 +82,7 @@ class Session(QObject):
         self.history = History(Document())
         self.path: Path | None = None
         self.selection: tuple[str, ...] = ()
+        self.last_selection: tuple[str, ...] = ()
         self.subject = ""
         self.stage = "Prepare"
         self.tool = ""
@@ -128,6 +129,11 @@ class Session(QObject):
         """What the picture looks through: the free view, or the shot's camera."""
         return self.free_view or self.camera
 
+    @property
+    def lamp(self) -> Lamp | None:
+        """The selected lamp."""
+        return self.document.lamps.get(self.subject.removeprefix("lamp:")) if self.subject.startswith("lamp:") else None
+
     def shown_document(self) -> Document:
         """The document as the picture shows it: with only the isolated parts."""
         if not self.isolated:
@@ -162,6 +168,8 @@ class Session(QObject):
         """Select parts, or another subject such as `camera:ID`, `environment`, `floor`."""
         chosen = tuple(dict.fromkeys(i for i in part_ids if i in self.document.parts))
         if chosen != self.selection or subject != self.subject:
+            if self.selection:
+                self.last_selection = self.selection
             self.selection, self.subject = chosen, subject
             self.selection_changed.emit()
 
@@ -197,6 +205,10 @@ class Session(QObject):
             self.hint.emit(f"{camera.name} is locked")
             return
         self.apply(sentence, edits.put_camera(self.document, camera), merge_key)
+
+    def change_lamp(self, sentence: str, lamp: Lamp, merge_key: object = None) -> None:
+        """An edit of a lamp."""
+        self.apply(sentence, edits.put_lamp(self.document, lamp), merge_key)
 
     def change_shot(self, sentence: str, merge_key: object = None, **changes: Any) -> None:
         """An edit of the current shot."""
@@ -279,6 +291,8 @@ class Session(QObject):
         self.selection = kept  # nobody may be shown a selection that is not there
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
+        if self.subject.startswith("lamp:") and self.lamp is None:
+            self.subject, gone = "", True
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()

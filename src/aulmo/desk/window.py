@@ -19,6 +19,7 @@ from aulmo.desk.bench_surface import SurfaceBench
 from aulmo.desk.commands import Registry
 from aulmo.desk.details import Details
 from aulmo.desk.details_frame import FramePage
+from aulmo.desk.details_lamp import LampPage, add_lamp, read_profile
 from aulmo.desk.details_light import LightPage
 from aulmo.desk.details_prepare import PreparePage
 from aulmo.desk.details_render import RenderPage
@@ -37,6 +38,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
 from aulmo.errors import AulmoError
 from aulmo.light.environment_image import from_blob
+from aulmo.light.place_lamp import KINDS
 from aulmo.prepare import arrange
 from aulmo.prepare.import_file import READABLE, import_file
 
@@ -68,11 +70,12 @@ class Window(QMainWindow):
                 "Render": self.render_bench,
             },
         )
+        self.lamp_page = LampPage(session, self.choose_profile)
         self.details = Details(
             session,
             {
                 "Prepare": PreparePage(session), "Surface": SurfacePage(session), "Light": LightPage(session, self.choose_environment),
-                "Frame": self.frame_page, "Render": RenderPage(session, self.render),
+                "Frame": self.frame_page, "Render": RenderPage(session, self.render), "Lamp": self.lamp_page,
             },
         )  # fmt: skip
         self.hint_line = HintLine(session, self._standing_hint)
@@ -166,7 +169,7 @@ class Window(QMainWindow):
         add("paste", "Paste material", "Edit", "Ctrl+V", self.paste_material, chosen)
         add("duplicate", "Duplicate", "Edit", "Ctrl+D", self.duplicate, working)
         add("delete", "Delete", "Edit", "Del", self.delete, working)
-        add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
+        add("rename", "Rename", "Edit", "F2", self.parts.rename_current, lambda: chosen() or (working() and s.lamp is not None))
         add("group", "Group", "Edit", "Ctrl+G", self.group, chosen)
         add("select_all", "Select all", "Edit", "Ctrl+A", lambda: s.select(s.document.roots), working)
         add("same_material", "Select parts with the same material", "Edit", "", self.select_same_material, chosen)
@@ -178,6 +181,13 @@ class Window(QMainWindow):
         add("floor", "Rest on floor", "Parts", "G", self.rest_on_floor, chosen)
         add("centre", "Centre", "Parts", "", self.centre, chosen)
         add("handles", "Move and turn handles", "Parts", "T", lambda: s.set_tool("" if s.tool == "handles" else "handles"), working)
+        for kind, title in KINDS.items():
+            add(f"lamp_{kind}", f"New {title.lower()} lamp" if kind not in ("sun", "portal") else f"New {title.lower()}", "Light", "",
+                lambda k=kind: self.new_lamp(k), working)  # fmt: skip
+        has_lamp = lambda: working() and s.lamp is not None  # noqa: E731
+        add("lamp_here", "Put the lamp where the view is", "Light", "", self.lamp_page.put_at_view, has_lamp)
+        add("lamp_aim", "Point the lamp at the product", "Light", "", self.lamp_page.point_at_product, has_lamp)
+        add("lamp_solo", "Only this lamp", "Light", "", self.solo_lamp, has_lamp)
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("shot_view", "Shot’s camera", "View", "0", lambda: s.set_view(None), working)
@@ -197,7 +207,7 @@ class Window(QMainWindow):
     def _build_menus(self) -> None:
         bar = self.menuBar()
         menus: dict[str, QMenu] = {}
-        breaks = {"start", "copy", "select_all", "preferences", "frame", "floor", "save", "quit", "new_shot"}
+        breaks = {"start", "copy", "select_all", "preferences", "frame", "floor", "save", "quit", "new_shot", "lamp_here"}
         for command in self.registry.commands.values():
             menu = menus.get(command.menu)
             if menu is None:
@@ -217,6 +227,10 @@ class Window(QMainWindow):
 
     def _part_menu(self, menu: QMenu, item) -> None:
         self._refresh_menus()
+        if self.session.lamp is not None:
+            for name in ("rename", "duplicate", "lamp_solo", "lamp_aim", "lamp_here", "delete"):
+                menu.addAction(self.registry.actions[name])
+            return
         for name in ("rename", "hide", "isolate", "show_all", "floor", "group", "same_material", "same_shape", "copy", "paste", "delete"):
             menu.addAction(self.registry.actions[name])
 
@@ -309,6 +323,8 @@ class Window(QMainWindow):
                 self.bring_in(path)
             elif suffix in (".hdr", ".exr"):
                 self.use_environment(path)
+            elif suffix == ".ies":
+                self.use_profile(path)
             else:
                 self.session.trouble.emit(f"{path.name} is not a kind of file Aulmo can use here.")
 
@@ -374,7 +390,7 @@ class Window(QMainWindow):
             return name
 
         def done(name: str) -> None:
-            environment = replace(session.document.environment, image=name, shipped=False)
+            environment = replace(session.document.environment, image=name, shipped=False, sky=None)
             session.apply(f"Lit with {path.name}", replace(session.document, environment=environment))
 
         session.start_task(f"Reading {path.name}", work, done)
@@ -384,6 +400,42 @@ class Window(QMainWindow):
         name, _ = QFileDialog.getOpenFileName(self, "Open environment", self._folder(), "Environments (*.hdr *.HDR *.exr *.EXR)")
         if name:
             self.use_environment(Path(name))
+
+    # lamps
+
+    def new_lamp(self, kind: str) -> None:
+        """A lamp of a kind, up on the camera's left; the Light stage shows it."""
+        self.session.set_stage("Light")
+        add_lamp(self.session, kind)
+
+    def solo_lamp(self) -> None:
+        """Every other lamp off, or all on again when it already is the only one."""
+        session, lamp = self.session, self.session.lamp
+        if lamp is None:
+            return
+        alone = all(other.on == (other.id == lamp.id) for other in session.document.lamps.values())
+        lamps = {i: replace(other, on=alone or i == lamp.id) for i, other in session.document.lamps.items()}
+        session.apply("All lamps on" if alone else f"Only {lamp.name}", replace(session.document, lamps=lamps))
+
+    def use_profile(self, path: Path) -> None:
+        """Give a measured light to the selected photometric lamp, or make one."""
+        session = self.session
+
+        def run() -> None:
+            name = read_profile(session, path)
+            if session.lamp is not None and session.lamp.kind == "photometric":
+                session.change_lamp(f"Measured light of {path.name}", replace(session.lamp, profile=name))
+            else:
+                session.set_stage("Light")
+                add_lamp(session, "photometric", name=path.stem, profile=name)
+
+        session.attempt(run)
+
+    def choose_profile(self) -> None:
+        """Ask for a photometric file."""
+        name, _ = QFileDialog.getOpenFileName(self, "Open photometric file", self._folder(), "Photometric files (*.ies *.IES)")
+        if name:
+            self.use_profile(Path(name))
 
     # parts
 
@@ -433,8 +485,15 @@ class Window(QMainWindow):
     def duplicate(self) -> None:
         """The selected parts again, or the shot in Frame."""
         session = self.session
-        if session.stage == "Frame":
+        if session.stage == "Frame" and session.lamp is None:
             self.frame_bench.duplicate()
+            return
+        if session.lamp is not None:
+            names = (lamp.name for lamp in session.document.lamps.values())
+            x, y, z = session.lamp.position
+            copy = replace(session.lamp, id=edits.new_id(), name=edits.free_name(session.lamp.name, names), position=(x + session.lamp.width, y, z))
+            session.change_lamp(f"Duplicated {session.lamp.name}", copy)
+            session.select((), f"lamp:{copy.id}")
             return
         if not session.selection:
             return
@@ -459,7 +518,9 @@ class Window(QMainWindow):
     def delete(self) -> None:
         """The selected parts, camera or shot."""
         session = self.session
-        if session.subject.startswith("camera:"):
+        if session.lamp is not None:
+            session.apply(f"Deleted {session.lamp.name}", edits.delete_lamp(session.document, session.lamp.id))
+        elif session.subject.startswith("camera:"):
             session.attempt(lambda: session.apply("Deleted the camera", edits.delete_camera(session.document, session.subject[7:])))
         elif session.selection:
             session.apply(f"Deleted {self._selected_name()}", edits.drop_unused_materials(edits.delete_parts(session.document, session.selection)))

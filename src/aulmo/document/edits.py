@@ -5,7 +5,7 @@ from typing import Any, Iterable
 
 from msgspec.structs import replace
 
-from aulmo.document.records import Camera, Document, Material, Part, Placement, Shot
+from aulmo.document.records import Camera, Document, Lamp, Material, Part, Placement, Shot
 from aulmo.errors import BadValue
 
 
@@ -181,6 +181,16 @@ def delete_camera(document: Document, camera_id: str) -> Document:
     if users:
         raise BadValue(f"The shot {users[0]} uses this camera; give it another one first.")
     return replace(document, cameras={i: c for i, c in document.cameras.items() if i != camera_id})
+
+
+def put_lamp(document: Document, lamp: Lamp) -> Document:
+    """Add a lamp or replace the one with its id."""
+    return replace(document, lamps={**document.lamps, lamp.id: lamp})
+
+
+def delete_lamp(document: Document, lamp_id: str) -> Document:
+    """Take a lamp away."""
+    return replace(document, lamps={i: lamp for i, lamp in document.lamps.items() if i != lamp_id})
 
 
 def put_shot(document: Document, shot: Shot) -> Document:

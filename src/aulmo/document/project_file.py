@@ -18,6 +18,7 @@ def used_assets(document: Document) -> list[str]:
     names = {n for p in document.parts.values() for n in (p.mesh, p.shape) if n}
     if not document.environment.shipped:
         names.add(document.environment.image)
+    names |= {lamp.profile for lamp in document.lamps.values() if lamp.profile}
     return sorted(names)
 
 

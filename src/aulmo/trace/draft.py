@@ -23,6 +23,7 @@ from aulmo.trace.embree import (
     take_from_packet,
 )
 from aulmo.trace.jit import borrowed, entry, inlined
+from aulmo.trace.lamps import aimed, dot_axis
 from aulmo.trace.lens import camera_ray
 from aulmo.trace.path import borrowed_scene
 from aulmo.trace.surface_hit import hit_point
@@ -150,6 +151,51 @@ def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
 
 
 @inlined
+def _lamps(scene, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
+    """Light of a few lamps as if they were points, without shadows: matt, and a soft highlight as wide as the roughness."""
+    materials = scene.materials
+    r = g = b = 0.0
+    if nx * dx + ny * dy + nz * dz > 0.0:
+        nx, ny, nz = -nx, -ny, -nz
+    metal = materials[which, o.METALNESS]
+    alpha = max(0.08, materials[which, o.ALPHA_X] if materials[which, o.COAT] < 0.5 else materials[which, o.COAT_ALPHA])
+    body = (1.0 - metal) * (1.0 - materials[which, o.TRANSMISSION]) / math.pi
+    for k in chosen:
+        lamp = scene.lamps[k]
+        kind = int(lamp[a.LAMP_KIND])
+        if kind == a.DISTANT:
+            x, y, z = -lamp[a.LAMP_N], -lamp[a.LAMP_N + 1], -lamp[a.LAMP_N + 2]
+            spread = lamp[a.LAMP_SIZE_2]
+            strength = 2.0 * math.pi * spread if spread > 0.0 else 1.0
+        else:
+            x, y, z = lamp[a.LAMP_POSITION] - px, lamp[a.LAMP_POSITION + 1] - py, lamp[a.LAMP_POSITION + 2] - pz
+            d2 = max(1e-6, x * x + y * y + z * z)
+            inverse = 1.0 / math.sqrt(d2)
+            x, y, z = x * inverse, y * inverse, z * inverse
+            if kind == a.POINT:
+                strength = 1e6 / d2
+            elif kind == a.SPHERE or kind == a.TUBE:
+                strength = 0.28 * lamp[a.LAMP_AREA] / d2
+            else:
+                strength = lamp[a.LAMP_AREA] * max(0.0, -dot_axis(lamp, a.LAMP_N, x, y, z)) / d2
+            strength *= aimed(lamp, scene.ies, -x, -y, -z)
+        cosine = nx * x + ny * y + nz * z
+        if cosine <= 0.0 or strength <= 0.0:
+            continue
+        strength *= cosine
+        hx, hy, hz = x - dx, y - dy, z - dz
+        inverse = 1.0 / math.sqrt(max(1e-12, hx * hx + hy * hy + hz * hz))
+        h = (nx * hx + ny * hy + nz * hz) * inverse
+        s = 1.0 - h * h * (1.0 - alpha * alpha)
+        gloss = 0.25 * alpha * alpha / (math.pi * s * s)
+        lr, lg, lb = lamp[a.LAMP_RGB] * strength, lamp[a.LAMP_RGB + 1] * strength, lamp[a.LAMP_RGB + 2] * strength
+        r += lr * (materials[which, o.DIFFUSE] * body + gloss * (metal * materials[which, o.METAL_F0] + (1.0 - metal) * 0.05))
+        g += lg * (materials[which, o.DIFFUSE + 1] * body + gloss * (metal * materials[which, o.METAL_F0 + 1] + (1.0 - metal) * 0.05))
+        b += lb * (materials[which, o.DIFFUSE + 2] * body + gloss * (metal * materials[which, o.METAL_F0 + 2] + (1.0 - metal) * 0.05))
+    return r, g, b
+
+
+@inlined
 def _normal(scene, ray, words, small):
     """Shading normal of a hit. A triangle not much larger than a pixel needs no vertex normals: Embree has brought its own, and
     fetching three vertices for every pixel is what a fine mesh costs most."""
@@ -166,10 +212,10 @@ def _normal(scene, ray, words, small):
 
 
 @entry
-def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
+def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
     """Draw rows of the draft.
 
-    picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part or NOTHING. depth : (height, width) float32
+    chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part or NOTHING. depth : (height, width) float32
     distance along the ray, negative for nothing.
     """
     scene = borrowed_scene(scene)
@@ -220,6 +266,10 @@ def draft_rows(scene, camera, options, maps, to_srgb, curve, picture, parts, dep
                 which = scene.instance_material[instance]
                 nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])
                 cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
+                if len(chosen) > 0:
+                    t = ray[8]
+                    er, eg, eb = _lamps(scene, chosen, which, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz)
+                    cr, cg, cb = cr + er, cg + eg, cb + eb
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
                 clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])
                 opacity = scene.materials[which, o.OPACITY]

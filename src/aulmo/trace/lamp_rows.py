@@ -226,9 +226,7 @@ def proxy_mesh(kind: int) -> Mesh:
     ball = trimesh.creation.icosphere(subdivisions=3)
     corners = ball.vertices[ball.faces]
     nearest = np.abs(np.einsum("ij,ij->i", corners[:, 0], ball.face_normals)).min()
-    return Mesh(
-        (ball.vertices / nearest).astype(np.float32), ball.vertices.astype(np.float32), ball.faces.astype(np.uint32), np.zeros(0, np.int32)
-    )
+    return Mesh((ball.vertices / nearest).astype(np.float32), ball.vertices.astype(np.float32), ball.faces.astype(np.uint32), np.zeros(0, np.int32))
 
 
 def proxy_matrix(row: np.ndarray) -> np.ndarray:

@@ -192,4 +192,3 @@ def lamp_chance(nodes, trail, depth, px, py, pz, nx, ny, nz):
             chance *= a_left / total
             k = left
     return chance
-

@@ -439,7 +439,9 @@ def bake_albedos(material, table, films, film, samples):
                 if which == E_COAT:
                     e = 0.0
                     if material[COAT] > 0.0:
-                        e = _bake_reflection(material[COAT_IOR], material[COAT_ALPHA], material[COAT_ALPHA_Y], False, films, -1, mu, turn == 1, samples)
+                        e = _bake_reflection(
+                            material[COAT_IOR], material[COAT_ALPHA], material[COAT_ALPHA_Y], False, films, -1, mu, turn == 1, samples
+                        )
                 elif which == E_SPECULAR:
                     e = _bake_reflection(material[ETA], ax, ay, False, films, film, mu, turn == 1, samples)
                 else:

@@ -19,11 +19,11 @@ from aulmo.trace.scene import camera_axes, camera_moment, camera_row, shutter_of
 SETS = {
     "paths": "Light by its way",
     "groups": "Light by group",
-    "surface": "Albedo, normal, depth, position, facing",
+    "surface": "Surfaces and depth",
     "shadow": "Shadow",
     "occlusion": "Occlusion",
     "motion": "Motion",
-    "mattes": "Mattes of parts and materials",
+    "mattes": "Mattes",
     "noise": "Samples and noise",
 }
 PATH_NAMES = (

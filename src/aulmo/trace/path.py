@@ -960,7 +960,9 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                 index = first + k
                 for lane in range(PACKET):
                     column = start + min(lane, lanes - 1)
-                    seed = np.uint64(hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))) << np.uint64(16)
+                    seed = np.uint64(
+                        hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))
+                    ) << np.uint64(16)
                     u, v = draw_2d(index, seed)
                     px = (column + 0.5) * step + tent(u) * step
                     py = (row + 0.5) * step + tent(v) * step

@@ -26,6 +26,7 @@ from aulmo.trace.passes import check as check_passes
 from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of, white_nits
 
 TILE = 32
+DRAFT_LAMPS = 8
 PILOT = 16  # samples that only plan a render to a noise target
 LONGEST = 16384
 KEEP_EVERY = 20.0  # seconds between two writings of a render's state
@@ -149,6 +150,19 @@ class Draft(NamedTuple):
     depth: np.ndarray
 
 
+def _brightest_lamps(scene: Scene) -> np.ndarray:
+    """(k,) int32 rows of the lamps that matter most to a draft."""
+    lamps = scene.arrays.lamps
+    kinds = lamps[:, a.LAMP_KIND].astype(int)
+    wanted = np.flatnonzero((kinds != a.MESH) & (kinds != a.PORTAL))
+    if len(wanted) <= DRAFT_LAMPS:
+        return wanted.astype(np.int32)
+    middle = 0.5 * (scene.low + scene.high)
+    away = np.linalg.norm(lamps[wanted, a.LAMP_POSITION : a.LAMP_POSITION + 3] - middle, axis=1)
+    light = lamps[wanted, a.LAMP_RGB : a.LAMP_RGB + 3].sum(1) * np.where(lamps[wanted, a.LAMP_AREA] > 0, lamps[wanted, a.LAMP_AREA], 1e6)
+    return wanted[np.argsort(-light / np.maximum(away, 1.0) ** 2)[:DRAFT_LAMPS]].astype(np.int32)
+
+
 def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int) -> Draft:
     """One draft picture of width x height pixels."""
     draft = Draft(np.empty((height, width, 4), np.uint8), np.empty((height, width), np.int32), np.empty((height, width), np.float32))
@@ -157,6 +171,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
     sharp = np.atleast_2d(camera)[0].copy()
     sharp[a.CAM_LENS_RADIUS] = 0.0
     coherent = coherent_arguments()
+    chosen = _brightest_lamps(scene)
     bands = list(range(0, height, 16))
     lock, waiting = threading.Lock(), iter(bands)
 
@@ -171,6 +186,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
                 sharp,
                 options,
                 maps,
+                chosen,
                 to_srgb,
                 curve,
                 draft.picture,
