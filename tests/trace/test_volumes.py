@@ -8,10 +8,12 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.records import Camera, Lamp, Material, Part, Placement, RenderSettings, Surface
-from aulmo.trace import spectrum, thin_film
+from aulmo.surface import spectrum
+from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.material_rows import material_row, single_scattering_albedo
 from aulmo.trace.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
+from aulmo.trace.spectrum import draw_wavelength, ior_at
 from aulmo.trace.openpbr import ABSORPTION, SCATTERING, SUB_ALBEDO
 from shapes import box_mesh, one_part, sphere_mesh
 from tracing import NITS, Dark, HalfDome, UniformDome, look_down, plane, trace
@@ -205,14 +207,14 @@ def test_films_paint_colours_that_change_with_the_angle():
 
 def test_cauchys_formula_meets_index_and_abbe_number():
     b = spectrum.cauchy_b(1.5168, 64.2)
-    n_f, n_d, n_c = (spectrum.ior_at(1.5168, b, nm) for nm in (spectrum.LINE_F, spectrum.LINE_D, spectrum.LINE_C))
+    n_f, n_d, n_c = (ior_at(1.5168, b, nm) for nm in (spectrum.LINE_F, spectrum.LINE_D, spectrum.LINE_C))
     assert n_d == pytest.approx(1.5168)
     assert (n_d - 1) / (n_f - n_c) == pytest.approx(64.2, rel=1e-9)
-    assert spectrum.ior_at(1.5168, b, 450.0) == pytest.approx(1.5253, abs=5e-4)  # borosilicate crown, from its published curve
+    assert ior_at(1.5168, b, 450.0) == pytest.approx(1.5253, abs=5e-4)  # borosilicate crown, from its published curve
 
 
 def test_all_wavelengths_together_are_white():
-    drawn = np.array([spectrum.draw_wavelength((k + 0.5) / 4096)[1:] for k in range(4096)])
+    drawn = np.array([draw_wavelength((k + 0.5) / 4096)[1:] for k in range(4096)])
     np.testing.assert_allclose(drawn.mean(0), 1.0, atol=1e-6)
 
 

@@ -4,7 +4,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QWidget
 
 from aulmo.desk.details import Page
-from aulmo.desk.fields import NumberField, Section, button, label, length_unit, row
+from aulmo.desk.fields import NumberField, Section, SliderRow, button, label, length_unit, row
 from aulmo.desk.session import Session
 from aulmo.document import edits
 from aulmo.document.quantity import show
@@ -69,6 +69,11 @@ class PreparePage(Page):
         self.exact.setContentsMargins(9, 0, 0, 0)
         self.finesse.add(self.exact)
         self.body.addWidget(self.finesse)
+        self.edges = Section("Edges")
+        self.edge_radius = SliderRow("Softened", 0, 2, "mm", 0.0, 3, curve=2, hard_high=1e4, tip="Sharp edges look rounded by this much; 0 is off")
+        self.edge_radius.changed.connect(self._soften)
+        self.edges.add(self.watch(self.edge_radius))
+        self.body.addWidget(self.edges)
         self.states = Section("State")
         self.visible = QCheckBox("Visible")
         self.locked = QCheckBox("Locked")
@@ -88,7 +93,7 @@ class PreparePage(Page):
         document, chosen = self.session.document, self.session.selection
         one = document.parts[chosen[0]] if len(chosen) == 1 else None
         self.name_row.setVisible(one is not None)
-        for section in (self.place, self.finesse, self.states):
+        for section in (self.place, self.finesse, self.edges, self.states):
             section.setVisible(bool(chosen))
         self.facts.setVisible(bool(document.parts))
         self.notes.setVisible(not chosen and bool(document.notes))
@@ -111,12 +116,22 @@ class PreparePage(Page):
         self.chord.setEnabled(bool(exact))
         self.angle.setEnabled(bool(exact))
         finesse = exact[0].finesse if exact else Finesse()
+        solid = edits.leaves(self.session.document, self.session.selection)
+        self.edge_radius.set_value(self.session.document.parts[solid[0]].edge_radius if solid else 0.0)
         self.chord.set_value(finesse.chord_mm)
         self.angle.set_value(finesse.angle)
         self.exact.setVisible(not exact)
         self.exact.setText("" if exact else "Triangles only: this part came without an exact shape.")
         self.visible.setChecked(all(document.parts[i].visible for i in chosen))
         self.locked.setChecked(all(document.parts[i].locked for i in chosen))
+
+    def _soften(self, radius: float, busy: bool) -> None:
+        document = self.session.document
+        parts = edits.leaves(document, self.session.selection)
+        if parts:
+            self.session.apply("Softened edges", edits.change_parts(document, parts, edge_radius=radius), self.merge("edges", busy))
+            if not busy:
+                self.session.history.end_merge()
 
     def _show_facts(self, part_ids) -> list[str]:
         document, assets = self.session.document, self.session.assets

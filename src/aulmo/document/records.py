@@ -33,7 +33,7 @@ class Finesse(Record):
 
 
 class Part(Record):
-    """A node of the assembly: a group when `mesh` is None."""
+    """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero."""
 
     id: str
     name: str
@@ -47,6 +47,7 @@ class Part(Record):
     visible: bool = True
     locked: bool = False
     motion: tuple["TimedPlacement", ...] = ()
+    edge_radius: float = 0.0
     source_key: str = ""
 
 

@@ -15,6 +15,7 @@ from aulmo.document.records import Sky
 from aulmo.errors import BadValue
 from aulmo.light.softbox import map_directions
 from aulmo.surface.colour import LUMINANCE, XYZ_D65_TO_ACESCG
+from aulmo.surface.spectrum import weights
 
 SUN_DIAMETER = 0.533  # degrees
 SUN_LUX = 133_300.0  # on a plane square to it above the air
@@ -79,8 +80,6 @@ def sun_direction(sky: Sky) -> np.ndarray:
 
 def sun_light(sky: Sky) -> np.ndarray:
     """(3,) ACEScg illuminance in lux on a plane square to the sun, after the air has taken its share; zero below the horizon."""
-    from aulmo.trace.spectrum import weights
-
     _, elevation = sun_place(sky)
     if elevation <= -SUN_DIAMETER / 2:
         return np.zeros(3)

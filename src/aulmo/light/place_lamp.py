@@ -1,6 +1,7 @@
 """Where a new lamp goes, and how it is pointed: a photographer's first guess."""
 
 import math
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,7 +12,7 @@ KINDS = {
     "rectangle": "Rectangle", "disc": "Disc", "ring": "Ring", "sphere": "Sphere", "tube": "Tube", "point": "Point", "spot": "Spot",
     "distant": "Distant", "sun": "Sun", "photometric": "Photometric", "portal": "Portal",
 }  # fmt: skip
-_STARTS = {
+_STARTS: dict[str, dict] = {
     "distant": {"power": 3000.0, "unit": "lux", "angle": 2.0},
     "sun": {"power": 100_000.0, "unit": "lux", "angle": 0.53, "kelvin": 5500.0},
     "spot": {"power": 1500.0, "unit": "candela"},
@@ -43,7 +44,7 @@ def pointed_at(lamp: Lamp, target) -> Lamp:
     return replace(lamp, turn=aimed_turn(lamp.position, target))
 
 
-def new_lamp(kind: str, name: str, lamp_id: str, low, high, camera: Camera) -> Lamp:
+def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> Lamp:
     """A lamp of a kind for a set between `low` and `high`: up on the camera's left and in front, shining at the middle.
 
     Its size follows the set's: a third of it across. A portal stands behind the set, facing it.
@@ -65,7 +66,13 @@ def new_lamp(kind: str, name: str, lamp_id: str, low, high, camera: Camera) -> L
     }  # fmt: skip
     width, height = sizes.get(kind, (wide, wide))
     lamp = Lamp(
-        id=lamp_id, name=name, kind=kind, position=tuple(float(round(v, 3)) for v in position), width=width, height=height, **_STARTS.get(kind, {})
+        id=lamp_id,
+        name=name,
+        kind=kind,
+        position=(round(float(position[0]), 3), round(float(position[1]), 3), round(float(position[2]), 3)),
+        width=width,
+        height=height,
+        **_STARTS.get(kind, {}),
     )
     lamp = pointed_at(lamp, middle)
     if kind == "tube":

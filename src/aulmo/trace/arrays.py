@@ -71,6 +71,7 @@ class SceneArrays(NamedTuple):
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
     the tree. nodes : (n, NODE_COLUMNS) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
+    soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e + 1,) area before each triangle, per lamp starting at 0.
     """
 
@@ -101,5 +102,10 @@ class SceneArrays(NamedTuple):
     portals: np.ndarray
     links: np.ndarray
     ies: np.ndarray
+    soft_rows: np.ndarray
+    soft_edges: np.ndarray
+    soft_slots: np.ndarray
+    soft_entries: np.ndarray
+    instance_soft: np.ndarray
     emit_corners: np.ndarray
     emit_cumulative: np.ndarray

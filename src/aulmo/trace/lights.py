@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import entry, inlined, kernel
+from aulmo.trace.jit import entry, fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.arrays import NODE_LAMP, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
@@ -212,31 +212,64 @@ def hit_density(scene, options, which, px, py, pz, nx, ny, nz, dx, dy, dz, dista
 
 
 @inlined
+def fetch_map_soon(env, u, v):
+    """Ask for the texels that `map_radiance` will need: the map is far too large for the processor's nearer memory."""
+    h, w = env.shape[0], env.shape[1]
+    x, y = int(u * w + (w - 0.5)), int(math.floor(v * h - 0.5))
+    x = min(w - 1, x - w if x >= w else x)
+    base = env.ctypes.data
+    fetch_soon(base + 12 * (max(0, y) * w + x))
+    fetch_soon(base + 12 * (min(h - 1, y + 1) * w + x))
+
+
+@inlined
+def fetch_pick_soon(pick, alias, s):
+    """Ask for the cell of the alias table that `sample_env` will begin with."""
+    k = min(ROWS * COLUMNS - 1, int(s * (ROWS * COLUMNS)))
+    fetch_soon(pick.ctypes.data + 8 * k)
+    fetch_soon(alias.ctypes.data + 4 * k)
+
+
+@inlined
+def sample_dome(scene, options, px, py, pz, select, s, t):
+    """A direction toward the environment by the portals, or by the map where there are none.
+
+    Returns (x, y, z, density per steradian with the chance of choosing the environment, map coordinates u, v); density 0 means none.
+    """
+    chance = options[OPT_ENV_CHANCE]
+    if len(scene.portals) == 0:
+        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+        return x, y, z, density * chance, u, v
+    pick = select / chance
+    if pick >= 0.25:
+        k = min(len(scene.portals) - 1, int((pick - 0.25) / 0.75 * len(scene.portals)))
+        x, y, z, _d, _c, density = sample_lamp(scene, scene.lamps[scene.portals[k]], px, py, pz, s, t, 0.0)
+        if density <= 0.0:
+            return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0
+    else:
+        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+    u, v = to_map(scene.env_turn, x, y, z)
+    return x, y, z, dome_density(scene, options, px, py, pz, x, y, z, u, v), u, v
+
+
+@inlined
 def sample_light(scene, options, px, py, pz, nx, ny, nz, select, s, t):
     """One direction toward a light from a point with normal n (zero where light may come from all round).
 
     Returns (dx, dy, dz, distance, red, green, blue, density per steradian, share of it that other estimators could also find, lamp row or
     -1 for the environment); density 0 means none. A lamp without size has no share: nothing else can meet it.
     """
-    chance = options[OPT_ENV_CHANCE]
-    if select < chance:
-        if len(scene.portals) > 0:
-            pick = select / chance
-            if pick >= 0.25:
-                k = min(len(scene.portals) - 1, int((pick - 0.25) / 0.75 * len(scene.portals)))
-                x, y, z, _d, _c, density = sample_lamp(scene, scene.lamps[scene.portals[k]], px, py, pz, s, t, 0.0)
-                if density <= 0.0:
-                    return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
-            else:
-                x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
-            u, v = to_map(scene.env_turn, x, y, z)
-            density = dome_density(scene, options, px, py, pz, x, y, z, u, v)
-        else:
-            x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
-            density *= chance
+    if select < options[OPT_ENV_CHANCE]:
+        x, y, z, density, u, v = sample_dome(scene, options, px, py, pz, select, s, t)
         r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
         return x, y, z, 1e30, r, g, b, density, 1.0, -1
-    select -= chance
+    return sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t)
+
+
+@inlined
+def sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t):
+    """The rest of `sample_light`: one of the lamps."""
+    select -= options[OPT_ENV_CHANCE]
     chance = options[OPT_DISTANT_CHANCE]
     if select < chance:
         n = len(scene.distant)

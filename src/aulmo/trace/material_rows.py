@@ -12,7 +12,7 @@ from aulmo.trace import openpbr as o
 from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.microfacet import fresnel_f82
-from aulmo.trace.spectrum import cauchy_b
+from aulmo.surface.spectrum import cauchy_b
 from aulmo.trace.thin_film import film_table
 
 SMALLEST_ALPHA = 1e-3

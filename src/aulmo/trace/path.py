@@ -42,6 +42,7 @@ from aulmo.trace.arrays import (
     OPT_CLEAR_BOUNCES,
     OPT_DIFFUSE_BOUNCES,
     OPT_DISTANT_CHANCE,
+    OPT_ENV_CHANCE,
     OPT_ENV_SCALE,
     OPT_GRADIENT_SPAN,
     OPT_GROUPS,
@@ -99,7 +100,19 @@ from aulmo.trace import openpbr as o
 from aulmo.trace.jit import borrowed, entry, inlined, kernel
 from aulmo.trace.lamps import lamp_light, meet_lamp
 from aulmo.trace.lens import camera_at, camera_ray, tent
-from aulmo.trace.lights import dome_density, env_radiance, hit_density, luminance, map_radiance, sample_light, to_map
+from aulmo.trace.lights import (
+    dome_density,
+    env_radiance,
+    fetch_map_soon,
+    fetch_pick_soon,
+    hit_density,
+    luminance,
+    map_radiance,
+    sample_dome,
+    sample_env,
+    sample_lamps,
+    to_map,
+)
 from aulmo.trace.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
 from aulmo.trace.openpbr import below_weight, evaluate_lobes, film_at, lobe_odds, sample_lobes
 from aulmo.trace.sampling import cosine_hemisphere, draw_1d, draw_2d, draw_quick, frame_about, hash32
@@ -111,7 +124,9 @@ from aulmo.trace.visibility import FAR, MEDIA, enter, index_of, leave, note_ray,
 # What a path remembers between its vertices: numbers ...
 ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 12, 15, 16, 19
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
-NUMBERS = 32
+# drawn beforehand, so that what they lead to in memory can be asked for: lobe, light, place on it; a direction to the dome
+LOBE, PICK, SU, SV, DOME, MAP_U, MAP_V = 32, 33, 34, 35, 36, 40, 41
+NUMBERS = 44
 # ... and whole numbers
 ALIVE, SEEN, ROUGH, DEPTH, GUIDED, BOUNCE, MATT, SHINY, CLEAR_PASSES, SCATTERED = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
 KIND, EVENTS, BELOW, BELOW_MATERIAL, LAST_INSTANCE, SEED, STEP, FIRST, PRIMITIVE, INSTANCE = 10, 11, 12, 13, 14, 15, 16, 17, 18, 19
@@ -229,7 +244,7 @@ def _missed(scene, options, state, whole, out):
             out[PLANE_ALBEDO + 1] += state[GUIDE + 1] * min(1.0, g / options[OPT_WHITE])
             out[PLANE_ALBEDO + 2] += state[GUIDE + 2] * min(1.0, b / options[OPT_WHITE])
         return
-    u, v = to_map(scene.env_turn, dx, dy, dz)
+    u, v = state[MAP_U], state[MAP_V]
     r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
     weight = 1.0
     if whole[ROUGH] > 0:
@@ -347,7 +362,7 @@ def _note_matte(cell, which, name):
 
 
 @inlined
-def _note_first(scene, options, ray, words, state, whole, out, matte, index, key, instance, px, py, pz, nx, ny, nz, lift, m):
+def _note_first(scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, px, py, pz, nx, ny, nz, lift, m):
     """The passes of the first surface a path meets."""
     whole[FIRST] = 1
     out[PLANE_HIT] += 1.0
@@ -362,7 +377,7 @@ def _note_first(scene, options, ray, words, state, whole, out, matte, index, key
     out[PLANE_FACING] += max(0.0, -(nx * state[DIRECTION] + ny * state[DIRECTION + 1] + nz * state[DIRECTION + 2]))
     for c in range(3):
         out[PLANE_FIRST_ALBEDO + c] += _albedo(m, c)
-    if len(matte) > 0:
+    if with_mattes:
         _note_matte(matte, 0, np.float32(scene.instance_part[instance]))
         _note_matte(matte, 1, np.float32(scene.instance_material[instance]))
     if options[OPT_OCCLUSION] > 0.0:
@@ -388,7 +403,7 @@ def _albedo(m, c):
 
 
 @inlined
-def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, index):
+def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index):
     """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
     x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -536,7 +551,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
         if options[OPT_PASSES] > 0.0 and whole[FIRST] == 0:
             s = 1.0 if facing >= 0.0 else -1.0
             _note_first(
-                scene, options, ray, words, state, whole, out, matte, index, key, instance, px, py, pz, s * nx, s * ny, s * nz, lift, m,
+                scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, px, py, pz, s * nx, s * ny, s * nz, lift, m,
             )  # fmt: skip
         if facing < 0.0:
             gx, gy, gz, nx, ny, nz = -gx, -gy, -gz, -nx, -ny, -nz
@@ -611,15 +626,24 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             )  # fmt: skip
             return
     # A light sample, weighed by whatever scatters here.
-    lobe, pick = _draw(index, key + np.uint64(2), step)
+    lobe, pick = state[LOBE], state[PICK]
     odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
     limit = options[OPT_BOUNCES]
     if not inside and not plain and whole[BOUNCE] < limit:
-        su, sv = _draw(index, key + np.uint64(1), step)
+        su, sv = state[SU], state[SV]
         hx, hy, hz = nx, ny, nz
         if clear_solid or mode == IN_VOLUME or (mode == ON_SURFACE and m[o.THIN] > 0.0):
             hx = hy = hz = 0.0
-        wx, wy, wz, far, r, g, b, density, shared, lamp_row = sample_light(scene, options, px, py, pz, hx, hy, hz, pick, su, sv)
+        if pick < options[OPT_ENV_CHANCE]:
+            if len(scene.portals) == 0:
+                wx, wy, wz, density = state[DOME], state[DOME + 1], state[DOME + 2], state[DOME + 3]
+                u, v = state[MAP_U], state[MAP_V]
+            else:
+                wx, wy, wz, density, u, v = sample_dome(scene, options, px, py, pz, pick, su, sv)
+            r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+            far, shared, lamp_row = 1e30, 1.0, -1
+        else:
+            wx, wy, wz, far, r, g, b, density, shared, lamp_row = sample_lamps(scene, options, px, py, pz, hx, hy, hz, pick, su, sv)
         if density > 0.0 and (lamp_row < 0 or mode == ON_CATCHER or _lit_by(scene, lamp_row, instance)):
             fr = fg = fb = p = mr = mg = mb = 0.0
             across = gx * wx + gy * wy + gz * wz
@@ -833,7 +857,7 @@ def _polished(scene, options, state, whole, media, index, key, step, m, instance
     if film >= 0 and f < 1.0:
         fr, fg, fb = film_at(scene.films, film, 0, oz if not inside else max(oz, cosine_t))
         f = min(0.98, max(0.02, (fr + fg + fb) / 3.0))
-    lobe, _p = _draw(index, key + np.uint64(2), step)
+    lobe = state[LOBE]
     if lobe < f:
         _carry(state, state[CARRIED] * fr / f, state[CARRIED + 1] * fg / f, state[CARRIED + 2] * fb / f)
         c = 2.0 * (-(nx * dx + ny * dy + nz * dz))
@@ -911,6 +935,11 @@ def borrowed_scene(scene):
         borrowed(scene.portals),
         borrowed(scene.links),
         borrowed(scene.ies),
+        borrowed(scene.soft_rows),
+        borrowed(scene.soft_edges),
+        borrowed(scene.soft_slots),
+        borrowed(scene.soft_entries),
+        borrowed(scene.instance_soft),
         borrowed(scene.emit_corners),
         borrowed(scene.emit_cumulative),
     )
@@ -925,11 +954,13 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     (1,) int32 ends the work within a row when it becomes 1. Returns the number of samples taken.
     """
     scene = borrowed_scene(scene)
+    camera, options, film, mattes = borrowed(camera), borrowed(options), borrowed(film), borrowed(mattes)
+    record, recorded, stop = borrowed(record), borrowed(recorded), borrowed(stop)
     planes = film.shape[2]
     ray_block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(ray_block.view(np.uint32))
     ray = borrowed(ray_block)
-    media_block = np.zeros((PACKET + 1, MEDIA), np.int64)
+    media_block = np.zeros((2 * PACKET, MEDIA), np.int64)  # stacks of the paths, then of their shadow rays
     media = borrowed(media_block)
     packet_block = np.zeros(PACKET_WORDS, np.float32)
     aligned = packet_in(packet_block)
@@ -945,9 +976,13 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     shadows = borrowed(shadow_block)
     moment_block = np.zeros(CAM_COLUMNS)
     moment = borrowed(moment_block)
-    no_matte = np.zeros((0, MATTE_SLOTS, 2), np.float32)
+    no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
+    no_matte = borrowed(no_matte_block)
+    with_mattes = mattes.shape[0] > 0
     mask_seen = MASK_SOLID | MASK_CLEAR | MASK_CATCHER | int(options[OPT_LAMP_MASK])
     mask_on = MASK_SOLID | MASK_CLEAR | int(options[OPT_LAMP_MASK])
+    env_chance = options[OPT_ENV_CHANCE]
+    by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0
     extra = np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15)
     taken = 0
     for row in range(y0, y1):
@@ -1028,6 +1063,10 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                         state[BARY], state[BARY + 1] = ray[15], ray[16]
                         if words[17] == NO_HIT:
                             whole[INSTANCE] = -1
+                            if whole[SEEN] == 0:
+                                u, v = to_map(scene.env_turn, state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2])
+                                state[MAP_U], state[MAP_V] = u, v
+                                fetch_map_soon(scene.env, u, v)
                         else:
                             whole[PRIMITIVE] = np.int64(words[17])
                             whole[INSTANCE] = np.int64(words[19])
@@ -1037,6 +1076,21 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                         whole = wholes[lane]
                         if whole[ALIVE] != 0 and whole[INSTANCE] >= 0:
                             fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
+                            state = states[lane]
+                            key = np.uint64(whole[SEED]) + np.uint64(16 + 8 * whole[STEP])
+                            state[LOBE], state[PICK] = _draw(index, key + np.uint64(2), whole[STEP])
+                            state[SU], state[SV] = _draw(index, key + np.uint64(1), whole[STEP])
+                            if by_map and state[PICK] < env_chance:
+                                fetch_pick_soon(scene.env_pick, scene.env_alias, state[SU])
+                    if by_map:
+                        for lane in range(lanes):
+                            whole = wholes[lane]
+                            if whole[ALIVE] != 0 and whole[INSTANCE] >= 0 and states[lane, PICK] < env_chance:
+                                state = states[lane]
+                                x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, state[SU], state[SV])
+                                state[DOME], state[DOME + 1], state[DOME + 2], state[DOME + 3] = x, y, z, density * env_chance
+                                state[MAP_U], state[MAP_V] = u, v
+                                fetch_map_soon(scene.env, u, v)
                     # each path takes its turn
                     alive = 0
                     for lane in range(lanes):
@@ -1056,12 +1110,14 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                             words[17] = np.uint32(whole[PRIMITIVE])
                             words[19] = np.uint32(whole[INSTANCE])
                         matte = no_matte
-                        if mattes.shape[0] > 0:
+                        if with_mattes:
                             matte = mattes[row, start + lane]
-                        _advance(scene, options, ray, words, state, whole, media[lane], media[PACKET], shadow, sums[lane], matte, index)
+                        _advance(scene, options, ray, words, state, whole, media[lane], media[PACKET + lane], shadow, sums[lane], matte, with_mattes, index)
                         alive += whole[ALIVE]
+                    for lane in range(lanes):
+                        shadow = shadows[lane]
                         if shadow[S_WAITING] > 0.0:
-                            _trace_shadow(scene, options, ray, words, state, media[PACKET], shadow, sums[lane], record, recorded)
+                            _trace_shadow(scene, options, ray, words, states[lane], media[PACKET + lane], shadow, sums[lane], record, recorded)
                 for lane in range(lanes):
                     y = states[lane, SUM]
                     sums[lane, PLANE_SQUARE] += y * y
@@ -1072,6 +1128,6 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                         film[row, start + lane, c] += np.float32(value)
     if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300 and state_block[0, 0] > 1e300:  # keeps these blocks alive to the end
         return -1
-    if ray_block[0] > 1e37 and media_block[0, 0] < 0 and whole_block[0, 0] < 0 and shadow_block[0, 0] + moment_block[0] > 1e300:
+    if ray_block[0] > 1e37 and media_block[0, 0] < 0 and whole_block[0, 0] < 0 and shadow_block[0, 0] + moment_block[0] + no_matte_block[0, 0, 0] > 1e300:
         return -1
     return taken

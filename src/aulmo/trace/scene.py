@@ -19,6 +19,7 @@ from aulmo.trace.lamp_rows import build_lamps, proxy_matrix, proxy_mesh
 from aulmo.trace.light_tree import build_tree
 from aulmo.trace.lights import build_importance
 from aulmo.trace.material_rows import material_row
+from aulmo.trace.soft_edges import EdgeBook, SoftEdges
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
 BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
@@ -73,6 +74,7 @@ class SceneBuilder:
         self._floor_key: tuple = ()
         self._floor: tuple = ()
         self._proxies: dict[int, MeshTree] = {}
+        self._edges = EdgeBook()
         self._env_key: tuple = ()
         self._env: tuple = ()
 
@@ -139,6 +141,7 @@ class SceneBuilder:
                 mask.append(MASK_LAMP)
                 numbers.append(LAMP_PART)
                 lamp_of.append(k)
+        soft, soft_of = self._soften(document, part_ids, worlds)
         moving = _moving(document, part_ids, shutter)
         motion = _padded(list(moving.values()))
         moves = np.full(len(which), -1, np.int32)
@@ -156,9 +159,10 @@ class SceneBuilder:
             triangle_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
             np.array(which, np.int32), np.array(numbers, np.int32), np.array(lamp_of, np.int32), motion, moves,
-            numbers_of, np.array([r.albedos for r in baked]), films,
+            numbers_of, np.array([r.albedos for r in baked], np.float32), films,
             env, env_pick, env_alias, environment_turn(document.environment),
             lamps.rows, trail, depth, nodes, lamps.distant, lamps.portals, _links(document, lamps.links, part_ids, len(which)), lamps.ies,
+            soft.rows, soft.edges, soft.slots, soft.entries, np.array(soft_of + [-1] * (len(which) - len(soft_of)), np.int32),
             corners, cumulative,
         )  # fmt: skip
         count = sum(len(meshes[k].triangles) for k in mesh_of if k < len(meshes))
@@ -166,6 +170,20 @@ class SceneBuilder:
             arrays, (top, trees), tuple(part_ids), low, high, _clear_box(meshes, mesh_of, mask, world), count, lamps.groups,
             tuple(surface_names), tuple(document.parts[i].name for i in part_ids),
         )  # fmt: skip
+
+    def _soften(self, document: Document, part_ids: list[str], worlds: dict) -> tuple[SoftEdges, list[int]]:
+        """Sharp edges of the parts that have a radius, and each part's row of them or -1."""
+        wanted, keys = [], []
+        for part_id in part_ids:
+            part = document.parts[part_id]
+            key = None
+            if part.edge_radius > 0:
+                size = abs(float(np.linalg.det(worlds[part_id][:3, :3]))) ** (1 / 3)
+                key = (part.mesh, float(f"{part.edge_radius / max(1e-9, size):.6g}"))
+                wanted.append((part.mesh, self.assets.mesh(part.mesh), key[1]))
+            keys.append(key)
+        soft, place = self._edges.gather(wanted)
+        return soft, [place.get(k, -1) if k else -1 for k in keys]
 
     def _proxy(self, kind: int) -> MeshTree:
         if kind not in self._proxies:

@@ -8,6 +8,7 @@ import math
 import numpy as np
 
 from aulmo.trace.jit import fetch_soon, inlined
+from aulmo.trace.soft_edges import softened
 
 
 @inlined
@@ -85,6 +86,8 @@ def hit_point(scene, ray, words):
     x, y, z = w * ax + u * bx + v * cx, w * ay + u * by + v * cy, w * az + u * bz + v * cz
     sx, sy, sz = w * anx + u * bnx + v * cnx, w * any_ + u * bny + v * cny, w * anz + u * bnz + v * cnz
     gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
+    if scene.instance_soft[i] >= 0:
+        sx, sy, sz = softened(scene, scene.instance_soft[i], x, y, z, sx, sy, sz)
     side = -1.0 if gx * sx + gy * sy + gz * sz < 0.0 else 1.0
     da = -side * min(0.0, side * ((x - ax) * anx + (y - ay) * any_ + (z - az) * anz)) * w
     db = -side * min(0.0, side * ((x - bx) * bnx + (y - by) * bny + (z - bz) * bnz)) * u

@@ -11,7 +11,7 @@ import functools
 
 import numpy as np
 
-from aulmo.trace import spectrum
+from aulmo.surface import spectrum
 from aulmo.trace.arrays import FILM_STEPS
 
 _NM = np.linspace(spectrum.SHORTEST + 2.5, spectrum.LONGEST - 2.5, 60)
