@@ -19,6 +19,7 @@ def used_assets(document: Document) -> list[str]:
     if not document.environment.shipped:
         names.add(document.environment.image)
     names |= {lamp.profile for lamp in document.lamps.values() if lamp.profile}
+    names |= {node.image for material in document.materials.values() for node in material.nodes if node.image}
     return sorted(names)
 
 

@@ -100,13 +100,38 @@ class Surface(Record):
     nesting_priority: int = 0
 
 
+class Node(Record):
+    """One step of a surface program. `inputs` holds numbers, colours, or "@id" of another node; lengths are mm of the part's own axes.
+
+    `image` is an asset; `as_colour` says whether its values are colours of a display or plain data. `axis` is that of a projection, ramp or
+    stripes.
+    """
+
+    id: str
+    kind: Literal[
+        "constant", "image", "noise", "cells", "checker", "stripes", "dots", "ramp", "mix", "add", "multiply", "remap", "invert", "facing", "position"
+    ]
+    inputs: dict[str, float | Triple | str] = {}
+    image: str | None = None
+    as_colour: bool = True
+    projection: Literal["flat", "box", "cylinder", "sphere"] = "box"
+    axis: Literal["x", "y", "z"] = "z"
+
+
 class Material(Record):
-    """A named surface, shared by every part that refers to it."""
+    """A named surface, shared by every part that refers to it.
+
+    `wires` lead nodes to parameters of the surface, to `height` (bump, mm), `normal` (a normal map) or `displacement` (mm, built into the
+    mesh with triangles no longer than `displacement_step` mm).
+    """
 
     id: str
     name: str
     kind: str = "Plastic"
     surface: Surface = Surface()
+    nodes: tuple[Node, ...] = ()
+    wires: dict[str, str] = {}
+    displacement_step: float = 1.0
 
 
 class Environment(Record):

@@ -55,6 +55,8 @@ NODE_COLUMNS = 13
 
 IES_ROWS, IES_COLUMNS = 181, 361
 FILM_STEPS = 128
+P_FIRST, P_LAST, P_HEIGHT, P_HEIGHT_LAST, P_NORMAL, P_NORMAL_LAST, P_TABLES = 0, 1, 2, 3, 4, 5, 6
+ROUGH_LEVELS = 9
 
 
 class SceneArrays(NamedTuple):
@@ -71,6 +73,8 @@ class SceneArrays(NamedTuple):
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
     the tree. nodes : (n, NODE_COLUMNS) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
+    programs : (m, 7) int32 first and last operation of wired parameters, height and normal map in `ops`, then the first of nine albedo
+    tables by roughness, or -1. ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e + 1,) area before each triangle, per lamp starting at 0.
     """
@@ -102,6 +106,10 @@ class SceneArrays(NamedTuple):
     portals: np.ndarray
     links: np.ndarray
     ies: np.ndarray
+    programs: np.ndarray
+    ops: np.ndarray
+    texels: np.ndarray
+    pictures: np.ndarray
     soft_rows: np.ndarray
     soft_edges: np.ndarray
     soft_slots: np.ndarray

@@ -20,6 +20,8 @@ from aulmo.trace.arrays import (
     BACKDROP_TRANSPARENT,
     BACKGROUND,
     CAM_COLUMNS,
+    CAM_PROJECTION,
+    CAM_TAN_W,
     DIRECT_DIFFUSE,
     DIRECT_TRANSMISSION,
     EMISSION_PATH,
@@ -57,6 +59,14 @@ from aulmo.trace.arrays import (
     OPT_SPECULAR_BOUNCES,
     OPT_STRAIGHT_GLASS,
     OPT_WHITE,
+    P_FIRST,
+    P_HEIGHT,
+    P_HEIGHT_LAST,
+    P_LAST,
+    P_NORMAL,
+    P_NORMAL_LAST,
+    P_TABLES,
+    PERSPECTIVE,
     PLANE_ALBEDO,
     PLANE_ALPHA,
     PLANE_CATCH,
@@ -77,6 +87,7 @@ from aulmo.trace.arrays import (
     PLANE_SHADOW_LIT,
     PLANE_SQUARE,
     PLANE_UNSHADOWED,
+    ROUGH_LEVELS,
     SUBSURFACE,
     SceneArrays,
 )
@@ -118,7 +129,9 @@ from aulmo.trace.openpbr import below_weight, evaluate_lobes, film_at, lobe_odds
 from aulmo.trace.sampling import cosine_hemisphere, draw_1d, draw_2d, draw_quick, frame_about, hash32
 from aulmo.trace.spectrum import draw_wavelength, ior_at
 from aulmo.trace.quick_math import sine_cosine
-from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon, hit_point, lift_off, stretch_frame
+from aulmo.surface.program import O_P, REGISTERS
+from aulmo.trace.program_run import project_point, run
+from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon, hit_point, lift_off, stretch_frame, to_object
 from aulmo.trace.visibility import FAR, MEDIA, enter, index_of, leave, note_ray, topmost, visibility
 
 # What a path remembers between its vertices: numbers ...
@@ -126,6 +139,8 @@ ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
 # drawn beforehand, so that what they lead to in memory can be asked for: lobe, light, place on it; a direction to the dome
 LOBE, PICK, SU, SV, DOME, MAP_U, MAP_V = 32, 33, 34, 35, 36, 40, 41
+# how wide the path has become, mm, and how much wider it grows with every mm
+WIDE, SPREAD = 42, 43
 NUMBERS = 44
 # ... and whole numbers
 ALIVE, SEEN, ROUGH, DEPTH, GUIDED, BOUNCE, MATT, SHINY, CLEAR_PASSES, SCATTERED = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
@@ -403,7 +418,56 @@ def _albedo(m, c):
 
 
 @inlined
-def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index):
+def _run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx, ny, nz, facing):
+    """Fill in what the material's nodes say at a point; returns the shading normal after bump and normal map.
+
+    Bump: Blinn 1978, "Simulation of wrinkled surfaces", with differences over the footprint.
+    """
+    p = scene.programs[which]
+    x, y, z = to_object(scene, instance, time, px, py, pz)
+    ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+    ex, ey, ez = to_object(scene, instance, time, px + nx, py + ny, pz + nz)
+    ex, ey, ez = ex - x, ey - y, ez - z
+    length = 1.0 / math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
+    per_mm = 1.0 / length  # part millimetres in a world millimetre
+    ex, ey, ez = ex * length, ey * length, ez * length
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, abs(facing), wide * per_mm)
+    if p[P_NORMAL_LAST] > p[P_NORMAL]:
+        run(scene.ops, p[P_NORMAL], p[P_NORMAL_LAST], scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, 1.0, wide * per_mm)
+        u, v, w = 2.0 * registers[0, 0] - 1.0, 2.0 * registers[0, 1] - 1.0, max(0.05, 2.0 * registers[0, 2] - 1.0)
+        image = scene.ops[p[P_NORMAL]]
+        _u, _v, tx, ty, tz = project_point(int(image[O_P + 1]), int(image[O_P + 8]), x, y, z, ex, ey, ez)
+        # the picture's right, brought to the world and into the tangent plane; its up stands square to it
+        qx, qy, qz = to_object(scene, instance, time, px + ax, py + ay, pz + az)
+        rx, ry, rz = to_object(scene, instance, time, px + bx, py + by, pz + bz)
+        along = tx * (qx - x) + ty * (qy - y) + tz * (qz - z)
+        across = tx * (rx - x) + ty * (ry - y) + tz * (rz - z)
+        length = math.sqrt(along * along + across * across)
+        if length > 1e-9:
+            along, across = along / length, across / length
+            s, q = u * along - v * across, u * across + v * along
+            nx, ny, nz = w * nx + s * ax + q * bx, w * ny + s * ay + q * by, w * nz + s * az + q * bz
+    if p[P_HEIGHT_LAST] > p[P_HEIGHT]:
+        step = max(0.5 * wide, 1e-4 * max(abs(x), abs(y), abs(z), 1.0))
+        h0 = hx = hy = 0.0
+        for k in range(3):
+            sx, sy = (0.0, 0.0) if k == 0 else (step, 0.0) if k == 1 else (0.0, step)
+            qx, qy, qz = to_object(scene, instance, time, px + sx * ax + sy * bx, py + sx * ay + sy * by, pz + sx * az + sy * bz)
+            run(scene.ops, p[P_HEIGHT], p[P_HEIGHT_LAST], scene.texels, scene.pictures, registers, m, qx, qy, qz, ex, ey, ez, 1.0, wide * per_mm)
+            if k == 0:
+                h0 = registers[0, 0]
+            elif k == 1:
+                hx = registers[0, 0]
+            else:
+                hy = registers[0, 0]
+        gx, gy = (hx - h0) / (step * per_mm), (hy - h0) / (step * per_mm)
+        nx, ny, nz = nx - gx * ax - gy * bx, ny - gx * ay - gy * by, nz - gx * az - gy * bz
+    length = 1.0 / math.sqrt(max(1e-30, nx * nx + ny * ny + nz * nz))
+    return nx * length, ny * length, nz * length
+
+
+@inlined
+def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index, own, registers):
     """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
     x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -533,6 +597,16 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
     m = scene.materials[which]
     table = scene.albedos[which]
     if mode == ON_SURFACE:
+        state[WIDE] += state[SPREAD] * t
+        if m[o.PROGRAMMED] > 0.0:
+            for c3 in range(o.COLUMNS):
+                own[c3] = m[c3]
+            m = own
+            nx, ny, nz = _run_program(scene, registers, m, which, instance, state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing)
+            tables = scene.programs[which, P_TABLES]
+            if tables >= 0:
+                level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)
+                table = scene.albedos[tables + min(ROUGH_LEVELS - 1, int(level + 0.5))]
         if m[o.OPACITY] < 1.0 and draw_1d(index, key + np.uint64(5)) >= m[o.OPACITY]:
             side = -lift if facing > 0.0 else lift
             _go(state, px + gx * side, py + gy * side, pz + gz * side, dx, dy, dz)
@@ -789,6 +863,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
         state[MATT_SHARE + 2] = mb / fb if fb > 0.0 else 0.0
     whole[ROUGH] = 0 if inside or plain else 1
     whole[SEEN] = 0
+    state[SPREAD] = max(state[SPREAD], min(0.5, 0.2 / math.sqrt(p)))
     open_all_round = clear_solid or m[o.THIN] > 0.0
     _remember(
         state, whole, px, py, pz, 0.0 if open_all_round else nx, 0.0 if open_all_round else ny, 0.0 if open_all_round else nz, p, instance,
@@ -935,6 +1010,10 @@ def borrowed_scene(scene):
         borrowed(scene.portals),
         borrowed(scene.links),
         borrowed(scene.ies),
+        borrowed(scene.programs),
+        borrowed(scene.ops),
+        borrowed(scene.texels),
+        borrowed(scene.pictures),
         borrowed(scene.soft_rows),
         borrowed(scene.soft_edges),
         borrowed(scene.soft_slots),
@@ -974,6 +1053,10 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     wholes = borrowed(whole_block)
     shadow_block = np.zeros((PACKET, SHADOWS), np.float64)
     shadows = borrowed(shadow_block)
+    own_block = np.zeros(o.COLUMNS)
+    own = borrowed(own_block)
+    register_block = np.zeros((REGISTERS, 3))
+    registers = borrowed(register_block)
     moment_block = np.zeros(CAM_COLUMNS)
     moment = borrowed(moment_block)
     no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
@@ -981,6 +1064,7 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     with_mattes = mattes.shape[0] > 0
     mask_seen = MASK_SOLID | MASK_CLEAR | MASK_CATCHER | int(options[OPT_LAMP_MASK])
     mask_on = MASK_SOLID | MASK_CLEAR | int(options[OPT_LAMP_MASK])
+    pixel = 2.0 * camera[0, CAM_TAN_W] * step / width if camera[0, CAM_PROJECTION] == PERSPECTIVE else 1e-3
     env_chance = options[OPT_ENV_CHANCE]
     by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0
     extra = np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15)
@@ -1017,6 +1101,7 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                     _go(state, x, y, z, dx, dy, dz)
                     _carry(state, 1.0, 1.0, 1.0)
                     state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
+                    state[SPREAD] = pixel
                     for c in range(3):
                         state[GUIDE + c] = 1.0
                     whole[SEED] = np.int64(seed)
@@ -1112,7 +1197,23 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                         matte = no_matte
                         if with_mattes:
                             matte = mattes[row, start + lane]
-                        _advance(scene, options, ray, words, state, whole, media[lane], media[PACKET + lane], shadow, sums[lane], matte, with_mattes, index)
+                        _advance(
+                            scene,
+                            options,
+                            ray,
+                            words,
+                            state,
+                            whole,
+                            media[lane],
+                            media[PACKET + lane],
+                            shadow,
+                            sums[lane],
+                            matte,
+                            with_mattes,
+                            index,
+                            own,
+                            registers,
+                        )
                         alive += whole[ALIVE]
                     for lane in range(lanes):
                         shadow = shadows[lane]
@@ -1126,8 +1227,15 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                     value = sums[lane, c]
                     if value == value and abs(value) < 1e30:
                         film[row, start + lane, c] += np.float32(value)
+    if no_matte_block[0, 0, 0] > 1e30:
+        return -1
     if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300 and state_block[0, 0] > 1e300:  # keeps these blocks alive to the end
         return -1
-    if ray_block[0] > 1e37 and media_block[0, 0] < 0 and whole_block[0, 0] < 0 and shadow_block[0, 0] + moment_block[0] + no_matte_block[0, 0, 0] > 1e300:
+    if (
+        ray_block[0] > 1e37
+        and media_block[0, 0] < 0
+        and whole_block[0, 0] < 0
+        and shadow_block[0, 0] + moment_block[0] + own_block[0] + register_block[0, 0] > 1e300
+    ):
         return -1
     return taken

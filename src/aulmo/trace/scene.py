@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.edits import below, is_shown
 from aulmo.document.placement import turn_matrix, world_matrices
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, RenderSettings, Shot, Surface
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, RenderSettings, Shot, Surface
 from aulmo.light import daylight, environment_image
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
@@ -19,6 +19,7 @@ from aulmo.trace.lamp_rows import build_lamps, proxy_matrix, proxy_mesh
 from aulmo.trace.light_tree import build_tree
 from aulmo.trace.lights import build_importance
 from aulmo.trace.material_rows import material_row
+from aulmo.trace.programs import ProgramBook
 from aulmo.trace.soft_edges import EdgeBook, SoftEdges
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
@@ -74,7 +75,9 @@ class SceneBuilder:
         self._floor_key: tuple = ()
         self._floor: tuple = ()
         self._proxies: dict[int, MeshTree] = {}
+        self._displaced: dict[str, Mesh] = {}
         self._edges = EdgeBook()
+        self._programs = ProgramBook(assets)
         self._env_key: tuple = ()
         self._env: tuple = ()
 
@@ -83,13 +86,14 @@ class SceneBuilder:
         floor = floor_of(document, shot)
         worlds = world_matrices(document, shutter[0])
         part_ids = [i for i, p in document.parts.items() if p.mesh is not None and is_shown(document, i)]
-        names = list(dict.fromkeys(document.parts[i].mesh for i in part_ids))
+        shapes = {i: self._shape_of(document, i) for i in part_ids}
+        names = list(dict.fromkeys(shapes.values()))
         for name in names:
             if name not in self._trees:
-                mesh = self.assets.mesh(name)
+                mesh = self._mesh(name)
                 self._trees[name] = MeshTree(mesh.vertices, mesh.triangles)
         low, high = self._bounds(document, part_ids, worlds)
-        meshes = [self.assets.mesh(n) for n in names]
+        meshes = [self._mesh(n) for n in names]
         trees = [self._trees[n] for n in names]
         if floor.kind != "none":
             mesh, tree = self._floor_tree(floor.kind, _round_up(0.5 * float(np.linalg.norm(high - low))))
@@ -99,6 +103,7 @@ class SceneBuilder:
         index = {n: k for k, n in enumerate(names)}
         surfaces: list[Surface] = [BARE_SURFACE]
         surface_names = ["Bare"]
+        worn: list[Material | None] = [None]
         rows: dict[str | None, int] = {None: 0}
         matrices, which, mask, mesh_of, numbers = [], [], [], [], []
         for number, part_id in enumerate(part_ids):
@@ -107,17 +112,19 @@ class SceneBuilder:
                 rows[part.material] = len(surfaces)
                 surfaces.append(document.materials[part.material].surface)
                 surface_names.append(document.materials[part.material].name)
+                worn.append(document.materials[part.material])
             material = rows[part.material]
             matrices.append(worlds[part_id])
             which.append(material)
             row = material_row(surfaces[material]).numbers
             mask.append(MASK_CLEAR if row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 else MASK_SOLID)
-            mesh_of.append(index[part.mesh])
+            mesh_of.append(index[shapes[part_id]])
             numbers.append(number)
         if floor.kind != "none":
             surface = document.materials[floor.material].surface if floor.material in document.materials else FLOOR_SURFACE
             surfaces.append(surface)
             surface_names.append("Floor")
+            worn.append(document.materials.get(floor.material or ""))
             matrix = np.eye(4)
             matrix[:3, :3] = turn_matrix((0.0, 0.0, floor.turn))
             matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), floor.height) if floor.kind == "cove" else (0, 0, floor.height)
@@ -152,6 +159,8 @@ class SceneBuilder:
         env, env_pick, env_alias = self._environment(document.environment)
         nodes, trail, depth = build_tree(lamps.rows, lamps.tree, corners)
         numbers_of, films = _material_table(baked)
+        albedos = [r.albedos for r in baked]
+        programs, ops, texels, pictures = self._programs.gather(worn, baked, numbers_of, albedos)
         points, triangles, vertex_start, triangle_start = self._with_proxies(points, triangles, vertex_start, triangle_start, trees, len(meshes))
         arrays = a.SceneArrays(
             np.uintp(top.handle), points, triangles,
@@ -159,9 +168,10 @@ class SceneBuilder:
             triangle_start[mesh_of] if mesh_of else np.zeros(0, np.int64),
             np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
             np.array(which, np.int32), np.array(numbers, np.int32), np.array(lamp_of, np.int32), motion, moves,
-            numbers_of, np.array([r.albedos for r in baked], np.float32), films,
+            numbers_of, np.array(albedos, np.float32), films,
             env, env_pick, env_alias, environment_turn(document.environment),
             lamps.rows, trail, depth, nodes, lamps.distant, lamps.portals, _links(document, lamps.links, part_ids, len(which)), lamps.ies,
+            programs, ops, texels, pictures,
             soft.rows, soft.edges, soft.slots, soft.entries, np.array(soft_of + [-1] * (len(which) - len(soft_of)), np.int32),
             corners, cumulative,
         )  # fmt: skip
@@ -184,6 +194,20 @@ class SceneBuilder:
             keys.append(key)
         soft, place = self._edges.gather(wanted)
         return soft, [place.get(k, -1) if k else -1 for k in keys]
+
+    def _shape_of(self, document: Document, part_id: str) -> str:
+        """Name of a part's mesh, displaced when its material says so."""
+        part = document.parts[part_id]
+        material = document.materials.get(part.material or "")
+        if material is None or "displacement" not in material.wires:
+            return part.mesh or ""
+        name = self._programs.displaced_name(part.mesh or "", material)
+        if name not in self._displaced:
+            self._displaced[name] = self._programs.displaced(part.mesh or "", material)
+        return name
+
+    def _mesh(self, name: str) -> Mesh:
+        return self._displaced[name] if name in self._displaced else self.assets.mesh(name)
 
     def _proxy(self, kind: int) -> MeshTree:
         if kind not in self._proxies:

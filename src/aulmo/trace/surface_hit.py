@@ -123,6 +123,31 @@ def hit_point(scene, ray, words):
 
 
 @inlined
+def to_object(scene, instance, time, px, py, pz):
+    """A world point in the part's own millimetres; what it wears stays put while it moves."""
+    motion = scene.instance_motion[instance]
+    if motion < 0:
+        m, n = scene.matrices[instance], scene.normal_matrices[instance]
+        px, py, pz = px - m[0, 3], py - m[1, 3], pz - m[2, 3]
+        return (
+            n[0, 0] * px + n[1, 0] * py + n[2, 0] * pz,
+            n[0, 1] * px + n[1, 1] * py + n[2, 1] * pz,
+            n[0, 2] * px + n[1, 2] * py + n[2, 2] * pz,
+        )
+    m00, m01, m02, m03, m10, m11, m12, m13, m20, m21, m22, m23 = matrix_at(scene.motion[motion], time)
+    px, py, pz = px - m03, py - m13, pz - m23
+    c00, c01, c02 = m11 * m22 - m12 * m21, m12 * m20 - m10 * m22, m10 * m21 - m11 * m20
+    c10, c11, c12 = m02 * m21 - m01 * m22, m00 * m22 - m02 * m20, m01 * m20 - m00 * m21
+    c20, c21, c22 = m01 * m12 - m02 * m11, m02 * m10 - m00 * m12, m00 * m11 - m01 * m10
+    s = 1.0 / (m00 * c00 + m01 * c01 + m02 * c02)
+    return (
+        s * (c00 * px + c10 * py + c20 * pz),
+        s * (c01 * px + c11 * py + c21 * pz),
+        s * (c02 * px + c12 * py + c22 * pz),
+    )
+
+
+@inlined
 def stretch_frame(scene, instance, time, nx, ny, nz, turn_cos, turn_sin):
     """Two unit tangents of a unit normal for stretched highlights: the first runs round the part's own z axis, then turned."""
     motion = scene.instance_motion[instance]

@@ -1,0 +1,246 @@
+"""Surface programs: a material's nodes turned into a short list of operations that the renderer runs at every hit.
+
+A node gives a colour or a number from a point of the part, in the part's own millimetres; wires lead nodes to parameters of the
+surface, or to its relief. Editing a node never recompiles a kernel: only the list changes.
+"""
+
+import math
+from typing import Callable, NamedTuple
+
+import numpy as np
+
+from aulmo.document.records import Material, Node
+from aulmo.errors import BadValue
+from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
+
+CONSTANT, IMAGE, NOISE, CELLS, CHECKER, STRIPES, DOTS, RAMP, MIX, ADD, MULTIPLY, REMAP, INVERT, FACING, POSITION, WIRE = range(16)
+O_CODE, O_TO, O_A, O_B, O_C, O_P = 0, 1, 2, 3, 4, 5
+OP_COLUMNS = 18
+REGISTERS = 24
+PROJECTIONS = ("flat", "box", "cylinder", "sphere")
+AXES = ("x", "y", "z")
+
+# what can be wired, and its code
+WIRED = (
+    "base_color", "specular_roughness", "base_metalness", "geometry_opacity", "emission_color", "specular_color", "coat_weight", "coat_roughness",
+    "fuzz_weight", "subsurface_color", "transmission_weight", "base_weight",
+)  # fmt: skip
+RELIEF = ("height", "normal", "displacement")
+
+# inputs of each kind with their defaults; colours are triples, the rest numbers
+INPUTS: dict[str, dict] = {
+    "constant": {"value": (0.5, 0.5, 0.5)},
+    "image": {"width_mm": 100.0, "height_mm": 0.0, "turn": 0.0, "offset_x_mm": 0.0, "offset_y_mm": 0.0},
+    "noise": {"size_mm": 10.0, "octaves": 4.0, "lacunarity": 2.0, "gain": 0.5, "seed": 0.0},
+    "cells": {"size_mm": 10.0, "jitter": 1.0, "seed": 0.0},
+    "checker": {"size_mm": 10.0, "first": (0.1, 0.1, 0.1), "second": (0.8, 0.8, 0.8)},
+    "stripes": {"size_mm": 10.0, "share": 0.5, "first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)},
+    "dots": {"size_mm": 10.0, "share": 0.5, "first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)},
+    "ramp": {"from_mm": 0.0, "to_mm": 100.0, "first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)},
+    "mix": {"first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0), "amount": 0.5},
+    "add": {"first": (0.0, 0.0, 0.0), "second": (0.0, 0.0, 0.0)},
+    "multiply": {"first": (1.0, 1.0, 1.0), "second": (1.0, 1.0, 1.0)},
+    "remap": {"value": (0.5, 0.5, 0.5), "in_low": 0.0, "in_high": 1.0, "out_low": 0.0, "out_high": 1.0},
+    "invert": {"value": (0.5, 0.5, 0.5)},
+    "facing": {"power": 1.0},
+    "position": {},
+}
+_CODES = {k: i for i, k in enumerate(INPUTS)}
+_REGISTER_INPUTS = {
+    CHECKER: ("first", "second"), STRIPES: ("first", "second"), DOTS: ("first", "second"), RAMP: ("first", "second"),
+    MIX: ("first", "second", "amount"), ADD: ("first", "second"), MULTIPLY: ("first", "second"), REMAP: ("value",), INVERT: ("value",),
+}  # fmt: skip
+
+
+class Program(NamedTuple):
+    """Operations (n, OP_COLUMNS) of the wired parameters; those of the height, whose value ends in register 0; of the normal map; whether
+    the roughness varies."""
+
+    ops: np.ndarray
+    height: np.ndarray
+    normal: np.ndarray
+    rough: bool
+
+
+EMPTY = np.zeros((0, OP_COLUMNS))
+
+
+def compile_program(material: Material, image_number: Callable[[str, bool], int], image_shape: Callable[[str], tuple[int, int]]) -> Program:
+    """The operations of a material's nodes. Raises BadValue with one sentence when the nodes do not hang together."""
+
+    def build(targets: list[tuple[int, str]]) -> np.ndarray:
+        rows: list[np.ndarray] = []
+        place: dict[str, int] = {}
+        free = iter(range(1, REGISTERS))
+
+        def register() -> int:
+            try:
+                return next(free)
+            except StopIteration:
+                raise BadValue(f"{material.name} has more nodes than a surface program holds.") from None
+
+        def constant(value) -> int:
+            row = np.zeros(OP_COLUMNS)
+            row[O_CODE], row[O_TO] = CONSTANT, register()
+            row[O_P : O_P + 3] = value if isinstance(value, (tuple, list)) else (value, value, value)
+            rows.append(row)
+            return int(row[O_TO])
+
+        def visit(name: str, path: tuple[str, ...]) -> int:
+            if name in place:
+                return place[name]
+            if name in path:
+                raise BadValue(f"The nodes of {material.name} run in a circle through {name}.")
+            node = next((n for n in material.nodes if n.id == name), None)
+            if node is None:
+                raise BadValue(f"{material.name} has no node named {name}.")
+            known = INPUTS[node.kind]
+            for key in node.inputs:
+                if key not in known:
+                    raise BadValue(f"A node of the kind {node.kind} has no input named {key}.")
+            code = _CODES[node.kind]
+            sources = []
+            for key in _REGISTER_INPUTS.get(code, ()):
+                value = node.inputs.get(key, known[key])
+                sources.append(visit(value[1:], (*path, name)) if isinstance(value, str) else constant(value))
+            row = np.zeros(OP_COLUMNS)
+            row[O_CODE], row[O_TO] = code, register()
+            row[O_A : O_A + len(sources)] = sources
+            _parameters(row, node, code, image_number, image_shape)
+            rows.append(row)
+            place[name] = int(row[O_TO])
+            return place[name]
+
+        for target, name in targets:
+            source = visit(name, ())
+            row = np.zeros(OP_COLUMNS)
+            row[O_CODE], row[O_TO], row[O_A] = WIRE, target, source
+            rows.append(row)
+        return np.array(rows).reshape(-1, OP_COLUMNS)
+
+    for wire in material.wires:
+        if wire not in WIRED and wire not in RELIEF:
+            raise BadValue(f"{wire} cannot be led from a node; there are {', '.join((*WIRED, *RELIEF))}.")
+    wired = [(WIRED.index(k), v) for k, v in material.wires.items() if k in WIRED]
+    relief = {k: build([(-1, material.wires[k])]) if k in material.wires else EMPTY for k in RELIEF}
+    return Program(build(wired) if wired else EMPTY, relief["height"], relief["normal"], "specular_roughness" in material.wires)
+
+
+def height_program(material: Material, image_number, image_shape) -> np.ndarray:
+    """Operations of the displacement's height, in mm, ending in register 0."""
+    name = material.wires["displacement"]
+    lead = material.wires | {"height": name}
+    return compile_program(Material(material.id, material.name, nodes=material.nodes, wires=lead), image_number, image_shape).height
+
+
+def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shape) -> None:
+    def number(key: str) -> float:
+        value = node.inputs.get(key, INPUTS[node.kind][key])
+        if isinstance(value, str) or isinstance(value, (tuple, list)) or not math.isfinite(value):
+            raise BadValue(f"{key} of a {node.kind} node has to be a number.")
+        return float(value)
+
+    def size(key: str) -> float:
+        value = number(key)
+        if value <= 0:
+            raise BadValue(f"{key} of a {node.kind} node has to be above zero.")
+        return value
+
+    p = O_P
+    if code == CONSTANT:
+        value = node.inputs.get("value", INPUTS["constant"]["value"])
+        row[p : p + 3] = value if isinstance(value, (tuple, list)) else (value, value, value)
+    elif code == IMAGE:
+        if not node.image:
+            raise BadValue(f"The image node {node.id} has no picture yet.")
+        width = size("width_mm")
+        h, w = image_shape(node.image)
+        height = number("height_mm") or width * h / w
+        turn = math.radians(number("turn"))
+        row[p : p + 9] = (
+            image_number(node.image, node.as_colour), PROJECTIONS.index(node.projection), width, height, math.cos(turn), math.sin(turn),
+            number("offset_x_mm"), number("offset_y_mm"), AXES.index(node.axis),
+        )  # fmt: skip
+    elif code == NOISE:
+        row[p : p + 5] = (size("size_mm"), min(10, max(1, number("octaves"))), number("lacunarity"), number("gain"), number("seed"))
+    elif code == CELLS:
+        row[p : p + 3] = (size("size_mm"), min(1.0, max(0.0, number("jitter"))), number("seed"))
+    elif code in (CHECKER, DOTS, STRIPES):
+        row[p] = size("size_mm")
+        row[p + 1] = number("share") if code != CHECKER else 0.5
+        row[p + 2] = AXES.index(node.axis)
+    elif code == RAMP:
+        row[p : p + 3] = (number("from_mm"), number("to_mm"), AXES.index(node.axis))
+    elif code == REMAP:
+        row[p : p + 4] = (number("in_low"), number("in_high"), number("out_low"), number("out_high"))
+    elif code == FACING:
+        row[p] = max(0.0, number("power"))
+
+
+# pictures
+
+
+class Texture(NamedTuple):
+    """A picture with its smaller copies: texels (n, 3) uint16, sizes of the levels [(w, h, first texel)], what 65535 stands for."""
+
+    texels: np.ndarray
+    levels: list[tuple[int, int, int]]
+    peak: float
+
+
+def make_texture(pixels: np.ndarray, colour: bool) -> Texture:
+    """Halved again and again down to one texel, in linear light. `colour`: display values 0..1 in sRGB to ACEScg; else data as it is."""
+    image = np.asarray(pixels, float)
+    if image.ndim == 2:
+        image = image[..., None]
+    image = np.repeat(image[..., :1], 3, 2) if image.shape[2] < 3 else image[..., :3]
+    if colour:
+        image = np.maximum(decode_srgb(image) @ SRGB_TO_ACESCG.T, 0.0)
+    peak = max(1.0, float(image.max()))
+    levels, texels, first = [], [], 0
+    while True:
+        h, w = image.shape[:2]
+        levels.append((w, h, first))
+        texels.append(np.rint(np.clip(image / peak, 0, 1) * 65535).astype(np.uint16).reshape(-1, 3))
+        first += w * h
+        if w == 1 and h == 1:
+            break
+        image = _halved(image)
+    return Texture(np.concatenate(texels), levels, peak)
+
+
+def _halved(image: np.ndarray) -> np.ndarray:
+    h, w = image.shape[:2]
+    if h > 1:
+        image = 0.5 * (image[0 : h - h % 2 : 2] + image[1::2])
+    if w > 1:
+        image = 0.5 * (image[:, 0 : w - w % 2 : 2] + image[:, 1::2])
+    return image
+
+
+def decode_picture(blob: bytes, name: str) -> np.ndarray:
+    """(h, w, c) float32 of a picture file's bytes, 0..1 for whole numbers. Raises BadFile."""
+    import os
+    import tempfile
+    from pathlib import Path
+
+    from aulmo.errors import BadFile
+
+    handle, path = tempfile.mkstemp(suffix=Path(name).suffix)
+    try:
+        with os.fdopen(handle, "wb") as file:
+            file.write(blob)
+        import OpenImageIO as oiio
+
+        source = oiio.ImageInput.open(path)
+        if source is None:
+            oiio.geterror()
+            raise BadFile(f"{name} cannot be read as a picture.")
+        spec = source.spec()
+        pixels = source.read_image("float")
+        source.close()
+        if pixels is None or not (1 <= spec.width <= 16384 and 1 <= spec.height <= 16384):
+            raise BadFile(f"{name} is cut short, damaged or impossibly large.")
+        return np.nan_to_num(np.asarray(pixels, np.float32).reshape(spec.height, spec.width, -1))
+    finally:
+        os.unlink(path)

@@ -1,0 +1,336 @@
+"""Running surface programs: one operation after another over a few registers of three numbers.
+
+Pictures are looked up with a footprint: between two of their smaller copies, so that a turning product does not shimmer; patterns with
+hard edges are averaged over the footprint in closed form.
+
+References: Perlin 2002, "Improving noise"; Worley 1996, "A cellular texture basis function"; Williams 1983, "Pyramidal parametrics".
+"""
+
+import math
+
+import numpy as np
+
+from aulmo.surface.program import (
+    ADD,
+    CELLS,
+    CHECKER,
+    CONSTANT,
+    DOTS,
+    FACING,
+    IMAGE,
+    INVERT,
+    MIX,
+    MULTIPLY,
+    NOISE,
+    O_A,
+    O_B,
+    O_C,
+    O_CODE,
+    O_P,
+    O_TO,
+    POSITION,
+    RAMP,
+    REMAP,
+    STRIPES,
+    WIRE,
+)
+from aulmo.trace import openpbr as o
+from aulmo.trace.jit import entry, inlined, kernel
+from aulmo.trace.lights import luminance
+from aulmo.trace.sampling import hash32
+
+MOST_LEVELS = 15
+# a texture's row: levels, peak, then width, height and first texel of each level
+T_LEVELS, T_PEAK, T_FIRST = 0, 1, 2
+TEXTURE_COLUMNS = 2 + 3 * MOST_LEVELS
+
+
+@inlined
+def _texel(texels, row, level, x, y):
+    w, h = int(row[T_FIRST + 3 * level]), int(row[T_FIRST + 3 * level + 1])
+    i = int(row[T_FIRST + 3 * level + 2]) + (y % h) * w + x % w
+    return np.float64(texels[i, 0]), np.float64(texels[i, 1]), np.float64(texels[i, 2])
+
+
+@inlined
+def _bilinear(texels, row, level, u, v):
+    w, h = row[T_FIRST + 3 * level], row[T_FIRST + 3 * level + 1]
+    x, y = u * w - 0.5, v * h - 0.5
+    i, j = int(math.floor(x)), int(math.floor(y))
+    x, y = x - i, y - j
+    a = _texel(texels, row, level, i, j)
+    b = _texel(texels, row, level, i + 1, j)
+    c = _texel(texels, row, level, i, j + 1)
+    d = _texel(texels, row, level, i + 1, j + 1)
+    p, q, r, s = (1.0 - x) * (1.0 - y), x * (1.0 - y), (1.0 - x) * y, x * y
+    return (
+        p * a[0] + q * b[0] + r * c[0] + s * d[0],
+        p * a[1] + q * b[1] + r * c[1] + s * d[1],
+        p * a[2] + q * b[2] + r * c[2] + s * d[2],
+    )
+
+
+@kernel
+def look_up(texels, row, u, v, wide):
+    """Colour of a picture at (u, v), repeating, averaged over `wide` (a share of its width)."""
+    last = int(row[T_LEVELS]) - 1
+    level = math.log2(max(1e-9, wide * row[T_FIRST]))
+    level = min(float(last), max(0.0, level))
+    k = min(last, int(level))
+    f = level - k
+    u, v = u - math.floor(u), v - math.floor(v)
+    r, g, b = _bilinear(texels, row, k, u, v)
+    if f > 0.0 and k < last:
+        r1, g1, b1 = _bilinear(texels, row, k + 1, u, v)
+        r, g, b = r + f * (r1 - r), g + f * (g1 - g), b + f * (b1 - b)
+    s = row[T_PEAK] / 65535.0
+    return r * s, g * s, b * s
+
+
+@inlined
+def project_point(kind, axis, x, y, z, nx, ny, nz):
+    """Place on a picture in mm (right, down) for a projection; and the direction there of growing right, in the part's axes."""
+    if axis == 0:
+        x, y, z, nx, ny, nz = y, z, x, ny, nz, nx
+    elif axis == 1:
+        x, y, z, nx, ny, nz = z, x, y, nz, nx, ny
+    # from here on the axis is z
+    tx, ty, tz = 1.0, 0.0, 0.0
+    if kind == 1:  # box: the side that the surface faces most
+        ax, ay, az = abs(nx), abs(ny), abs(nz)
+        if az >= ax and az >= ay:
+            s = 1.0 if nz >= 0.0 else -1.0
+            u, v, tx = s * x, -y, s
+        elif ax >= ay:
+            s = 1.0 if nx >= 0.0 else -1.0
+            u, v, tx, ty = s * y, -z, 0.0, s
+        else:
+            s = -1.0 if ny >= 0.0 else 1.0
+            u, v, tx = s * x, -z, s
+    elif kind == 2:  # round the axis: mm along the circumference at this distance from it
+        r = math.sqrt(x * x + y * y)
+        u, v = math.atan2(y, x) * r, -z
+        if r > 1e-9:
+            tx, ty = -y / r, x / r
+    elif kind == 3:
+        r = math.sqrt(x * x + y * y + z * z)
+        u, v = math.atan2(y, x) * r, -math.asin(min(1.0, max(-1.0, z / max(1e-9, r)))) * r
+        flat = math.sqrt(x * x + y * y)
+        if flat > 1e-9:
+            tx, ty = -y / flat, x / flat
+    else:
+        u, v = x, -y
+    if axis == 0:
+        tx, ty, tz = tz, tx, ty
+    elif axis == 1:
+        tx, ty, tz = ty, tz, tx
+    return u, v, tx, ty, tz
+
+
+@inlined
+def _lattice(i, j, k, seed):
+    return hash32(np.uint64(i & 0xFFFF) + (np.uint64(j & 0xFFFF) << np.uint64(16)) ^ hash32(np.uint64(k & 0xFFFF) + np.uint64(seed * 131071)))
+
+
+@inlined
+def _slope(h, x, y, z):
+    g = h & np.uint64(15)
+    u = x if g < 8 else y
+    v = y if g < 4 else (x if g == 12 or g == 14 else z)
+    return (u if g & np.uint64(1) == 0 else -u) + (v if g & np.uint64(2) == 0 else -v)
+
+
+@kernel
+def gradient_noise(x, y, z, seed):
+    """Perlin's gradient noise, about -1..1."""
+    i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
+    x, y, z = x - i, y - j, z - k
+    u, v, w = x * x * x * (x * (x * 6 - 15) + 10), y * y * y * (y * (y * 6 - 15) + 10), z * z * z * (z * (z * 6 - 15) + 10)
+    total = 0.0
+    for c in range(8):
+        a, b, d = c & 1, (c >> 1) & 1, c >> 2
+        weight = (u if a else 1.0 - u) * (v if b else 1.0 - v) * (w if d else 1.0 - w)
+        total += weight * _slope(_lattice(i + a, j + b, k + d, seed), x - a, y - b, z - d)
+    return total
+
+
+@kernel
+def fractal(x, y, z, octaves, lacunarity, gain, seed, wide):
+    """Octaves of gradient noise, 0..1 about a half; those finer than the footprint `wide` (in the first octave's size) are left out."""
+    total, amplitude, most, size = 0.0, 1.0, 0.0, 1.0
+    for k in range(int(octaves)):
+        shown = min(1.0, max(0.0, 1.0 / max(1e-6, wide * size) - 0.5))
+        if shown > 0.0:
+            total += shown * amplitude * gradient_noise(x * size, y * size, z * size, seed + k)
+        most += amplitude
+        amplitude *= gain
+        size *= lacunarity
+    return min(1.0, max(0.0, 0.5 + 0.6 * total / max(1e-9, most)))
+
+
+@kernel
+def nearest_cell(x, y, z, jitter, seed):
+    """Distance to the nearest of the points strewn one to a unit cell, 0..1."""
+    i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
+    best = 9.0
+    for a in range(i - 1, i + 2):
+        for b in range(j - 1, j + 2):
+            for c in range(k - 1, k + 2):
+                h = _lattice(a, b, c, seed)
+                px = a + 0.5 + jitter * (np.float64(h & np.uint64(1023)) / 1023.0 - 0.5)
+                py = b + 0.5 + jitter * (np.float64((h >> np.uint64(10)) & np.uint64(1023)) / 1023.0 - 0.5)
+                pz = c + 0.5 + jitter * (np.float64((h >> np.uint64(20)) & np.uint64(1023)) / 1023.0 - 0.5)
+                d = (x - px) * (x - px) + (y - py) * (y - py) + (z - pz) * (z - pz)
+                best = min(best, d)
+    return min(1.0, math.sqrt(best))
+
+
+@inlined
+def _pulse(t, share, wide):
+    """Share of the interval t +- wide/2 that lies in the first `share` of each unit: a stripe averaged over the footprint."""
+    half = 0.5 * max(1e-9, wide)
+    return (_ramp_sum(t + half, share) - _ramp_sum(t - half, share)) / (2.0 * half)
+
+
+@inlined
+def _ramp_sum(t, share):
+    f = math.floor(t)
+    return f * share + min(t - f, share)
+
+
+@kernel
+def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz, facing, wide):
+    """Run operations `first` to `last` at a point of a part in its own mm; `wide` is the footprint in mm.
+
+    Wired parameters go into `row`, the material's numbers; a wire to -1 into register 0.
+    """
+    for k in range(first, last):
+        op = ops[k]
+        code, to = int(op[O_CODE]), int(op[O_TO])
+        a, b = int(op[O_A]), int(op[O_B])
+        r = g = c = 0.0
+        if code == CONSTANT:
+            r, g, c = op[O_P], op[O_P + 1], op[O_P + 2]
+        elif code == IMAGE:
+            u, v, _x, _y, _z = project_point(int(op[O_P + 1]), int(op[O_P + 8]), x, y, z, nx, ny, nz)
+            u, v = u - op[O_P + 6], v + op[O_P + 7]
+            u, v = op[O_P + 4] * u - op[O_P + 5] * v, op[O_P + 5] * u + op[O_P + 4] * v
+            r, g, c = look_up(texels, pictures[int(op[O_P])], u / op[O_P + 2] + 0.5, v / op[O_P + 3] + 0.5, wide / op[O_P + 2])
+        elif code == NOISE:
+            s = 1.0 / op[O_P]
+            r = fractal(x * s, y * s, z * s, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), wide * s)
+            g = c = r
+        elif code == CELLS:
+            s = 1.0 / op[O_P]
+            r = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
+            g = c = r
+        elif code == CHECKER:
+            s = 0.5 / op[O_P]
+            w = wide * s
+            p, q, t = _pulse(x * s, 0.5, w), _pulse(y * s, 0.5, w), _pulse(z * s, 0.5, w)
+            p, q, t = 2.0 * p - 1.0, 2.0 * q - 1.0, 2.0 * t - 1.0
+            f = 0.5 - 0.5 * p * q * t
+            r = registers[a, 0] + f * (registers[b, 0] - registers[a, 0])
+            g = registers[a, 1] + f * (registers[b, 1] - registers[a, 1])
+            c = registers[a, 2] + f * (registers[b, 2] - registers[a, 2])
+        elif code == STRIPES or code == DOTS or code == RAMP or code == MIX:
+            axis = int(op[O_P + 2])
+            along = x if axis == 0 else y if axis == 1 else z
+            if code == STRIPES:
+                f = _pulse(along / op[O_P], min(1.0, max(0.0, op[O_P + 1])), wide / op[O_P])
+            elif code == DOTS:
+                p, q = (y, z) if axis == 0 else (z, x) if axis == 1 else (x, y)
+                p, q = p / op[O_P], q / op[O_P]
+                p, q = p - math.floor(p) - 0.5, q - math.floor(q) - 0.5
+                edge = max(1e-6, wide / op[O_P])
+                f = min(1.0, max(0.0, 0.5 + (0.5 * op[O_P + 1] - math.sqrt(p * p + q * q)) / edge))
+            elif code == RAMP:
+                span = op[O_P + 1] - op[O_P]
+                f = min(1.0, max(0.0, (along - op[O_P]) / span)) if span != 0.0 else 0.0
+            else:
+                f = registers[int(op[O_C]), 0]
+            r = registers[a, 0] + f * (registers[b, 0] - registers[a, 0])
+            g = registers[a, 1] + f * (registers[b, 1] - registers[a, 1])
+            c = registers[a, 2] + f * (registers[b, 2] - registers[a, 2])
+        elif code == ADD:
+            r, g, c = registers[a, 0] + registers[b, 0], registers[a, 1] + registers[b, 1], registers[a, 2] + registers[b, 2]
+        elif code == MULTIPLY:
+            r, g, c = registers[a, 0] * registers[b, 0], registers[a, 1] * registers[b, 1], registers[a, 2] * registers[b, 2]
+        elif code == REMAP:
+            span = op[O_P + 1] - op[O_P]
+            s = (op[O_P + 3] - op[O_P + 2]) / span if span != 0.0 else 0.0
+            r = op[O_P + 2] + s * (min(max(registers[a, 0], min(op[O_P], op[O_P + 1])), max(op[O_P], op[O_P + 1])) - op[O_P])
+            g = op[O_P + 2] + s * (min(max(registers[a, 1], min(op[O_P], op[O_P + 1])), max(op[O_P], op[O_P + 1])) - op[O_P])
+            c = op[O_P + 2] + s * (min(max(registers[a, 2], min(op[O_P], op[O_P + 1])), max(op[O_P], op[O_P + 1])) - op[O_P])
+        elif code == INVERT:
+            r, g, c = 1.0 - registers[a, 0], 1.0 - registers[a, 1], 1.0 - registers[a, 2]
+        elif code == FACING:
+            r = facing ** op[O_P]
+            g = c = r
+        elif code == POSITION:
+            r, g, c = x, y, z
+        elif code == WIRE:
+            r, g, c = registers[a, 0], registers[a, 1], registers[a, 2]
+            if to >= 0:
+                _wire(row, to, r, g, c)
+                continue
+            to = 0
+        registers[to, 0], registers[to, 1], registers[to, 2] = r, g, c
+
+
+@inlined
+def _unit(v):
+    return min(1.0, max(0.0, v))
+
+
+@kernel
+def _wire(row, target, r, g, b):
+    """Lead a value into the material's numbers; targets in the order of `surface.program.WIRED`."""
+    if target == 0 or target == 11:  # base colour; base weight
+        if target == 11:
+            r, g, b = row[o.DIFFUSE] * r, row[o.DIFFUSE + 1] * g, row[o.DIFFUSE + 2] * b
+        r, g, b = _unit(r), _unit(g), _unit(b)
+        row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2] = r, g, b
+        row[o.METAL_F0], row[o.METAL_F0 + 1], row[o.METAL_F0 + 2] = r, g, b
+        row[o.DIFFUSE_LUMA] = luminance(r, g, b)
+    elif target == 1:  # roughness, keeping the stretch
+        rough = _unit(r)
+        k = row[o.ALPHA_Y] / row[o.ALPHA_X]
+        along = rough * rough * math.sqrt(2.0 / (1.0 + k * k))
+        row[o.ALPHA_X], row[o.ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
+        row[o.SMOOTH] = 0.0
+    elif target == 2:
+        row[o.METALNESS] = _unit(r)
+    elif target == 3:
+        row[o.OPACITY] = _unit(r)
+    elif target == 4:  # glow: a colour over the luminance the material has
+        row[o.EMISSION], row[o.EMISSION + 1], row[o.EMISSION + 2] = row[o.EMISSION] * r, row[o.EMISSION + 1] * g, row[o.EMISSION + 2] * b
+    elif target == 5:
+        row[o.SPECULAR_COLOUR], row[o.SPECULAR_COLOUR + 1], row[o.SPECULAR_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+    elif target == 6:
+        row[o.COAT] = _unit(r)
+    elif target == 7:
+        rough = _unit(r)
+        row[o.COAT_ALPHA], row[o.COAT_ALPHA_Y] = max(1e-3, rough * rough), max(1e-3, rough * rough)
+    elif target == 8:
+        row[o.FUZZ] = _unit(r)
+    elif target == 9:
+        row[o.SUB_COLOUR], row[o.SUB_COLOUR + 1], row[o.SUB_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+        row[o.SUB_LUMA] = luminance(_unit(r), _unit(g), _unit(b))
+    elif target == 10:
+        row[o.TRANSMISSION] = _unit(r)
+
+
+@entry
+def run_points(ops, texels, pictures, points, normals, wide, out):
+    """Register 0 after a program at many points: points, normals (n, 3); out (n, 3)."""
+    registers = np.zeros((24, 3))
+    row = np.zeros(o.COLUMNS)
+    row[o.ALPHA_X] = row[o.ALPHA_Y] = 1.0
+    for k in range(len(points)):
+        run(
+            ops, 0, len(ops), texels, pictures, registers, row, points[k, 0], points[k, 1], points[k, 2], normals[k, 0], normals[k, 1], normals[k, 2],
+            1.0, wide,
+        )  # fmt: skip
+        for c in range(3):
+            out[k, c] = registers[0, c]
