@@ -76,7 +76,8 @@ class SceneArrays(NamedTuple):
     programs : (m, 7) int32 first and last operation of wired parameters, height and normal map in `ops`, then the first of nine albedo
     tables by roughness, or -1. ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
-    emit_corners : (e, 9) float32 world; emit_cumulative : (e + 1,) area before each triangle, per lamp starting at 0.
+    emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
+    int32 where to begin looking for an even share of that area.
     """
 
     top: np.uintp
@@ -117,3 +118,4 @@ class SceneArrays(NamedTuple):
     instance_soft: np.ndarray
     emit_corners: np.ndarray
     emit_cumulative: np.ndarray
+    emit_guide: np.ndarray

@@ -26,7 +26,7 @@ from aulmo.trace.jit import borrowed, entry, inlined
 from aulmo.trace.lamps import aimed, dot_axis
 from aulmo.trace.lens import camera_ray
 from aulmo.trace.path import borrowed_scene
-from aulmo.trace.surface_hit import hit_point
+from aulmo.trace.surface_hit import flat_normal, hit_point
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48
@@ -203,12 +203,7 @@ def _normal(scene, ray, words, small):
     if gx * gx + gy * gy + gz * gz > small * small:
         _px, _py, _pz, _gx, _gy, _gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
         return nx, ny, nz
-    m, i = scene.normal_matrices, words[19]
-    nx = m[i, 0, 0] * gx + m[i, 0, 1] * gy + m[i, 0, 2] * gz
-    ny = m[i, 1, 0] * gx + m[i, 1, 1] * gy + m[i, 1, 2] * gz
-    nz = m[i, 2, 0] * gx + m[i, 2, 1] * gy + m[i, 2, 2] * gz
-    inverse = 1.0 / math.sqrt(max(1e-60, nx * nx + ny * ny + nz * nz))
-    return nx * inverse, ny * inverse, nz * inverse
+    return flat_normal(scene, ray, words)
 
 
 @entry

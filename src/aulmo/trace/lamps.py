@@ -312,15 +312,10 @@ def _sample_rectangle(lamp, x, y, z, s, t):
 def _sample_triangles(scene, lamp, px, py, pz, s, t, pick):
     """Evenly over the area of a glowing part."""
     low, high = int(lamp[LAMP_FIRST]), int(lamp[LAMP_LAST])
-    first = low
     target = pick * lamp[LAMP_AREA]
-    while high - low > 1:
-        middle = (low + high) >> 1
-        if scene.emit_cumulative[middle] <= target:
-            low = middle
-        else:
-            high = middle
-    low = max(first, low)
+    low = scene.emit_guide[low + min(high - low - 1, int(pick * (high - low)))]
+    while low + 1 < high and scene.emit_cumulative[low + 1] <= target:
+        low += 1
     c = scene.emit_corners[low]
     root = math.sqrt(s)
     b1, b2 = 1.0 - root, t * root

@@ -1021,6 +1021,7 @@ def borrowed_scene(scene):
         borrowed(scene.instance_soft),
         borrowed(scene.emit_corners),
         borrowed(scene.emit_cumulative),
+        borrowed(scene.emit_guide),
     )
 
 

@@ -135,7 +135,7 @@ class SceneBuilder:
             numbers.append(CATCHER if floor.kind == "shadow" else FLOOR_PART)
         world = np.array(matrices).reshape(-1, 4, 4)[:, :3, :]
         baked = [material_row(s) for s in surfaces]
-        glow, corners, cumulative, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers)
+        glow, corners, cumulative, guide, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers)
         lamps = build_lamps(document, self.assets, glow)
         # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
         for k, row in enumerate(lamps.rows):
@@ -173,7 +173,7 @@ class SceneBuilder:
             lamps.rows, trail, depth, nodes, lamps.distant, lamps.portals, _links(document, lamps.links, part_ids, len(which)), lamps.ies,
             programs, ops, texels, pictures,
             soft.rows, soft.edges, soft.slots, soft.entries, np.array(soft_of + [-1] * (len(which) - len(soft_of)), np.int32),
-            corners, cumulative,
+            corners, cumulative, guide,
         )  # fmt: skip
         count = sum(len(meshes[k].triangles) for k in mesh_of if k < len(meshes))
         return Scene(
@@ -311,7 +311,7 @@ def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:
 def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
     """Lamp rows of glowing instances, their triangles (e, 9), area before each, and the lamp row of every instance or -1."""
     rows: list[np.ndarray] = []
-    corners, before = [np.zeros((0, 9))], [np.zeros(0)]
+    corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
     lamp_of = [-1] * len(mesh_of)
     start = 0
     for k, mesh_index in enumerate(mesh_of):
@@ -334,8 +334,10 @@ def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
         rows.append(row)
         corners.append(points.reshape(-1, 9))
         before.append(np.concatenate([[0.0], np.cumsum(area)[:-1]]))
+        shares = np.arange(len(area)) / len(area) * area.sum()
+        guide.append(start + np.maximum(0, np.searchsorted(before[-1], shares, "right") - 1))
         start += len(area)
-    return rows, np.concatenate(corners), np.concatenate(before), lamp_of
+    return rows, np.concatenate(corners), np.concatenate(before), np.concatenate(guide).astype(np.int32), lamp_of
 
 
 def _material_table(baked: list) -> tuple[np.ndarray, np.ndarray]:

@@ -123,6 +123,25 @@ def hit_point(scene, ray, words):
 
 
 @inlined
+def flat_normal(scene, ray, words):
+    """Unit geometric normal of a hit (outward), from what Embree has brought: nothing is fetched."""
+    i = words[19]
+    gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
+    motion = scene.instance_motion[i]
+    if motion < 0:
+        x, y, z = _turn(scene.normal_matrices[i], gx, gy, gz)
+    else:
+        m00, m01, m02, _a, m10, m11, m12, _b, m20, m21, m22, _c = matrix_at(scene.motion[motion], np.float64(ray[7]))
+        c00, c01, c02 = m11 * m22 - m12 * m21, m12 * m20 - m10 * m22, m10 * m21 - m11 * m20
+        s = 1.0 if m00 * c00 + m01 * c01 + m02 * c02 >= 0.0 else -1.0
+        x = s * (c00 * gx + c01 * gy + c02 * gz)
+        y = s * ((m02 * m21 - m01 * m22) * gx + (m00 * m22 - m02 * m20) * gy + (m01 * m20 - m00 * m21) * gz)
+        z = s * ((m01 * m12 - m02 * m11) * gx + (m02 * m10 - m00 * m12) * gy + (m00 * m11 - m01 * m10) * gz)
+    inverse = 1.0 / math.sqrt(max(1e-60, x * x + y * y + z * z))
+    return x * inverse, y * inverse, z * inverse
+
+
+@inlined
 def to_object(scene, instance, time, px, py, pz):
     """A world point in the part's own millimetres; what it wears stays put while it moves."""
     motion = scene.instance_motion[instance]

@@ -11,7 +11,7 @@ from aulmo.trace.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occlud
 from aulmo.trace.jit import inlined
 from aulmo.trace.microfacet import fresnel_dielectric
 from aulmo.trace.openpbr import ABSORPTION, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
-from aulmo.trace.surface_hit import hit_point, lift_off
+from aulmo.trace.surface_hit import flat_normal, lift_off
 
 FAR = 1e30
 MEDIA = 6  # how deep clear solids may nest
@@ -115,7 +115,8 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
             r *= math.exp(-(within[ABSORPTION] + within[SCATTERING]) * t)
             g *= math.exp(-(within[ABSORPTION + 1] + within[SCATTERING + 1]) * t)
             b *= math.exp(-(within[ABSORPTION + 2] + within[SCATTERING + 2]) * t)
-        px, py, pz, gx, gy, gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
+        gx, gy, gz = flat_normal(scene, ray, words)
+        px, py, pz = x + dx * t, y + dy * t, z + dz * t
         facing = gx * dx + gy * dy + gz * dz
         f = 0.0
         real = True
