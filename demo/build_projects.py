@@ -65,6 +65,8 @@ def dress(document: Document) -> Document:
         ]
         assert ids, name
         document = edits.assign_material(document, ids, material.id)
+    crisp = [p.id for p in document.parts.values() if p.mesh and p.name.startswith(("Screw", "Bail ear", "Maker's plate", "Plate rim", "Knob shaft"))]
+    document = edits.change_parts(document, crisp, edge_radius=0.25)
     return edits.drop_unused_materials(document)
 
 
@@ -103,10 +105,15 @@ def set_up(document: Document) -> Document:
         shutter=1 / 15,
         exposure_stops=0.1,
     )
-    for camera in (hero, close, cut):
+    oil = Camera(
+        id="oil-camera", name="Oil window", position=(-176.0, -322.0, 92.0), target=(-33.0, -62.0, 38.5), focal_length_mm=105.0, f_stop=11.0,
+        shutter=1 / 8, depth_of_field=True, focus=296.0, exposure_stops=0.1,
+    )  # fmt: skip
+    for camera in (hero, close, cut, oil):
         document = edits.put_camera(document, camera)
     document = edits.put_shot(document, Shot(id="hero", name="Hero", camera=hero.id, width=1600, height=2000))
     document = edits.put_shot(document, Shot(id="burner", name="Burner", camera=close.id, width=1600, height=1200))
+    document = edits.put_shot(document, Shot(id="oil", name="Oil window", camera=oil.id, width=1600, height=1200))
     return edits.put_shot(
         document,
         Shot(id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, backdrop=Backdrop(kind="transparent"), floor=Floor(kind="shadow")),
