@@ -15,7 +15,20 @@ from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.placement import to_matrix
 from aulmo.document.records import (
-    Backdrop, Camera, Document, Environment, Floor, Lamp, Material, Node, Part, Placement, RenderSettings, Shot, Sky, Surface,
+    Backdrop,
+    Camera,
+    Document,
+    Environment,
+    Floor,
+    Lamp,
+    Material,
+    Node,
+    Part,
+    Placement,
+    RenderSettings,
+    Shot,
+    Sky,
+    Surface,
 )  # fmt: skip
 from aulmo.light.place_lamp import pointed_at
 from aulmo.surface import swatches
@@ -120,8 +133,8 @@ class Hut:
 
 def room(hut: Hut) -> None:
     """Walls with a window, floor, ceiling, beams."""
-    wall_x = hut.wear(boards("Wall boards", "#b08a5e", "#7d5b38", 145.0, "x", "z"))
-    floor = hut.wear(boards("Floor boards", "#8d6f4e", "#5c432b", 170.0, "y", "x"))
+    wall_x = hut.wear(boards("Wall boards", "#d8c6a6", "#b99f78", 145.0, "x", "z"))
+    floor = hut.wear(boards("Floor boards", "#b0926a", "#836443", 170.0, "y", "x"))
     frame = hut.wear(replace(swatches.material("Chalk paint"), id="frame", name="Frame paint"))
     glass = hut.wear(
         Material(id="pane", name="Window pane", kind="Glass & liquid", surface=Surface(transmission_weight=1.0, specular_roughness=0.0, geometry_thin_walled=True))
@@ -148,14 +161,14 @@ def room(hut: Hut) -> None:
     ):
         hut.add("Window", name, box(*size), frame, at, radius=3.0)
     hut.add("Window", "Pane", box(3, y1 - y0 - 60, z1 - z0 - 60), glass, (-w - 42, y0 + 30, z0 + 30))
-    beam = hut.wear(boards("Beam", "#8a673f", "#5e4227", 4000.0, "x", "z"))
+    beam = hut.wear(boards("Beam", "#a98457", "#7d5c38", 4000.0, "x", "z"))
     for k, y in enumerate((-850.0, 0.0, 850.0)):
         hut.add("Room", f"Beam {k + 1}", box(WIDE, 110, 150), beam, (-w, y - 55, h - 150), radius=6.0)
 
 
 def furnish(hut: Hut) -> None:
     """A table with things on it, a bench, a shelf."""
-    oak = hut.wear(boards("Table boards", "#9c7444", "#6d4d2a", 190.0, "x", "y"))
+    oak = hut.wear(boards("Table boards", "#b3864f", "#83603a", 190.0, "x", "y"))
     ash = hut.wear(swatches.material("Dark walnut"))
     glaze = hut.wear(swatches.material("Glazed ceramic"))
     wax = hut.wear(swatches.material("Candle wax"))
@@ -213,16 +226,16 @@ def light(document: Document, assets: AssetStore) -> Document:
     )  # fmt: skip
     portal = pointed_at(portal, (0.0, 400.0, 1300.0))
     pendant = Lamp(
-        id="pendant", name="Pendant", kind="photometric", position=(-120.0, 250.0, 2120.0), width=40.0, power=260.0, kelvin=2700.0, profile=profile,
+        id="pendant", name="Pendant", kind="photometric", position=(-120.0, 250.0, 2120.0), width=40.0, power=420.0, kelvin=2700.0, profile=profile,
         group="Pendant",
     )  # fmt: skip
     camera = Camera(
         id="room-camera", name="Room", position=(1330.0, -1180.0, 1390.0), target=(-330.0, 520.0, 930.0), focal_length_mm=24.0, shutter=1 / 15,
-        exposure_stops=-1.0, f_stop=4.0,
+        exposure_stops=0.9, f_stop=4.0,
     )  # fmt: skip
     table = Camera(
         id="table-camera", name="Table", position=(560.0, -640.0, 1120.0), target=(-30.0, 250.0, 880.0), focal_length_mm=50.0, shutter=1 / 15,
-        exposure_stops=-1.0, f_stop=4.0, depth_of_field=True, focus=1080.0,
+        exposure_stops=0.6, f_stop=4.0, depth_of_field=True, focus=1080.0,
     )  # fmt: skip
     document = replace(
         document, environment=Environment(sky=sky, exposure=-3.4), floor=Floor(kind="none"), backdrop=Backdrop(kind="environment"),

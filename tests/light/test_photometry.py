@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from aulmo.errors import BadFile
-from aulmo.light.photometry import flux_of, read_ies
+from aulmo.light.photometry import flux_of, read_ies, tint
 
 
 def ies(kind: int, vertical, horizontal, table, factor=1.0, ballast=1.0, tilt="TILT=NONE") -> bytes:
@@ -119,3 +119,12 @@ def test_flux_is_exact_for_a_linear_ramp():
     ramp = np.repeat(np.linspace(0, 180, 181)[:, None], 361, 1)
     # integral of theta sin(theta) over 0..pi is pi; in degrees 180
     assert flux_of(ramp) == pytest.approx(2 * math.pi * 180, rel=1e-6)
+
+
+def test_daylight_of_6500_kelvin_is_white_and_lamps_are_warm():
+    np.testing.assert_allclose(tint(6504.0, (1, 1, 1)), 1.0, atol=4e-3)
+    warm, cold = tint(2700.0, (1, 1, 1)), tint(10000.0, (1, 1, 1))
+    assert warm[0] > 1.3 and warm[2] < 0.5 and cold[0] < 1 < cold[2]
+    steps = np.array([tint(k, (1, 1, 1)) for k in np.arange(3500, 5600, 20.0)])
+    assert np.abs(np.diff(steps, axis=0)).max() < 0.02  # no jump where one curve hands over to the other
+    np.testing.assert_allclose(steps @ np.array([0.2722287, 0.6740818, 0.0536895]), 1.0, atol=1e-6)

@@ -13,8 +13,8 @@ from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.material_rows import material_row, single_scattering_albedo
 from aulmo.trace.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
-from aulmo.trace.spectrum import draw_wavelength, ior_at
 from aulmo.trace.openpbr import ABSORPTION, SCATTERING, SUB_ALBEDO
+from aulmo.trace.spectrum import draw_wavelength, ior_at
 from shapes import box_mesh, one_part, sphere_mesh
 from tracing import NITS, Dark, HalfDome, UniformDome, look_down, plane, trace
 

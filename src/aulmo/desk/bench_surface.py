@@ -66,7 +66,9 @@ class SurfaceBench(QWidget):
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for name in ("All", *swatches.SHELVES, "In this project"):
-            chip = QPushButton(name.replace("&", "&&"))
+            short = {"In this project": "Project"}.get(name, name.split(" &")[0])
+            chip = QPushButton(short)
+            chip.setToolTip(name)
             chip.setObjectName("chip")
             chip.setCheckable(True)
             chip.clicked.connect(self.fill)

@@ -149,5 +149,9 @@ def sky_map(sky: Sky) -> np.ndarray:
     falling = (image * (solid * cos_theta[..., None]))[~below].sum(0)
     if sky.sun and elevation > 0:
         falling = falling + sun_light(sky) * math.sin(math.radians(elevation))
-    image[below] = 0.2 * falling / math.pi
+    # even ground, seen through the same haze: near the horizon it takes on the sky's colour there
+    rim = image[_HEIGHT // 2 - 1]
+    depth = np.exp(directions[..., 2] / 0.06)[..., None]
+    ground = 0.2 * falling / math.pi * (1 - depth) + np.broadcast_to(rim, image.shape) * depth
+    image[below] = ground[below]
     return np.ascontiguousarray(image, np.float32)

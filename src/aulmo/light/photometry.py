@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.errors import BadFile
-from aulmo.surface.colour import from_temperature
+from aulmo.surface.colour import LUMINANCE, XYZ_D65_TO_ACESCG, from_temperature
 
 ROWS, COLUMNS = 181, 361
 
@@ -139,5 +139,21 @@ def _type_ab(vertical, horizontal, table, kind: int) -> np.ndarray:
 
 
 def tint(kelvin: float, colour: tuple) -> np.ndarray:
-    """(3,) ACEScg of luminance one for light of a colour temperature seen through a filter of a colour (which dims it)."""
-    return np.array(from_temperature(kelvin)) * np.array(colour)
+    """(3,) ACEScg of luminance one for light of a colour temperature, seen through a filter of a colour (which dims it).
+
+    Below 4000 K the light of a glowing body; above 5000 K daylight (CIE 15, D series), as which 6500 K is white; between, from one to the
+    other.
+    """
+    glowing = np.array(from_temperature(kelvin))
+    if kelvin <= 4000.0:
+        return glowing * np.array(colour)
+    t = 1000.0 / kelvin
+    if kelvin <= 7000.0:
+        x = -4.6070 * t**3 + 2.9678 * t**2 + 0.09911 * t + 0.244063
+    else:
+        x = -2.0064 * t**3 + 1.9018 * t**2 + 0.24748 * t + 0.237040
+    y = -3.0 * x * x + 2.870 * x - 0.275
+    day = np.maximum(XYZ_D65_TO_ACESCG @ np.array([x / y, 1.0, (1 - x - y) / y]), 0.0)
+    day /= LUMINANCE @ day
+    share = min(1.0, (kelvin - 4000.0) / 1000.0)
+    return (glowing + share * (day - glowing)) * np.array(colour)

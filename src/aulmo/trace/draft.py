@@ -210,8 +210,8 @@ def _normal(scene, ray, words, small):
 def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
     """Draw rows of the draft.
 
-    chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part or NOTHING. depth : (height, width) float32
-    distance along the ray, negative for nothing.
+    chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
+    or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing.
     """
     scene = borrowed_scene(scene)
     block = np.zeros(RAY_WORDS, np.float32)

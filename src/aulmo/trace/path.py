@@ -1108,6 +1108,8 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                     whole[SEED] = np.int64(seed)
                     whole[SEEN] = 1
                     whole[LAST_INSTANCE] = -1
+                    if options[OPT_PLAIN] > 0.0:
+                        whole[STEP] = EVEN_STEPS  # the plain estimator draws plain random numbers
                     whole[ALIVE] = 1 if lane < lanes else 0
                     if lane < lanes:
                         sums[lane, PLANE_ALPHA] += 1.0
