@@ -166,3 +166,24 @@ def test_damaged_job_folders_are_passed_over(tmp_path):
     (tmp_path / "y").mkdir()
     (tmp_path / "y" / "job.json").write_text(json.dumps({"odd": 1}))
     assert past_jobs(tmp_path) == []
+
+
+def test_a_stopped_render_goes_on_and_ends_in_the_same_picture(tmp_path):
+    document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.2, 0.1)), floor="plain")
+    settings = RenderSettings(stop="samples", samples=400, denoise=False)
+    shot, size = document.shots[0], (400, 300)
+    job = Job.start(document, assets, shot, size, settings, tmp_path / "a.png", tmp_path / "jobs")
+    deadline = time.monotonic() + 120
+    while job.state().get("samples", 0) < 6 and time.monotonic() < deadline:
+        time.sleep(0.05)
+    job.cancel()
+    job._process.wait(60)
+    assert job.outcome == "cancelled" and job.can_go_on and not (tmp_path / "a.png").exists()
+    job.go_on()
+    assert job.outcome == "running"
+    job._process.wait(120)
+    assert job.outcome == "done" and not job.can_go_on
+    whole = Job.start(document, assets, shot, size, settings, tmp_path / "b.png", tmp_path / "jobs")
+    whole._process.wait(120)
+    with Image.open(tmp_path / "a.png") as one, Image.open(tmp_path / "b.png") as other:
+        np.testing.assert_array_equal(np.asarray(one), np.asarray(other))

@@ -27,14 +27,15 @@ def test_two_hundred_random_materials_keep_their_energy():
     rng = np.random.default_rng(11)
     worst = 0.0
     for _ in range(200):
-        u = rng.random(10)
+        u = rng.random(14)
         surface = Surface(
             base_color=(1, 1, 1), base_metalness=float(u[0] > 0.5) * u[1], specular_roughness=u[2], specular_ior=1.1 + u[3],
             transmission_weight=float(u[4] > 0.5) * u[5], coat_weight=float(u[6] > 0.5) * u[7], coat_roughness=u[8], base_diffuse_roughness=u[9],
+            fuzz_weight=float(u[10] > 0.6) * u[11], fuzz_roughness=u[12], specular_roughness_anisotropy=float(u[13] > 0.7) * u[13],
         )  # fmt: skip
-        row, table = row_of(surface)
+        row, table, films = row_of(surface)
         for mu in (0.2, 0.6, 0.95):
-            worst = max(worst, abs(furnace(row, table, mu, False, 1 << 15) - 1.0))
+            worst = max(worst, abs(furnace(row, table, films, mu, False, 1 << 15) - 1.0))
     print(f"largest energy error of 200 random white materials: {100 * worst:.2f} %")
     assert worst < 0.03
 
@@ -42,9 +43,9 @@ def test_two_hundred_random_materials_keep_their_energy():
 @pytest.mark.parametrize("name", swatches.names())
 def test_no_swatch_gives_back_more_than_it_got(name):
     surface = replace(swatches.material(name).surface, emission_luminance=0.0)
-    row, table = row_of(surface)
+    row, table, films = row_of(surface)
     for mu in (0.1, 0.4, 0.9):
-        assert furnace(row, table, mu, False, 1 << 14) < 1.035
+        assert furnace(row, table, films, mu, False, 1 << 14) < 1.035
 
 
 def test_noise_on_the_lantern_falls_with_the_root_of_the_samples(lantern_project):

@@ -86,14 +86,30 @@ class Job:
         from msgspec.structs import replace
 
         save(replace(document, render=settings), assets, job_folder / "project.aulmo")
-        words = [sys.executable, "-m", "aulmo", "render", str(job_folder / "project.aulmo"), "--shot", shot.name]
-        words += ["--size", f"{size[0]}x{size[1]}", "--file-type", settings.file_type, "--out", str(out), "--watch", str(job_folder)]
         record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time())
         write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
-        log = open(job_folder / "log.txt", "wb")
-        process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True)
-        log.close()
-        return cls(job_folder, record, process)
+        job = cls(job_folder, record, None)
+        job._spawn()
+        return job
+
+    def _spawn(self) -> None:
+        record, folder = self.record, self.folder
+        words = [sys.executable, "-m", "aulmo", "render", str(folder / "project.aulmo"), "--shot", record.shot]
+        words += ["--size", f"{record.width}x{record.height}", "--file-type", record.settings["file_type"], "--out", record.out]
+        words += ["--watch", str(folder), "--state", str(folder / "state.npz")]
+        with open(folder / "log.txt", "wb") as log:
+            self._process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True)
+
+    @property
+    def can_go_on(self) -> bool:
+        """True when the render ended early and has kept how far it was."""
+        return not self.is_running and self.outcome in ("cancelled", "failed") and (self.folder / "state.npz").exists()
+
+    def go_on(self) -> None:
+        """Take up a render that was stopped or killed where its state was last kept; the picture will be the same."""
+        (self.folder / "cancel").unlink(missing_ok=True)
+        (self.folder / "state.json").unlink(missing_ok=True)
+        self._spawn()
 
     @property
     def is_running(self) -> bool:

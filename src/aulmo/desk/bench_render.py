@@ -37,7 +37,8 @@ class JobCard(QFrame):
         self.open = button("Open", self._open, "link")
         self.again = button("Render again", lambda: bench.again(job), "link")
         buttons = QHBoxLayout()
-        for made in (self.cancel, self.open, self.again):
+        self.go_on = button("Go on", self._go_on, "link", "Takes the render up where it was stopped; the picture will be the same")
+        for made in (self.cancel, self.open, self.go_on, self.again):
             buttons.addWidget(made)
         buttons.addStretch(1)
         right = QVBoxLayout()
@@ -81,6 +82,7 @@ class JobCard(QFrame):
         self.cancel.setVisible(outcome == "running")
         self.open.setVisible(outcome == "done" and Path(record.out).exists())
         self.again.setVisible(outcome != "running")
+        self.go_on.setVisible(self.job.can_go_on)
         path = self.job.picture_path()
         stamp = (str(path), path.stat().st_mtime_ns) if path and path.exists() else ()
         if stamp and stamp != self._shown:
@@ -98,6 +100,11 @@ class JobCard(QFrame):
     def _cancel(self) -> None:
         self.job.cancel()
         self.words.setText("Stopping…")
+
+    def _go_on(self) -> None:
+        self.job.go_on()
+        self.outcome = "running"
+        self.bench.watch()
 
     def _open(self) -> None:
         QDesktopServices.openUrl(QUrl.fromLocalFile(self.job.record.out))
@@ -141,6 +148,11 @@ class RenderBench(QWidget):
         self.cards.insert(0, card)
         self.line.insertWidget(0, card)
         return card
+
+    def watch(self) -> None:
+        """A job runs again: follow it."""
+        self._timer.start()
+        self.refresh()
 
     def running(self) -> list[JobCard]:
         """Cards of jobs under way."""

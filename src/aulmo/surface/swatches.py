@@ -95,7 +95,7 @@ def shelf() -> tuple[tuple[str, str, Surface], ...]:
         (plastic, "Satin black plastic", _plastic("#171717", 0.38)),
         (plastic, "Matt grey plastic", _plastic("#6d6f70", 0.55)),
         (plastic, "Gloss white plastic", _plastic("#e6e5e1", 0.1)),
-        (plastic, "Cloudy plastic", _wax("#dfe3e2", 3.0, 0.3, (1.0, 0.9, 0.8), 1.49)),
+        (plastic, "Translucent plastic", _wax("#dfe3e2", 3.0, 0.3, (1.0, 0.9, 0.8), 1.49)),
         (plastic, "Bark plastic", _plastic("#4a3426", 0.4)),
         (plastic, "Black rubber", _matt("#1b1b1b", 0.5, 0.62, 0.7)),
         (plastic, "Warm grey rubber", _matt("#57524c", 0.5, 0.6, 0.7)),

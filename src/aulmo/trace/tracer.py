@@ -342,17 +342,22 @@ def render(
         if state.get("cancelled"):
             return None
         tracer.tile_goal = plan_samples(pilot, settings.noise_percent / 100, LONGEST)
+    snapshot: dict[str, np.ndarray] = {}  # as after the last whole pass: a pass broken off within is not kept
     while not tracer.finished():
         count = 1 if tracer.samples < 2 else 4 if tracer.samples < 32 else 8
         whole = tracer.run(count, after_tile=lambda: tell(tracer))
         if state.get("cancelled"):
+            if kept is not None and snapshot:
+                _write_state(kept, snapshot)
             return None
         if not whole:
             break
         now = time.perf_counter() - started
-        if kept is not None and now - state["kept"] > KEEP_EVERY:
-            state["kept"] = now
-            _write_state(kept, tracer)
+        if kept is not None:
+            snapshot = {name: np.array(array) for name, array in tracer.state().items()}
+            if now - state["kept"] > KEEP_EVERY:
+                state["kept"] = now
+                _write_state(kept, snapshot)
         if settings.stop == "time" and now >= settings.seconds:
             break
     return _finish(document, shot, settings, tracer, camera, started)
@@ -384,8 +389,8 @@ def _finish(document: Document, shot: Shot, settings: RenderSettings, tracer: Tr
     )  # fmt: skip
 
 
-def _write_state(path: Path, tracer: Tracer) -> None:
-    write_atomically(path, lambda file: np.savez(file, **tracer.state()))
+def _write_state(path: Path, state: dict[str, np.ndarray]) -> None:
+    write_atomically(path, lambda file: np.savez(file, **state))
 
 
 def _read_state(path: Path) -> dict[str, np.ndarray]:
