@@ -50,6 +50,30 @@ def samples(window: Window, count: int):
     return state is not None and state.request.document is window.session.document and state.samples >= count and state.picture.size > 0
 
 
+def hang_lamps(window: Window) -> None:
+    """A key, a rim and a spot in a dim dome, seen from farther back."""
+    from msgspec.structs import replace
+
+    from aulmo.document.records import Lamp
+    from aulmo.light.place_lamp import pointed_at
+
+    session = window.session
+    lamps = (
+        Lamp(id="k", name="Key softbox", position=(-330, -260, 420), width=180, height=260, power=3500, group="Key"),
+        Lamp(id="r", name="Rim strip", position=(260, 200, 300), width=40, height=320, power=900, kelvin=8000, group="Rim"),
+        Lamp(
+            id="s", name="Warm spot", kind="spot", position=(120, -380, 330), width=20, cone=24, softness=0.4, power=700, unit="candela", kelvin=3200
+        ),
+    )
+    document = replace(session.document, environment=replace(session.document.environment, exposure=-3.0))
+    for lamp in lamps:
+        document = edits.put_lamp(document, pointed_at(lamp, (0, 0, 120 if lamp.kind != "spot" else 60)))
+    session.apply("Hung three lamps", document)
+    view = session.camera
+    session.set_view(replace(view, focal_length_mm=view.focal_length_mm * 0.5))
+    session.select((), "lamp:k")
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -67,6 +91,7 @@ def main() -> None:
         "prepare": ("Prepare", ["Knob"], "handles"),
         "surface": ("Surface", ["Tank shell"], ""),
         "light": ("Light", [], ""),
+        "lamps": ("Light", [], ""),
         "frame": ("Frame", [], ""),
         "render": ("Render", [], ""),
     }
@@ -83,6 +108,8 @@ def main() -> None:
             from aulmo.desk.view_motion import approach
 
             window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
+        elif name == "lamps":
+            hang_lamps(window)
         else:
             window.session.set_view(None)
         if stage == "Render":
@@ -105,6 +132,9 @@ def main() -> None:
             until(lambda: samples(window, 16), 90)
         wait(1.0)
         take(window, name)
+        if name == "lamps":
+            while window.session.document.lamps:
+                window.session.undo()
     for card in window.render_bench.running():
         card.job.cancel()
     wait(2.0)

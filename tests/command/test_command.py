@@ -108,7 +108,7 @@ def test_the_demo_is_what_it_claims(lantern_project):
     about = describe(lantern_project)
     with_mesh = [p for p in about["parts"] if p["mesh"]]
     assert len(with_mesh) >= 25
-    assert {"Hero", "Burner", "Cut-out"} == {s["name"] for s in about["shots"]}
+    assert {"Hero", "Burner", "Oil window", "Cut-out"} == {s["name"] for s in about["shots"]}
     assert len({p["mesh"] for p in with_mesh if p["name"].startswith("Screw")}) == 1
     worn = {p["name"]: p["material"] for p in with_mesh}
     assert worn["Tank shell"] == "Rust enamel" and worn["Globe"] == "Clear glass" and worn["Lamp oil"] == "Lamp oil"

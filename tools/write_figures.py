@@ -1,0 +1,51 @@
+"""Write docs/figures.md and its plots from `./aulmo bench --json FILE`: `python tools/write_figures.py FILE`."""
+
+import json
+import re
+import sys
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parent))
+from plot import plot  # noqa: E402
+
+OUT = Path("docs/figures")
+
+
+def series(figures: list[dict], pattern: str) -> tuple[list[float], list[float]]:
+    """Numbers in the names that match, with their values."""
+    xs, ys = [], []
+    for f in figures:
+        found = re.fullmatch(pattern, f["name"])
+        if found:
+            xs.append(float(found[1].replace(",", "")))
+            ys.append(f["value"])
+    return xs, ys
+
+
+def main() -> None:
+    """The page."""
+    figures = json.loads(Path(sys.argv[1]).read_text())["figures"]
+    OUT.mkdir(parents=True, exist_ok=True)
+    for name, title, pattern, what in (
+        ("triangles", "Cost of a pixel's sample over triangles", r"A pixel's sample with ([\d,]+) triangles", "triangles"),
+        ("lamps", "Cost of a pixel's sample over lamps", r"A pixel's sample with ([\d,]+) lamps", "lamps"),
+    ):
+        xs, ys = series(figures, pattern)
+        plot(OUT / f"{name}.svg", title, what, "ns, all cores", {"measured": (xs, ys)}, log_x=True, y_range=(0, 1.15 * max(ys)))
+    lines = [
+        "# Figures", "",
+        "Printed by `./aulmo bench` on a shared two-core machine on 2026-11-23, on which other work takes up to a quarter of the processor; ratios hold "
+        "better than seconds.", "", "| what | value | compared to | bar | met |", "|---|---|---|---|---|",
+    ]  # fmt: skip
+    for f in figures:
+        met = {True: "yes", False: "**no**", None: ""}[f["met"]]
+        lines.append(f"| {f['name']} | {f['value']:.4g} {f['unit']} | {f['compared_to']} | {f['bar']} | {met} |")
+    lines += ["", "![triangles](figures/triangles.svg)", "", "![lamps](figures/lamps.svg)", ""]
+    extra = Path("docs/figures-profile.md")
+    if extra.exists():
+        lines += extra.read_text().splitlines() + [""]
+    Path("docs/figures.md").write_text("\n".join(lines))
+
+
+if __name__ == "__main__":
+    main()
