@@ -133,7 +133,7 @@ class Hut:
 
 def room(hut: Hut) -> None:
     """Walls with a window, floor, ceiling, beams."""
-    wall_x = hut.wear(boards("Wall boards", "#d8c6a6", "#b99f78", 145.0, "x", "z"))
+    wall_x = hut.wear(boards("Wall boards", "#e6dfd2", "#cfc3ac", 145.0, "x", "z"))
     floor = hut.wear(boards("Floor boards", "#b0926a", "#836443", 170.0, "y", "x"))
     frame = hut.wear(replace(swatches.material("Chalk paint"), id="frame", name="Frame paint"))
     glass = hut.wear(
@@ -217,7 +217,7 @@ def lantern(hut: Hut) -> None:
 
 def light(document: Document, assets: AssetStore) -> Document:
     """Late sun through the window, the sky by a portal, a measured pendant over the table."""
-    sky = Sky(turbidity=3.5, azimuth=292.0, elevation=24.0)
+    sky = Sky(turbidity=3.5, azimuth=292.0, elevation=28.0)
     w = WIDE / 2
     profile = assets.add(IES.encode(), ".ies")
     portal = Lamp(
