@@ -2,6 +2,7 @@
 
 import functools
 import math
+from typing import NamedTuple
 
 import numpy as np
 
@@ -22,14 +23,36 @@ from aulmo.trace.embree import (
     set_ray,
     take_from_packet,
 )
-from aulmo.trace.jit import borrowed, entry, inlined
+from aulmo.trace.jit import borrowed, entry, inlined, kernel
 from aulmo.trace.lamps import aimed, dot_axis
 from aulmo.trace.lens import camera_ray
-from aulmo.trace.path import borrowed_scene
-from aulmo.trace.surface_hit import flat_normal, hit_point
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48
+
+
+class DraftArrays(NamedTuple):
+    """The few of `arrays.SceneArrays` that a draft reads: the fewer there are, the sooner the first picture of all stands."""
+
+    top: np.uintp
+    points: np.ndarray
+    triangles: np.ndarray
+    vertex_start: np.ndarray
+    triangle_start: np.ndarray
+    normal_matrices: np.ndarray
+    instance_material: np.ndarray
+    instance_part: np.ndarray
+    materials: np.ndarray
+    lamps: np.ndarray
+    ies: np.ndarray
+    env_turn: np.ndarray
+
+
+def draft_arrays(arrays: a.SceneArrays) -> DraftArrays:
+    """What a draft reads of a scene."""
+    return DraftArrays(*(getattr(arrays, name) for name in DraftArrays._fields))
+
+
 NOTHING = -3
 
 
@@ -150,10 +173,9 @@ def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
     )
 
 
-@inlined
-def _lamps(scene, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
+@kernel
+def _lamps(materials, lamps, ies, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
     """Light of a few lamps as if they were points, without shadows: matt, and a soft highlight as wide as the roughness."""
-    materials = scene.materials
     r = g = b = 0.0
     if nx * dx + ny * dy + nz * dz > 0.0:
         nx, ny, nz = -nx, -ny, -nz
@@ -161,7 +183,7 @@ def _lamps(scene, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
     alpha = max(0.08, materials[which, o.ALPHA_X] if materials[which, o.COAT] < 0.5 else materials[which, o.COAT_ALPHA])
     body = (1.0 - metal) * (1.0 - materials[which, o.TRANSMISSION]) / math.pi
     for k in chosen:
-        lamp = scene.lamps[k]
+        lamp = lamps[k]
         kind = int(lamp[a.LAMP_KIND])
         if kind == a.DISTANT:
             x, y, z = -lamp[a.LAMP_N], -lamp[a.LAMP_N + 1], -lamp[a.LAMP_N + 2]
@@ -178,7 +200,7 @@ def _lamps(scene, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
                 strength = 0.28 * lamp[a.LAMP_AREA] / d2
             else:
                 strength = lamp[a.LAMP_AREA] * max(0.0, -dot_axis(lamp, a.LAMP_N, x, y, z)) / d2
-            strength *= aimed(lamp, scene.ies, -x, -y, -z)
+            strength *= aimed(lamp, ies, -x, -y, -z)
         cosine = nx * x + ny * y + nz * z
         if cosine <= 0.0 or strength <= 0.0:
             continue
@@ -199,11 +221,45 @@ def _lamps(scene, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
 def _normal(scene, ray, words, small):
     """Shading normal of a hit. A triangle not much larger than a pixel needs no vertex normals: Embree has brought its own, and
     fetching three vertices for every pixel is what a fine mesh costs most."""
+    i = words[19]
     gx, gy, gz = np.float64(ray[12]), np.float64(ray[13]), np.float64(ray[14])
     if gx * gx + gy * gy + gz * gz > small * small:
-        _px, _py, _pz, _gx, _gy, _gz, nx, ny, nz, _x, _y, _z = hit_point(scene, ray, words)
-        return nx, ny, nz
-    return flat_normal(scene, ray, words)
+        k = scene.triangle_start[i] + words[17]
+        start = scene.vertex_start[i]
+        p, t = scene.points, scene.triangles
+        a, b, c = start + t[k, 0], start + t[k, 1], start + t[k, 2]
+        u, v = np.float64(ray[15]), np.float64(ray[16])
+        w = 1.0 - u - v
+        gx, gy, gz = (
+            w * p[a, 3] + u * p[b, 3] + v * p[c, 3],
+            w * p[a, 4] + u * p[b, 4] + v * p[c, 4],
+            w * p[a, 5] + u * p[b, 5] + v * p[c, 5],
+        )
+    m = scene.normal_matrices
+    x = m[i, 0, 0] * gx + m[i, 0, 1] * gy + m[i, 0, 2] * gz
+    y = m[i, 1, 0] * gx + m[i, 1, 1] * gy + m[i, 1, 2] * gz
+    z = m[i, 2, 0] * gx + m[i, 2, 1] * gy + m[i, 2, 2] * gz
+    inverse = 1.0 / math.sqrt(max(1e-60, x * x + y * y + z * z))
+    return x * inverse, y * inverse, z * inverse
+
+
+@kernel
+def _borrowed(scene):
+    """The draft's arrays without owners; see `jit`."""
+    return DraftArrays(
+        scene.top,
+        borrowed(scene.points),
+        borrowed(scene.triangles),
+        borrowed(scene.vertex_start),
+        borrowed(scene.triangle_start),
+        borrowed(scene.normal_matrices),
+        borrowed(scene.instance_material),
+        borrowed(scene.instance_part),
+        borrowed(scene.materials),
+        borrowed(scene.lamps),
+        borrowed(scene.ies),
+        borrowed(scene.env_turn),
+    )
 
 
 @entry
@@ -213,7 +269,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
     or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing.
     """
-    scene = borrowed_scene(scene)
+    scene = _borrowed(scene)
     block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
@@ -222,6 +278,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
     inverse = 1.0 / options[a.OPT_WHITE]
+    layers = 2 - int(options[a.OPT_PLAIN])  # known only when running: the body is compiled once, not twice
     pixel = 2.0 * camera[a.CAM_TAN_W] / width
     small = 4.0 * pixel * pixel  # twice the area of a triangle that covers two pixels at distance one
     for row in range(row0, row1):
@@ -238,7 +295,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
             r = g = b = 0.0
             weight = 1.0
             first = True
-            for layer in range(2):
+            for layer in range(layers):
                 if layer == 0:
                     take_from_packet(packet, packet_words, lane, ray, words)
                 else:
@@ -263,7 +320,9 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:
                     t = ray[8]
-                    er, eg, eb = _lamps(scene, chosen, which, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz)
+                    er, eg, eb = _lamps(
+                        scene.materials, scene.lamps, scene.ies, chosen, which, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz
+                    )
                     cr, cg, cb = cr + er, cg + eg, cb + eb
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
                 clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])

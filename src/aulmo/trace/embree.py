@@ -60,7 +60,7 @@ def _load():
 
 
 _lib = _load()
-_device = _lib.rtcNewDevice(None)
+_device = _lib.rtcNewDevice(b"hugepages=1")
 _signature = types.void(types.uintp, types.uintp, types.uintp)
 _intersect1 = types.ExternalFunction("aulmo_rtcIntersect1", _signature)
 _occluded1 = types.ExternalFunction("aulmo_rtcOccluded1", _signature)

@@ -139,7 +139,7 @@ class LivePicture:
     def _work(self, request: Request) -> None:
         self._last = request
         shutter = shutter_of(request.camera, request.document)
-        scene = self._builder.build(request.document, request.shot, shutter)
+        scene = self._builder.build(request.document, request.shot, shutter, self._path_ready.is_set())
         backdrop = backdrop_of(request.document, request.shot)
         transparent = request.transparent or backdrop.kind == "transparent"
         options = options_row(scene, request.document, request.camera, backdrop, request.document.render, transparent)

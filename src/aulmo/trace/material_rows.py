@@ -85,8 +85,8 @@ class Row(NamedTuple):
 
 
 @functools.lru_cache(maxsize=4096)
-def material_row(surface: Surface) -> Row:
-    """What the kernels read of a surface."""
+def material_row(surface: Surface, tables: bool = True) -> Row:
+    """What the kernels read of a surface; without `tables` its albedos stay empty, which is all a draft needs."""
     row = np.zeros(o.COLUMNS)
     base = np.clip(np.array(surface.base_color) * surface.base_weight, 0.0, 1.0)
     row[o.DIFFUSE : o.DIFFUSE + 3] = base
@@ -139,7 +139,8 @@ def material_row(surface: Surface) -> Row:
     row[o.FILM] = -1.0
     film = _film(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
-    o.bake_albedos(row, table, _NO_FILM if film is None else film[None], -1 if film is None else 0, 256)
+    if tables:
+        o.bake_albedos(row, table, _NO_FILM if film is None else film[None], -1 if film is None else 0, 256)
     return Row(row, table, film)
 
 

@@ -37,7 +37,6 @@ from aulmo.surface.program import (
 from aulmo.trace import openpbr as o
 from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.lights import luminance
-from aulmo.trace.sampling import hash32
 
 MOST_LEVELS = 15
 # a texture's row: levels, peak, then width, height and first texel of each level
@@ -129,7 +128,12 @@ def project_point(kind, axis, x, y, z, nx, ny, nz):
 
 @inlined
 def _lattice(i, j, k, seed):
-    return hash32(np.uint64(i & 0xFFFF) + (np.uint64(j & 0xFFFF) << np.uint64(16)) ^ hash32(np.uint64(k & 0xFFFF) + np.uint64(seed * 131071)))
+    """A well mixed number of a lattice point (multiply and fold)."""
+    h = np.uint64(i) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(j) * np.uint64(0xC2B2AE3D27D4EB4F)
+    h += np.uint64(k) * np.uint64(0x165667B19E3779F9) + np.uint64(seed) * np.uint64(0x27D4EB2F165667C5)
+    h ^= h >> np.uint64(32)
+    h *= np.uint64(0xD6E8FEB86659FD93)
+    return h >> np.uint64(32)
 
 
 @inlined
@@ -140,18 +144,26 @@ def _slope(h, x, y, z):
     return (u if g & np.uint64(1) == 0 else -u) + (v if g & np.uint64(2) == 0 else -v)
 
 
+@inlined
+def _blend(u, v, i, j, k, seed, x, y, z):
+    """Gradients of four lattice points of a layer, blended."""
+    a = _slope(_lattice(i, j, k, seed), x, y, z)
+    b = _slope(_lattice(i + 1, j, k, seed), x - 1.0, y, z)
+    c = _slope(_lattice(i, j + 1, k, seed), x, y - 1.0, z)
+    d = _slope(_lattice(i + 1, j + 1, k, seed), x - 1.0, y - 1.0, z)
+    a, c = a + u * (b - a), c + u * (d - c)
+    return a + v * (c - a)
+
+
 @kernel
 def gradient_noise(x, y, z, seed):
     """Perlin's gradient noise, about -1..1."""
     i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
     x, y, z = x - i, y - j, z - k
     u, v, w = x * x * x * (x * (x * 6 - 15) + 10), y * y * y * (y * (y * 6 - 15) + 10), z * z * z * (z * (z * 6 - 15) + 10)
-    total = 0.0
-    for c in range(8):
-        a, b, d = c & 1, (c >> 1) & 1, c >> 2
-        weight = (u if a else 1.0 - u) * (v if b else 1.0 - v) * (w if d else 1.0 - w)
-        total += weight * _slope(_lattice(i + a, j + b, k + d, seed), x - a, y - b, z - d)
-    return total
+    low = _blend(u, v, i, j, k, seed, x, y, z)
+    high = _blend(u, v, i, j, k + 1, seed, x, y, z - 1.0)
+    return low + w * (high - low)
 
 
 @kernel

@@ -81,8 +81,11 @@ class SceneBuilder:
         self._env_key: tuple = ()
         self._env: tuple = ()
 
-    def build(self, document: Document, shot: Shot | None = None, shutter: tuple[float, float] = (0.0, 0.0)) -> Scene:
-        """The scene as a shot sees it while its shutter is open, from a time to another in seconds."""
+    def build(self, document: Document, shot: Shot | None = None, shutter: tuple[float, float] = (0.0, 0.0), tables: bool = True) -> Scene:
+        """The scene as a shot sees it while its shutter is open, from a time to another in seconds.
+
+        Without `tables` it is good for drafts only, and needs one kernel less.
+        """
         floor = floor_of(document, shot)
         worlds = world_matrices(document, shutter[0])
         part_ids = [i for i, p in document.parts.items() if p.mesh is not None and is_shown(document, i)]
@@ -116,7 +119,7 @@ class SceneBuilder:
             material = rows[part.material]
             matrices.append(worlds[part_id])
             which.append(material)
-            row = material_row(surfaces[material]).numbers
+            row = material_row(surfaces[material], tables).numbers
             mask.append(MASK_CLEAR if row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 else MASK_SOLID)
             mesh_of.append(index[shapes[part_id]])
             numbers.append(number)
@@ -134,7 +137,7 @@ class SceneBuilder:
             mesh_of.append(len(meshes) - 1)
             numbers.append(CATCHER if floor.kind == "shadow" else FLOOR_PART)
         world = np.array(matrices).reshape(-1, 4, 4)[:, :3, :]
-        baked = [material_row(s) for s in surfaces]
+        baked = [material_row(s, tables) for s in surfaces]
         glow, corners, cumulative, guide, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers)
         lamps = build_lamps(document, self.assets, glow)
         # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.assets import Mesh
-from aulmo.trace.jit import entry, inlined
+from aulmo.trace.jit import entry, inlined, kernel
 
 SHARPEST_SMOOTH = 12.0  # degrees between normals below which an edge is no edge
 # An edge: both ends, then normals of either side at either end
@@ -52,11 +52,6 @@ def sharp_edges(mesh: Mesh) -> np.ndarray:
     # back to back sheets have no edge to round
     sharp &= ((n1a * n2a).sum(1) > -0.98) & ((n1b * n2b).sum(1) > -0.98)
     return np.concatenate([points[low[one]], points[high[one]], n1a, n1b, n2a, n2b], 1)[sharp].astype(np.float32)
-
-
-@entry
-def _slot_of(i, j, k, mask):
-    return ((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & mask
 
 
 @entry
@@ -137,7 +132,11 @@ class EdgeBook:
 @inlined
 def softened(scene, row, x, y, z, nx, ny, nz):
     """Normal at a point of a softened mesh, in the mesh's own axes; n is the smooth normal there, of any length."""
-    rows = scene.soft_rows
+    return _softened(scene.soft_rows, scene.soft_edges, scene.soft_slots, scene.soft_entries, row, x, y, z, nx, ny, nz)
+
+
+@kernel
+def _softened(rows, edges, slots, entries, row, x, y, z, nx, ny, nz):
     radius, inverse = rows[row, R_RADIUS], rows[row, R_INVERSE]
     i, j, k = int(math.floor(x * inverse)), int(math.floor(y * inverse)), int(math.floor(z * inverse))
     slot = int(rows[row, R_TABLE]) + (((i * 73856093) ^ (j * 19349663) ^ (k * 83492791)) & int(rows[row, R_MASK]))
@@ -146,8 +145,8 @@ def softened(scene, row, x, y, z, nx, ny, nz):
     nx, ny, nz = nx * length, ny * length, nz * length
     rx, ry, rz = nx, ny, nz
     best = radius
-    for n in range(scene.soft_slots[slot], scene.soft_slots[slot + 1]):
-        e = scene.soft_edges[first + scene.soft_entries[n]]
+    for n in range(slots[slot], slots[slot + 1]):
+        e = edges[first + entries[n]]
         ax, ay, az = np.float64(e[0]), np.float64(e[1]), np.float64(e[2])
         dx, dy, dz = e[3] - ax, e[4] - ay, e[5] - az
         px, py, pz = x - ax, y - ay, z - az

@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import fetch_soon, inlined
+from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.trace.soft_edges import softened
 
 
@@ -63,6 +63,22 @@ def fetch_corners_soon(scene, instance, primitive):
     fetch_soon(base + 24 * (start + scene.triangles[k, 2]))
 
 
+@kernel
+def _moved_hit(steps, time, x, y, z, tx, ty, tz, gx, gy, gz, sx, sy, sz):
+    """Position, offset and both normals (of any length) of a hit on a part that moves while the shutter is open."""
+    m00, m01, m02, m03, m10, m11, m12, m13, m20, m21, m22, m23 = matrix_at(steps, time)
+    px, py, pz = m00 * x + m01 * y + m02 * z + m03, m10 * x + m11 * y + m12 * z + m13, m20 * x + m21 * y + m22 * z + m23
+    qx, qy, qz = m00 * tx + m01 * ty + m02 * tz, m10 * tx + m11 * ty + m12 * tz, m20 * tx + m21 * ty + m22 * tz
+    # normals by the matrix of cofactors, turned about when the placement mirrors
+    c00, c01, c02 = m11 * m22 - m12 * m21, m12 * m20 - m10 * m22, m10 * m21 - m11 * m20
+    c10, c11, c12 = m02 * m21 - m01 * m22, m00 * m22 - m02 * m20, m01 * m20 - m00 * m21
+    c20, c21, c22 = m01 * m12 - m02 * m11, m02 * m10 - m00 * m12, m00 * m11 - m01 * m10
+    s = 1.0 if m00 * c00 + m01 * c01 + m02 * c02 >= 0.0 else -1.0
+    wx, wy, wz = s * (c00 * gx + c01 * gy + c02 * gz), s * (c10 * gx + c11 * gy + c12 * gz), s * (c20 * gx + c21 * gy + c22 * gz)
+    ux, uy, uz = s * (c00 * sx + c01 * sy + c02 * sz), s * (c10 * sx + c11 * sy + c12 * sz), s * (c20 * sx + c21 * sy + c22 * sz)
+    return px, py, pz, qx, qy, qz, wx, wy, wz, ux, uy, uz
+
+
 @inlined
 def hit_point(scene, ray, words):
     """World position, geometric normal, shading normal and terminator offset of a hit.
@@ -101,16 +117,9 @@ def hit_point(scene, ray, words):
         wx, wy, wz = _turn(f, gx, gy, gz)
         ux, uy, uz = _turn(f, sx, sy, sz)
     else:
-        m00, m01, m02, m03, m10, m11, m12, m13, m20, m21, m22, m23 = matrix_at(scene.motion[motion], np.float64(ray[7]))
-        px, py, pz = m00 * x + m01 * y + m02 * z + m03, m10 * x + m11 * y + m12 * z + m13, m20 * x + m21 * y + m22 * z + m23
-        qx, qy, qz = m00 * tx + m01 * ty + m02 * tz, m10 * tx + m11 * ty + m12 * tz, m20 * tx + m21 * ty + m22 * tz
-        # normals by the matrix of cofactors, turned about when the placement mirrors
-        c00, c01, c02 = m11 * m22 - m12 * m21, m12 * m20 - m10 * m22, m10 * m21 - m11 * m20
-        c10, c11, c12 = m02 * m21 - m01 * m22, m00 * m22 - m02 * m20, m01 * m20 - m00 * m21
-        c20, c21, c22 = m01 * m12 - m02 * m11, m02 * m10 - m00 * m12, m00 * m11 - m01 * m10
-        s = 1.0 if m00 * c00 + m01 * c01 + m02 * c02 >= 0.0 else -1.0
-        wx, wy, wz = s * (c00 * gx + c01 * gy + c02 * gz), s * (c10 * gx + c11 * gy + c12 * gz), s * (c20 * gx + c21 * gy + c22 * gz)
-        ux, uy, uz = s * (c00 * sx + c01 * sy + c02 * sz), s * (c10 * sx + c11 * sy + c12 * sz), s * (c20 * sx + c21 * sy + c22 * sz)
+        px, py, pz, qx, qy, qz, wx, wy, wz, ux, uy, uz = _moved_hit(
+            scene.motion[motion], np.float64(ray[7]), x, y, z, tx, ty, tz, gx, gy, gz, sx, sy, sz
+        )
     length = 1.0 / math.sqrt(max(1e-60, wx * wx + wy * wy + wz * wz))
     wx, wy, wz = wx * length, wy * length, wz * length
     length = math.sqrt(ux * ux + uy * uy + uz * uz)
@@ -131,12 +140,9 @@ def flat_normal(scene, ray, words):
     if motion < 0:
         x, y, z = _turn(scene.normal_matrices[i], gx, gy, gz)
     else:
-        m00, m01, m02, _a, m10, m11, m12, _b, m20, m21, m22, _c = matrix_at(scene.motion[motion], np.float64(ray[7]))
-        c00, c01, c02 = m11 * m22 - m12 * m21, m12 * m20 - m10 * m22, m10 * m21 - m11 * m20
-        s = 1.0 if m00 * c00 + m01 * c01 + m02 * c02 >= 0.0 else -1.0
-        x = s * (c00 * gx + c01 * gy + c02 * gz)
-        y = s * ((m02 * m21 - m01 * m22) * gx + (m00 * m22 - m02 * m20) * gy + (m01 * m20 - m00 * m21) * gz)
-        z = s * ((m01 * m12 - m02 * m11) * gx + (m02 * m10 - m00 * m12) * gy + (m00 * m11 - m01 * m10) * gz)
+        _x, _y, _z, _a, _b, _c, x, y, z, _d, _e, _f = _moved_hit(
+            scene.motion[motion], np.float64(ray[7]), 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, gx, gy, gz, 0.0, 0.0, 0.0
+        )
     inverse = 1.0 / math.sqrt(max(1e-60, x * x + y * y + z * z))
     return x * inverse, y * inverse, z * inverse
 

@@ -172,6 +172,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
     sharp[a.CAM_LENS_RADIUS] = 0.0
     coherent = coherent_arguments()
     chosen = _brightest_lamps(scene)
+    seen = draft_kernels.draft_arrays(scene.arrays)
     bands = list(range(0, height, 16))
     lock, waiting = threading.Lock(), iter(bands)
 
@@ -182,7 +183,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
             if row is None:
                 return
             draft_kernels.draft_rows(
-                scene.arrays,
+                seen,
                 sharp,
                 options,
                 maps,
