@@ -135,3 +135,11 @@ def test_the_python_face_does_the_same(lantern_project, tmp_path):
     assert script.material_of(document, "Tank shell").name == "Pine enamel"
     script.save_project(document, assets, tmp_path / "pine.aulmo")
     assert describe(tmp_path / "pine.aulmo")["parts"]
+
+
+def test_a_figure_of_the_bench_can_be_written_as_json(capsys):
+    from aulmo.command.bench import _figure
+
+    row = _figure("Made-up share", np.float64(0.6), "", "nothing", ">= 0.5", np.float64(0.6) >= 0.5)
+    assert json.loads(json.dumps({"figures": [row]}))["figures"][0]["met"] is True
+    assert "met" in capsys.readouterr().out

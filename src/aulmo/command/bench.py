@@ -28,7 +28,14 @@ SIZE = (704, 560)
 def _figure(name: str, value: float, unit: str, compared_to: str, bar: str, met: bool | None) -> dict:
     verdict = "" if met is None else ("met" if met else "NOT met")
     print(f"{name:<54} {value:>9.3g} {unit:<10} {compared_to:<52} bar {bar:<10} {verdict}", flush=True)
-    return {"name": name, "value": round(float(value), 5), "unit": unit, "compared_to": compared_to, "bar": bar, "met": met}
+    return {
+        "name": name,
+        "value": round(float(value), 5),
+        "unit": unit,
+        "compared_to": compared_to,
+        "bar": bar,
+        "met": None if met is None else bool(met),
+    }
 
 
 demo_project = scenes.lantern

@@ -45,8 +45,8 @@ COLUMNS = 72
 
 MU_STEPS = 32
 E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5
-E_TURNING = 6  # rows from here: by how much the first three change with the view's direction round the normal
-ALBEDOS = 9
+E_TURNING = 6  # rows from here: by how much the first five change with the view's direction round the normal
+ALBEDOS = 11
 
 
 @inlined
@@ -60,7 +60,7 @@ def albedo_at(table, which, mu):
 
 @inlined
 def layer_albedo(material, table, which, ox, oy, oz):
-    """Directional albedo of coat, specular layer or metal; of a stretched one also by which way the view runs: a + b cos(2 phi)."""
+    """Directional albedo of coat, specular layer, metal or glass; of a stretched one also by which way the view runs: a + b cos(2 phi)."""
     e = albedo_at(table, which, oz)
     if material[STRETCHED] > 0.0:
         flat = ox * ox + oy * oy
@@ -242,7 +242,7 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
         if transmission > 0.0:
             f_glass, _ = fresnel_dielectric(cos_h, ratio)
             density += p_glass * f_glass * visible
-            clear = (1.0 - metalness) * transmission * shape / max(1e-4, albedo_at(table, E_GLASS, oz))
+            clear = (1.0 - metalness) * transmission * shape / max(1e-4, layer_albedo(material, table, E_GLASS, ox, oy, oz))
             if film < 0:
                 sr = sg = sb = shine * f + clear * f_glass
                 shine = 1.0
@@ -299,7 +299,7 @@ def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside
     lambda_o, lambda_i = smith_lambda(ox, oy, oz, ax, ay), smith_lambda(ix, iy, iz, ax, ay)
     d = ggx_density(hx, hy, hz, ax, ay)
     f, _ = fresnel_dielectric(cos_o, eta)
-    gain = 1.0 / max(1e-4, albedo_at(table, E_GLASS_INSIDE if inside else E_GLASS, oz))
+    gain = 1.0 / max(1e-4, layer_albedo(material, table, E_GLASS_INSIDE if inside else E_GLASS, ox, oy, oz))
     if iz > 0.0:
         value = f * d / (4.0 * oz)
         energy = gain * value / (1.0 + lambda_o + lambda_i)
@@ -385,14 +385,13 @@ def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
 
 
 @kernel
-def _bake_glass(eta, ax, ay, mu, samples):
-    """Directional albedo of rough reflection and refraction together."""
+def _bake_glass(eta, ax, ay, mu, across, samples):
+    """Directional albedo of rough reflection and refraction together. `across` looks along y."""
     total = 0.0
     sine = math.sqrt(max(0.0, 1.0 - mu * mu))
+    x, y = (0.0, sine) if across else (sine, 0.0)
     for k in range(samples):
         u, v = draw_2d(k, np.uint64(91))
-        phi = 2.0 * math.pi * (k + 0.5) / samples if ax != ay else 0.0
-        x, y = sine * math.cos(phi), sine * math.sin(phi)
         hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
         c = x * hx + y * hy + mu * hz
         f, t = fresnel_dielectric(c, eta)
@@ -455,8 +454,12 @@ def bake_albedos(material, table, films, film, samples):
         table[E_GLASS, i] = 1.0
         table[E_GLASS_INSIDE, i] = 1.0
         if material[TRANSMISSION] > 0.0:
-            table[E_GLASS, i] = _bake_glass(material[REFRACTION], ax, ay, mu, samples)
-            table[E_GLASS_INSIDE, i] = _bake_glass(1.0 / material[REFRACTION], ax, ay, mu, samples)
+            for which in range(E_GLASS, E_GLASS_INSIDE + 1):
+                eta = material[REFRACTION] if which == E_GLASS else 1.0 / material[REFRACTION]
+                one = _bake_glass(eta, ax, ay, mu, False, samples)
+                other = _bake_glass(eta, ax, ay, mu, True, samples) if turns == 2 else one
+                table[which, i] = 0.5 * (one + other)
+                table[E_TURNING + which, i] = 0.5 * (one - other)
         table[E_FUZZ, i] = 0.0
         if material[FUZZ] > 0.0:
             table[E_FUZZ, i] = _bake_sheen(material[FUZZ_ROUGHNESS], max(0.01, mu))
