@@ -7,8 +7,8 @@ import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
-from aulmo.desk.view_motion import project
 from aulmo.document.records import Camera
+from aulmo.trace.scene import project
 
 AXES = np.eye(3)
 NAMES = ("x", "y", "z")

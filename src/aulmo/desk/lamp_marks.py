@@ -8,9 +8,9 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.desk import theme
-from aulmo.desk.view_motion import project
 from aulmo.document.placement import from_matrix, turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
+from aulmo.trace.scene import project
 
 GRASP = 9.0  # pixels around a dot
 EDGE = 16.0  # how far from the picture's edge the pointers to lamps beyond it stay

@@ -14,14 +14,14 @@ from aulmo.desk.drops import SWATCH_MIME, drop_swatch, file_words, swatch_target
 from aulmo.desk.handles import NAMES, Grip, Handles
 from aulmo.desk.lamp_marks import Marks, moved_lamp, turned_lamp
 from aulmo.desk.session import Session
-from aulmo.desk.view_motion import approach, orbit, project, ray_through, slide, zoom_keeping_size
+from aulmo.desk.view_motion import approach, orbit, ray_through, slide, zoom_keeping_size
 from aulmo.document import edits
 from aulmo.document.quantity import parse, show
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
 from aulmo.prepare import arrange
 from aulmo.trace.live import LivePicture, Request, Shown
-from aulmo.trace.scene import camera_axes, white_nits
+from aulmo.trace.scene import camera_axes, project, white_nits
 from aulmo.trace.tracer import Draft
 
 HINTS = {

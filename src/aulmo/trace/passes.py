@@ -13,8 +13,9 @@ import numpy as np
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Camera, Document
 from aulmo.errors import BadValue
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
-from aulmo.trace.scene import camera_axes, camera_moment, camera_row, shutter_of
+from aulmo.trace.scene import camera_moment, project, shutter_of
 
 SETS = {
     "paths": "Light by its way",
@@ -146,7 +147,7 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
         ).astype(np.float32)
     if "noise" in wanted:
         planes["samples"] = samples[..., None].astype(np.float32)
-        luma = film[..., :3] @ np.array([0.2722287, 0.6740818, 0.0536895], np.float32) / samples
+        luma = film[..., :3] @ LUMINANCE.astype(np.float32) / samples
         spread = np.maximum(0.0, film[..., a.PLANE_SQUARE] / samples - luma * luma) / np.maximum(1.0, samples - 1)
         planes["noise"] = np.sqrt(spread)[..., None].astype(np.float32)
     if "mattes" in wanted:
@@ -155,17 +156,6 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
         materials = {k: name for k, name in enumerate(scene.material_names)}
         _mattes(mattes[:, :, 1], samples, materials, "MatteMaterial", planes, header)
     return Passes(planes, header)
-
-
-def project(camera: Camera, points: np.ndarray, width: int, height: int) -> np.ndarray:
-    """(..., 2) pixel positions, x to the right and y down, of world points (..., 3) for a perspective or parallel camera."""
-    right, up, forward = camera_axes(camera)
-    row = camera_row(camera, width, height)
-    d = points - np.array(camera.position)
-    depth = np.maximum(1e-9, d @ forward) if camera.projection == "perspective" else 1.0
-    x = (d @ right) / (depth * row[a.CAM_TAN_W]) - row[a.CAM_SHIFT_X]
-    y = (d @ up) / (depth * row[a.CAM_TAN_H]) - row[a.CAM_SHIFT_Y]
-    return np.stack([(x + 1) * 0.5 * width, (1 - y) * 0.5 * height], -1)
 
 
 def motion_vectors(document: Document, scene, camera: Camera, film: np.ndarray, mattes: np.ndarray) -> np.ndarray:
@@ -184,7 +174,7 @@ def motion_vectors(document: Document, scene, camera: Camera, film: np.ndarray, 
         if not np.allclose(change, np.eye(4)) and here.any():
             moved[here] = points[here] @ change[:3, :3].T + change[:3, 3]
     first, second = camera_moment(camera, middle), camera_moment(camera, later)
-    vectors = project(second, moved, width, height) - project(first, points, width, height)
+    vectors = (project(second, moved, width, height) - project(first, points, width, height))[:, :2].reshape(height, width, 2)
     return np.where(hits[..., None] > 0, vectors, 0.0).astype(np.float32)
 
 

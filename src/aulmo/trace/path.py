@@ -281,7 +281,7 @@ def _missed(scene, options, state, whole, out):
 
 
 @inlined
-def _met_lamp(scene, options, state, whole, out, which, distance, cosine):
+def _met_lamp(scene, options, state, whole, which, distance, cosine):
     """Weight of light found on lamp row `which` at a distance from the ray's start."""
     if whole[ROUGH] == 0:
         return 1.0
@@ -365,6 +365,19 @@ def _flight(state, e_r, e_g, e_b, a_r, a_g, a_b, t, u, v):
         state[CARRIED + 2] * x_b * e_b * a_b / p,
     )
     return s
+
+
+@inlined
+def _turned_aside(dx, dy, dz, cosine, turns):
+    """A unit direction at an angle of given cosine to another, turned about it by a share of a full turn."""
+    sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
+    s, c = sine_cosine(turns)
+    ax, ay, az, bx, by, bz = frame_about(dx, dy, dz)
+    return (
+        cosine * dx + sine * (c * ax + s * bx),
+        cosine * dy + sine * (c * ay + s * by),
+        cosine * dz + sine * (c * az + s * bz),
+    )
 
 
 @inlined
@@ -495,14 +508,8 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not _survives(state, whole, lobe, -1, 1.0)):
                 whole[ALIVE] = 0
                 return
-            cosine = sample_phase(m[o.SUB_G], u)
-            sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
-            sp, cp = sine_cosine(v)
-            ax, ay, az, bx, by, bz = frame_about(dx, dy, dz)
-            _go(
-                state, x + dx * s, y + dy * s, z + dz * s,
-                cosine * dx + sine * (cp * ax + sp * bx), cosine * dy + sine * (cp * ay + sp * by), cosine * dz + sine * (cp * az + sp * bz),
-            )  # fmt: skip
+            wx, wy, wz = _turned_aside(dx, dy, dz, sample_phase(m[o.SUB_G], u), v)
+            _go(state, x + dx * s, y + dy * s, z + dz * s, wx, wy, wz)
             return
     elif whole[DEPTH] > 0:
         medium = topmost(scene, media, whole[DEPTH])
@@ -558,7 +565,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             if facing > 0.0 or int(lamp[LAMP_KIND]) < 2:
                 distance, cosine = meet_lamp(lamp, x, y, z, dx, dy, dz)
                 if distance > 0.0 and (not seen or lamp[LAMP_VISIBLE] > 0.0) and _lit_by(scene, lamp_row, whole[LAST_INSTANCE]):
-                    weight = _met_lamp(scene, options, state, whole, out, lamp_row, distance, cosine)
+                    weight = _met_lamp(scene, options, state, whole, lamp_row, distance, cosine)
                     r, g, b = lamp_light(scene, lamp, -dx, -dy, -dz)
                     _found(options, out, state, whole, EMISSION_PATH, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)
                     if seen:
@@ -616,7 +623,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
         if m[o.EMISSION] + m[o.EMISSION + 1] + m[o.EMISSION + 2] > 0.0:
             weight = 1.0
             if lamp_row >= 0:
-                weight = _met_lamp(scene, options, state, whole, out, lamp_row, t, abs(facing))
+                weight = _met_lamp(scene, options, state, whole, lamp_row, t, abs(facing))
             _found(
                 options, out, state, whole, EMISSION_PATH, GROUP_GLOW,
                 tr * m[o.EMISSION] * weight, tg * m[o.EMISSION + 1] * weight, tb * m[o.EMISSION + 2] * weight,
@@ -696,7 +703,7 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
             whole[GUIDED] = 1
         if m[o.SMOOTH] > 0.0:
             _polished(
-                scene, options, state, whole, media, index, key, step, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift,
+                scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift,
             )  # fmt: skip
             return
     # A light sample, weighed by whatever scatters here.
@@ -790,15 +797,8 @@ def _advance(scene, options, ray, words, state, whole, media, spare, shadow, out
     su, sv = _draw(index, key + np.uint64(3), step)
     if mode == IN_VOLUME:
         cosine = sample_phase(g_phase, su)
-        sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
-        sp, cp = sine_cosine(sv)
-        ax, ay, az, bx, by, bz = frame_about(dx, dy, dz)
         p = henyey_greenstein(cosine, g_phase)
-        dx, dy, dz = (
-            cosine * dx + sine * (cp * ax + sp * bx),
-            cosine * dy + sine * (cp * ay + sp * by),
-            cosine * dz + sine * (cp * az + sp * bz),
-        )
+        dx, dy, dz = _turned_aside(dx, dy, dz, cosine, sv)
         _go(state, px, py, pz, dx, dy, dz)
         _remember(state, whole, px, py, pz, 0.0, 0.0, 0.0, p, instance)
         whole[ROUGH] = 0 if plain else 1
@@ -917,7 +917,7 @@ def _count_matt(options, state, whole, u):
 
 
 @inlined
-def _polished(scene, options, state, whole, media, index, key, step, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift):
+def _polished(scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift):
     """Polished clear glass: the path is reflected or passes; no light sample can find it."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
     straight = whole[ROUGH] > 0 and options[OPT_STRAIGHT_GLASS] > 0.0
@@ -964,8 +964,6 @@ def _polished(scene, options, state, whole, media, index, key, step, m, instance
                 length = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
                 dx, dy, dz = dx * length, dy * length, dz * length
                 whole[ROUGH] = 0
-                if whole[SEEN] == 0 and whole[KIND] == NOT_YET:
-                    whole[KIND] = BY_TRANSMISSION
             whole[DEPTH] = leave(media, whole[DEPTH], instance) if inside else enter(media, whole[DEPTH], instance)
         _go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
         if not straight and whole[KIND] == NOT_YET:

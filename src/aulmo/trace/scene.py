@@ -451,6 +451,19 @@ def camera_axes(camera: Camera) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return math.cos(roll) * right + math.sin(roll) * up, math.cos(roll) * up - math.sin(roll) * right, forward
 
 
+def project(camera: Camera, points: np.ndarray, width: int, height: int) -> np.ndarray:
+    """(n, 3) pixel x, pixel y and depth along the view of world points."""
+    right, up, forward = camera_axes(camera)
+    d = np.asarray(points, float).reshape(-1, 3) - np.array(camera.position)
+    depth = d @ forward
+    parallel = camera.projection == "parallel"
+    safe = np.ones(len(d)) if parallel else np.where(np.abs(depth) < 1e-6, 1e-6, depth)
+    tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
+    sx = (d @ right) / safe / tan_w - 2 * camera.shift_x
+    sy = (d @ up) / safe / (tan_w * height / width) - 2 * camera.shift_y
+    return np.stack([(sx + 1) * width / 2, (1 - sy) * height / 2, depth], 1)
+
+
 def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
     """The kernel's camera row for a frame of `width` x `height` pixels."""
     row = np.zeros(a.CAM_COLUMNS)

@@ -14,8 +14,7 @@ from aulmo.document.assets import Mesh
 from aulmo.trace.jit import entry, inlined, kernel
 
 SHARPEST_SMOOTH = 12.0  # degrees between normals below which an edge is no edge
-# An edge: both ends, then normals of either side at either end
-E_A, E_B, E_N1A, E_N1B, E_N2A, E_N2B = 0, 3, 6, 9, 12, 15
+# An edge is 18 numbers: both ends, then the normals of either side at either end
 # A row of `SoftEdges.rows`: radius, one over the cell, first slot of the table, slots less one, first edge
 R_RADIUS, R_INVERSE, R_TABLE, R_MASK, R_FIRST = 0, 1, 2, 3, 4
 
