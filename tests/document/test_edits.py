@@ -106,6 +106,17 @@ def test_an_unknown_shot_is_named_with_those_there_are():
         edits.find_shot(document, "Heroine")
 
 
+def test_a_duplicated_group_is_whole_named_freely_and_beside_the_first():
+    document, copies = edits.duplicate_parts(tree(), ["group"])
+    copy = document.parts[copies[0]]
+    assert copy.name == "Tank 2" and copy.parent == "root"
+    assert document.parts["root"].children == ("group", "c", copies[0])
+    inner = [document.parts[i] for i in copy.children]
+    assert [p.name for p in inner] == ["Shell", "Ring"] and [p.mesh for p in inner] == ["x.mesh", "y.mesh"]
+    assert {p.parent for p in inner} == {copies[0]} and not {p.id for p in inner} & {"a", "b"}
+    assert tree().parts.keys() < document.parts.keys()
+
+
 def test_free_names_count_up():
     assert edits.free_name("Screw", ["Screw", "Screw 2"]) == "Screw 3"
     assert edits.free_name("Knob", ["Screw"]) == "Knob"

@@ -6,15 +6,17 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from numba import njit
+from scipy import stats
 
-from aulmo.document.records import Camera, Lamp, Surface
+from aulmo.document.records import Camera, Lamp, RenderSettings, Surface
 from aulmo.errors import BadValue
 from aulmo.trace import arrays as a
 from aulmo.trace import lamps as kernels
 from aulmo.trace import light_tree, lights
 from aulmo.trace.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_solid_angle
 from aulmo.trace.sampling import draw_2d
-from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_rows, options_row
+from aulmo.trace.tracer import Tracer
 from shapes import one_part, sphere_mesh
 from tracing import Dark, UniformDome, look_down, plane, trace
 
@@ -346,3 +348,61 @@ def test_the_scene_of_a_builder_without_lamps_has_no_tree():
     document, assets = scene_with()
     arrays = SceneBuilder(assets).build(document, document.shots[0]).arrays
     assert len(arrays.nodes) == len(arrays.lamps) == 0
+
+
+@njit
+def _density_of(lamp, px, py, pz, where):
+    """Density claimed for directions from a point; zero beside the lamp."""
+    out = np.zeros(len(where))
+    for k in range(len(where)):
+        x, y, z = where[k]
+        distance, cosine = kernels.meet_lamp(lamp, px, py, pz, x, y, z)
+        if distance > 0.0:
+            out[k] = kernels.lamp_density(lamp, px, py, pz, x, y, z, distance, cosine)
+    return out
+
+
+@pytest.mark.parametrize("kind", ["rectangle", "disc", "ring", "sphere", "tube"])
+def test_lamps_are_sampled_with_the_density_claimed(kind):
+    """Chi-square over a cap of equal solid angles round the lamp."""
+    document, assets = scene_with(SHAPES[kind])
+    scene = SceneBuilder(assets).build(document, document.shots[0]).arrays
+    lamp, at = scene.lamps[0], (40.0, 25.0, 10.0)
+    rng, count, rows, columns, fine = np.random.default_rng(4), 1 << 14, 12, 16, 24
+    found = np.array([_sample(scene, lamp, *at, *rng.random(3))[:3] for _ in range(count)])
+    axis = np.array(SHAPES[kind].position) - at
+    axis /= np.linalg.norm(axis)
+    across = np.cross(axis, [0.0, 1.0, 0.0])
+    across /= np.linalg.norm(across)
+    frame = np.stack([across, np.cross(axis, across), axis])
+    local = found @ frame.T
+    low = local[:, 2].min() - 0.01
+    observed, _, _ = np.histogram2d(
+        local[:, 2], np.arctan2(local[:, 1], local[:, 0]), bins=(rows, columns), range=((low, 1), (-math.pi, math.pi))
+    )  # fmt: skip
+    z = low + (1 - low) * (np.arange(rows * fine) + 0.5) / (rows * fine)
+    phi = math.pi * ((np.arange(columns * fine) + 0.5) / (columns * fine) * 2 - 1)
+    s = np.sqrt(1 - z**2)[:, None]
+    where = np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], len(phi), 1)], -1).reshape(-1, 3) @ frame
+    density = _density_of(lamp, *at, where).reshape(rows, fine, columns, fine).mean((1, 3))
+    expected = density * 2 * math.pi * (1 - low) / (rows * columns) * count
+    assert expected.sum() == pytest.approx(count, rel=0.02)
+    kept = expected > 12
+    assert kept.sum() > 20
+    # cells that the lamp's edge crosses are integrated to about a hundredth, hence the margin
+    assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < 1.6 * stats.chi2.ppf(0.9999, kept.sum())
+
+
+def test_choosing_among_candidates_changes_the_noise_and_not_the_light():
+    document, assets = scene_with(*many(60))
+    frames = {}
+    for digits in (0, 3):
+        scene = Dark(assets).build(document, document.shots[0])
+        camera = document.cameras["c"]
+        options = options_row(scene, document, camera, backdrop_of(document, document.shots[0]), RenderSettings(clamp_stops=30), False)
+        options[a.OPT_CANDIDATES] = options[a.OPT_LATER_CANDIDATES] = digits
+        tracer = Tracer(scene, camera_rows(camera, 48, 36, None), options, 48, 36)
+        tracer.run(64)
+        frames[digits] = tracer.frame().rgb[..., 1].astype(float), tracer.noise()
+    assert frames[3][0].mean() == pytest.approx(frames[0][0].mean(), rel=0.004)
+    assert frames[3][1] < 0.8 * frames[0][1]

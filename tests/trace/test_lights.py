@@ -5,6 +5,7 @@ import math
 import numpy as np
 import pytest
 from numba import njit
+from scipy import stats
 
 from aulmo.document import edits
 from aulmo.document.records import Environment, Placement, Surface
@@ -16,17 +17,17 @@ from aulmo.trace.scene import SceneBuilder, environment_turn
 from shapes import one_part, sphere_mesh
 
 IMAGE = paint([Softbox(-50, 30, 40, 60, 5000), Softbox(120, 10, 6, 50, 20000)], 256, 128, np.full((128, 256, 3), 60.0))
-PICK, ALIAS = lights.build_importance(IMAGE)
+PICK, GUIDE = lights.build_importance(IMAGE)
 STILL = np.eye(3)
 
 
 @njit
-def by_importance(image, pick, alias, turn, nx, ny, nz, count):
+def by_importance(image, pick, guide, turn, nx, ny, nz, count, seed=3):
     """Irradiance estimate and its second moment by sampling the map."""
     total = square = 0.0
     for k in range(count):
-        s, t = draw_2d(k, np.uint64(3))
-        x, y, z, density, u, v = lights.sample_env(pick, alias, turn, s, t)
+        s, t = draw_2d(k, np.uint64(seed))
+        x, y, z, density, u, v = lights.sample_env(pick, guide, turn, s, t)
         r, g, b = lights.map_radiance(image, u, v, 1.0)
         value = lights.luminance(r, g, b) * max(0.0, x * nx + y * ny + z * nz) / density
         total += value
@@ -44,12 +45,12 @@ def brute_force(image, normal) -> float:
 
 @pytest.mark.parametrize("normal", [(0, 0, 1), (0, -1, 0), (0.6, -0.8, 0), (0, 0, -1)])
 def test_importance_agrees_with_brute_force(normal):
-    got, _ = by_importance(IMAGE, PICK, ALIAS, STILL, *map(float, normal), 1 << 16)
+    got, _ = by_importance(IMAGE, PICK, GUIDE, STILL, *map(float, normal), 1 << 16)
     assert got == pytest.approx(brute_force(IMAGE, np.array(normal, float)), rel=0.01)
 
 
 def test_importance_is_far_less_noisy_than_chance():
-    mean, square = by_importance(IMAGE, PICK, ALIAS, STILL, 0.0, -1.0, 0.0, 1 << 14)
+    mean, square = by_importance(IMAGE, PICK, GUIDE, STILL, 0.0, -1.0, 0.0, 1 << 14)
     plain_light = (IMAGE @ np.array([0.2722287, 0.6740818, 0.0536895])) * np.maximum(map_directions(256, 128) @ [0, -1.0, 0], 0) * 4 * math.pi
     weight = np.sin((np.arange(128) + 0.5) / 128 * math.pi)[:, None] * np.ones((1, 256))
     plain_square = float((plain_light**2 * weight).sum() / weight.sum())
@@ -63,7 +64,7 @@ def test_the_density_integrates_to_one_and_matches_the_samples():
     total = sum(lights.env_density(PICK, STILL, *d[j, i]) * solid[j] for j in range(0, h, 4) for i in range(0, w, 4)) * 16
     assert total == pytest.approx(1.0, abs=0.01)
     for k in range(200):
-        x, y, z, density, u, v = lights.sample_env(PICK, ALIAS, STILL, *draw_2d(k, np.uint64(8)))
+        x, y, z, density, u, v = lights.sample_env(PICK, GUIDE, STILL, *draw_2d(k, np.uint64(8)))
         assert lights.map_density(PICK, u, v) == pytest.approx(density)
         assert x * x + y * y + z * z == pytest.approx(1.0, abs=1e-6)
         assert lights.to_map(STILL, x, y, z) == pytest.approx((u, v), abs=2e-4)
@@ -80,8 +81,8 @@ def test_turning_the_dome_turns_the_light():
 
 
 def test_a_map_without_light_can_still_be_sampled():
-    pick, alias = lights.build_importance(np.zeros((64, 128, 3), np.float32))
-    *_, density, _, _ = lights.sample_env(pick, alias, STILL, 0.3, 0.7)
+    pick, guide = lights.build_importance(np.zeros((64, 128, 3), np.float32))
+    *_, density, _, _ = lights.sample_env(pick, guide, STILL, 0.3, 0.7)
     assert density == pytest.approx(1 / (4 * math.pi), rel=1e-3)
 
 
@@ -128,3 +129,27 @@ def test_hidden_emitters_give_no_light():
     document, assets = one_part(sphere_mesh(10.0, 24), Surface(emission_luminance=500.0))
     scene = SceneBuilder(assets).build(edits.change_part(document, "ball", visible=False), None)
     assert len(scene.arrays.emit_cumulative) == 0
+
+
+def test_the_dome_is_sampled_with_the_density_claimed():
+    """Chi-square over blocks of the map."""
+    rng, count, rows, columns = np.random.default_rng(2), 1 << 15, 16, 32
+    at = np.array([lights.sample_env(PICK, GUIDE, STILL, *rng.random(2))[4:] for _ in range(count)])
+    observed, _, _ = np.histogram2d(at[:, 1], at[:, 0], bins=(rows, columns), range=((0, 1), (0, 1)))
+    h, w = lights.ROWS, lights.COLUMNS
+    solid = 2 * math.pi / w * (np.cos(np.arange(h) * math.pi / h) - np.cos((np.arange(h) + 1) * math.pi / h))
+    chance = PICK[: h * w, 1].reshape(h, w) * solid[:, None]
+    assert chance.sum() == pytest.approx(1.0, abs=1e-6)
+    expected = count * chance.reshape(rows, h // rows, columns, w // columns).sum((1, 3))
+    kept = expected > 8
+    assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < stats.chi2.ppf(0.9999, kept.sum())
+    assert observed[~kept].sum() < expected[~kept].sum() + 6 * math.sqrt(expected[~kept].sum() + 1)
+
+
+def test_evenly_spread_numbers_give_evenly_spread_light():
+    """Light that the table knows nothing of the shape of is estimated far better than by chance: the inversion keeps points spread."""
+    normal = np.array([0.3, -0.8, 0.5]) / np.linalg.norm([0.3, -0.8, 0.5])
+    truth, square = by_importance(IMAGE, PICK, GUIDE, STILL, *normal, 1 << 16)
+    got = [by_importance(IMAGE, PICK, GUIDE, STILL, *normal, 64, 100 + seed)[0] for seed in range(40)]
+    by_chance = (square - truth**2) / 64
+    assert np.mean((np.array(got) - truth) ** 2) < 0.25 * by_chance

@@ -355,3 +355,65 @@ def test_a_camera_that_looks_from_the_side_sees_a_displaced_silhouette():
     middle = width[32:80]
     # a stripe of 4 mm, then a gap of 4 mm: the outline goes out and in by up to 8 mm of diameter
     assert np.ptp(np.diff(middle)) > 4.0
+
+
+# coat and cut-outs
+
+
+def lacquered(nodes, wires, **more):
+    """A rough dark sheet under smooth lacquer, seen from above under a dome whose half at +x is bright."""
+    surface = Surface(base_color=(0.02, 0.02, 0.02), specular_weight=0.0, coat_weight=1.0, coat_roughness=0.05, **more)
+    document, assets = dressed(plane(150.0), surface, nodes=nodes, wires=wires)
+    document = replace(document, cameras={"c": replace(look_down(300.0), projection="parallel", span_mm=80.0)})
+    frame, _ = trace(document, assets, (16, 16), 64, HalfDome)
+    return frame.rgb[4:12, 4:12, 1].mean()
+
+
+def test_a_coat_stays_smooth_over_relief_unless_it_is_given_its_own():
+    slope = [Node("h", "ramp", {"from_mm": -100.0, "to_mm": 100.0, "first": 100.0, "second": 0.0}, axis="x")]
+    smooth, over, with_it = lacquered((), {}), lacquered(slope, {"height": "h"}), lacquered(slope, {"height": "h", "coat_height": "h"})
+    # leaning by 26.6 degrees turns the lacquer's mirrored direction wholly into the bright half: another 0.04 / 2 of its light
+    assert with_it - over == pytest.approx(0.02 * NITS, rel=0.25)
+    assert over < smooth + 0.01 * NITS  # only the dark base leans
+
+
+def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
+    from aulmo.trace import openpbr
+    from lobes import KINDS, density_at, directions, furnace, row_of
+
+    row, table, films = row_of(KINDS["satin coat"])
+    row[openpbr.COAT_BENT] = 1.0
+    row[openpbr.COAT_NORMAL : openpbr.COAT_NORMAL + 3] = math.sin(0.4), 0.0, math.cos(0.4)
+    count, n = 1 << 15, 12
+    found = directions(row, table, 0.8, False, count)
+    found = found[np.abs(found).sum(1) > 0]
+    observed, _, _ = np.histogram2d(found[:, 2], np.arctan2(found[:, 1], found[:, 0]), bins=(n, n), range=((0, 1), (-math.pi, math.pi)))
+    z, phi = (np.arange(n * 20) + 0.5) / (n * 20), ((np.arange(n * 20) + 0.5) / (n * 20) * 2 - 1) * math.pi
+    s = np.sqrt(1 - z**2)[:, None]
+    where = np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], len(phi), 1)], -1).reshape(-1, 3)
+    expected = density_at(row, table, films, 0.8, False, where).reshape(n, 20, n, 20).mean((1, 3)) * 2 * math.pi / n**2 * count
+    kept = expected > 30
+    assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < 2 * kept.sum()
+    assert furnace(row, table, films, 0.8, False, 1 << 13) < 1.03
+
+
+@pytest.mark.parametrize("share", [0.3, 0.7])
+def test_light_falls_through_the_holes_that_nodes_cut(share):
+    """A sheet with holes between its stripes lets through the share of light that the holes are."""
+    from aulmo.document.records import Lamp, Part
+
+    stripes = [Node("s", "stripes", {"size_mm": 4.0, "share": share, "first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)}, axis="x")]
+    document, assets = dressed(plane(400.0), nodes=stripes, wires={"geometry_opacity": "s"})
+    card = edits.put_material(document, replace(document.materials["m"], id="card", name="Card", nodes=(), wires={}))
+    mesh = next(iter(document.parts.values())).mesh
+    card = edits.add_parts(card, [Part(id="below", name="Below", mesh=mesh, material="card", placement=Placement((0.0, 0.0, -50.0)))], ["below"])
+    sun = Lamp(id="l", name="l", kind="distant", power=1000.0, unit="lux", angle=0.0)
+    from_below = replace(look_down(300.0), position=(0.0, -60.0, -30.0), target=(0.0, 0.0, -50.0), projection="parallel", span_mm=60.0)
+    card = replace(card, lamps={"l": sun}, cameras={"c": from_below})
+    frame, _ = trace(card, assets, (48, 32), 64, Dark, settings=None)
+    lit = frame.rgb[8:24, 8:40, 1]
+    full = 0.5 * 1000 / math.pi
+    held = lit.mean() / full
+    # the striped sheet also throws some light back down on the card
+    assert 1 - share - 0.03 < held < 1 - share + 0.12
+    assert lit.max() > 3 * max(1e-6, lit.min())

@@ -210,3 +210,23 @@ def find_shot(document: Document, name: str | None) -> Shot:
         if shot.name == name:
             return shot
     raise BadValue(f"There is no shot named {name}; there are {', '.join(s.name for s in document.shots)}.")
+
+
+def duplicate_parts(document: Document, chosen: Iterable[str]) -> tuple[Document, list[str]]:
+    """The document with parts, and all that is below them, once more beside them under free names; and the copies' ids."""
+    copies = []
+    for part_id in chosen:
+        fresh = {i: new_id() for i in below(document, part_id)}
+        parts = [
+            replace(
+                document.parts[i], id=fresh[i], children=tuple(fresh[c] for c in document.parts[i].children),
+                parent=fresh.get(document.parts[i].parent or "", document.parts[i].parent),
+            )
+            for i in fresh
+        ]  # fmt: skip
+        top = replace(parts[0], name=free_name(parts[0].name, (p.name for p in document.parts.values())))
+        document = add_parts(document, [top, *parts[1:]], [top.id] if top.parent is None else [])
+        if top.parent:
+            document = change_part(document, top.parent, children=document.parts[top.parent].children + (top.id,))
+        copies.append(top.id)
+    return document, copies

@@ -121,8 +121,8 @@ class Node(Record):
 class Material(Record):
     """A named surface, shared by every part that refers to it.
 
-    `wires` lead nodes to parameters of the surface, to `height` (bump, mm), `normal` (a normal map) or `displacement` (mm, built into the
-    mesh with triangles no longer than `displacement_step` mm).
+    `wires` lead nodes to parameters of the surface, to `height` (bump, mm), `normal` (a normal map), the same of the coat
+    (`coat_height`, `coat_normal`) or `displacement` (mm, built into the mesh with triangles no longer than `displacement_step` mm).
     """
 
     id: str

@@ -25,7 +25,7 @@ WIRED = (
     "base_color", "specular_roughness", "base_metalness", "geometry_opacity", "emission_color", "specular_color", "coat_weight", "coat_roughness",
     "fuzz_weight", "subsurface_color", "transmission_weight", "base_weight",
 )  # fmt: skip
-RELIEF = ("height", "normal", "displacement")
+RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
 
 # inputs of each kind with their defaults; colours are triples, the rest numbers
 INPUTS: dict[str, dict] = {
@@ -53,12 +53,14 @@ _REGISTER_INPUTS = {
 
 
 class Program(NamedTuple):
-    """Operations (n, OP_COLUMNS) of the wired parameters; those of the height, whose value ends in register 0; of the normal map; whether
-    the roughness varies."""
+    """Operations (n, OP_COLUMNS) of the wired parameters; of height and normal map, each ending in register 0, of the base and of the
+    coat; whether the roughness varies."""
 
     ops: np.ndarray
     height: np.ndarray
     normal: np.ndarray
+    coat_height: np.ndarray
+    coat_normal: np.ndarray
     rough: bool
 
 
@@ -123,7 +125,21 @@ def compile_program(material: Material, image_number: Callable[[str, bool], int]
             raise BadValue(f"{wire} cannot be led from a node; there are {', '.join((*WIRED, *RELIEF))}.")
     wired = [(WIRED.index(k), v) for k, v in material.wires.items() if k in WIRED]
     relief = {k: build([(-1, material.wires[k])]) if k in material.wires else EMPTY for k in RELIEF}
-    return Program(build(wired) if wired else EMPTY, relief["height"], relief["normal"], "specular_roughness" in material.wires)
+    rough = "specular_roughness" in material.wires
+    ops = build(wired) if wired else EMPTY
+    return Program(ops, relief["height"], relief["normal"], relief["coat_height"], relief["coat_normal"], rough)
+
+
+def coarsest(ops: np.ndarray) -> float:
+    """Size in mm of the largest pattern among operations; infinite when one of them has no size of its own."""
+    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, STRIPES: O_P, DOTS: O_P, IMAGE: O_P + 2}
+    largest = 0.0
+    for row in ops:
+        code = int(row[O_CODE])
+        if code in (RAMP, FACING, POSITION):
+            return math.inf
+        largest = max(largest, float(row[sizes[code]]) if code in sizes else 0.0)
+    return largest
 
 
 def height_program(material: Material, image_number, image_shape) -> np.ndarray:

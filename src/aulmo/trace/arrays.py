@@ -22,6 +22,7 @@ OPT_SPECULAR_BOUNCES, OPT_CLEAR_BOUNCES, OPT_SCATTERS = 24, 25, 26
 OPT_GROUPS, OPT_OCCLUSION, OPT_SEED = 27, 28, 29
 OPT_DISTANT_CHANCE, OPT_LAMP_MASK, OPT_UNIFORM_CHOICE = 30, 31, 32
 OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
+OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings: at the first rough surface and after
 OPT_COLUMNS = 40
 
 BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
@@ -51,11 +52,12 @@ RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 
 
 # Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
 NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_REACH, NODE_LEFT, NODE_RIGHT, NODE_LAMP = 0, 3, 4, 5, 8, 9, 10, 11, 12
-NODE_COLUMNS = 13
+NODE_COLUMNS = 13  # spread and reach as cosines; a spread of -1 shines all round
 
 IES_ROWS, IES_COLUMNS = 181, 361
 FILM_STEPS = 128
-P_FIRST, P_LAST, P_HEIGHT, P_HEIGHT_LAST, P_NORMAL, P_NORMAL_LAST, P_TABLES = 0, 1, 2, 3, 4, 5, 6
+P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_COLUMNS = 0, 1, 2, 3, 8, 13
+R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST, R_COARSEST = 0, 1, 2, 3, 4  # from P_RELIEF on
 ROUGH_LEVELS = 9
 
 
@@ -69,12 +71,13 @@ class SceneArrays(NamedTuple):
     instance_lamp : (i,) int32 row of the lamp an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
     instance_motion : (i,) int32 row of it, or -1.
     materials : (m, COLUMNS). albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
-    env : (h, w, 3) float32; env_pick, env_alias : its alias table; env_turn : (3, 3) world to map.
+    env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
     the tree. nodes : (n, NODE_COLUMNS) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
-    programs : (m, 7) int32 first and last operation of wired parameters, height and normal map in `ops`, then the first of nine albedo
-    tables by roughness, or -1. ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
+    programs : (m, P_COLUMNS) int32 first and last operation of wired parameters in `ops`, the first of nine albedo tables by roughness or
+    -1; then of base and coat first and last operation of height and normal map, and the size of the height's largest pattern in
+    micrometres. ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
     int32 where to begin looking for an even share of that area.
@@ -97,7 +100,7 @@ class SceneArrays(NamedTuple):
     films: np.ndarray
     env: np.ndarray
     env_pick: np.ndarray
-    env_alias: np.ndarray
+    env_guide: np.ndarray
     env_turn: np.ndarray
     lamps: np.ndarray
     lamp_trail: np.ndarray

@@ -105,7 +105,7 @@ def build_tree(lamps: np.ndarray, rows: list[int], emit_corners: np.ndarray) -> 
         node = nodes[index]
         node[NODE_CENTRE : NODE_CENTRE + 3] = 0.5 * (low + high)
         node[NODE_RADIUS] = 0.5 * float(np.linalg.norm(high - low))
-        node[NODE_POWER], node[NODE_AXIS : NODE_AXIS + 3], node[NODE_SPREAD], node[NODE_REACH] = power, cone, spread, reach
+        node[NODE_POWER], node[NODE_AXIS : NODE_AXIS + 3], node[NODE_SPREAD], node[NODE_REACH] = power, cone, math.cos(spread), math.cos(reach)
         return bound
 
     if rows:
@@ -134,13 +134,18 @@ def _promise(nodes, k, px, py, pz, nx, ny, nz):
         if facing <= 0.0:
             return 0.0
     spread = nodes[k, NODE_SPREAD]
-    if spread < math.pi:
+    if spread > -1.0:
+        # the angle off the axis less the cone's and the ball's, each taken off by the sums of sines and cosines
         cosine = -(nodes[k, NODE_AXIS] * x + nodes[k, NODE_AXIS + 1] * y + nodes[k, NODE_AXIS + 2] * z) * inverse
-        angle = math.acos(min(1.0, max(-1.0, cosine))) - spread - math.asin(min(1.0, sine_ball))
-        if angle > 0.0:
-            if angle >= nodes[k, NODE_REACH]:
-                return 0.0
-            facing *= math.cos(angle)
+        if cosine < spread:
+            sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
+            sine_spread = math.sqrt(1.0 - spread * spread)
+            cosine, sine = cosine * spread + sine * sine_spread, sine * spread - cosine * sine_spread
+            if cosine < cos_ball:
+                cosine = cosine * cos_ball + sine * sine_ball
+                if cosine <= nodes[k, NODE_REACH]:
+                    return 0.0
+                facing *= cosine
     return power * facing / d2
 
 

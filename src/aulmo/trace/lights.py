@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import entry, fetch_soon, inlined, kernel
+from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.arrays import NODE_LAMP, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
@@ -23,7 +23,9 @@ _COS = np.cos(((np.arange(COLUMNS) + 0.5) / COLUMNS - 0.5) * 2 * np.pi)
 
 
 def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Alias table (Vose 1991) for sampling a map in proportion to its luminance and solid angle.
+    """Tables for sampling a map in proportion to its luminance and solid angle: first a row, then a column in it.
+
+    Both are found by inverting a cumulative sum, so that evenly spread numbers give evenly spread directions.
 
     Parameters
     ----------
@@ -31,8 +33,9 @@ def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
 
     Returns
     -------
-    pick : (ROWS * COLUMNS, 2) float32: chance of keeping the cell, density per steradian in it. alias : (ROWS * COLUMNS,) int32. No cell
-    that can send light to a lookup has zero chance: cells are widened by one neighbour before normalising.
+    pick : ((ROWS + 1) * COLUMNS, 2) float32: the sum up to and with each cell within its row, and density per steradian; the rows' own sum
+    in the first column of the last COLUMNS entries. guide : ((ROWS + 1) * COLUMNS,) int16 where to begin looking. No cell that can send
+    light to a lookup has zero chance: cells are widened by one neighbour before normalising.
     """
     light = np.maximum(env @ LUMINANCE, 0.0)
     h, w = light.shape
@@ -46,49 +49,22 @@ def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     padded = np.concatenate([wide[:1], wide, wide[-1:]])
     light = 0.5 * light + 0.5 * np.maximum(wide, np.maximum(padded[:-2], padded[2:]))
     solid = (2 * np.pi / COLUMNS * (_Z[:-1] - _Z[1:]))[:, None]
-    weight = light * solid
-    total = weight.sum()
-    if not total > 0.0:
-        weight, total = np.repeat(solid, COLUMNS, 1), 4 * np.pi
-    chance = weight / total * (1 - 1e-4) + 1e-4 * solid / (4 * np.pi)
-    chance /= chance.sum()
-    pick = np.empty((ROWS * COLUMNS, 2), np.float32)
-    pick[:, 1] = (chance / solid).ravel()
-    alias = np.zeros(ROWS * COLUMNS, np.int32)
-    keep = np.empty(ROWS * COLUMNS)
-    _fill_alias(chance.ravel() * chance.size, keep, alias)
-    pick[:, 0] = keep
-    return pick, alias
-
-
-@entry
-def _fill_alias(scaled, keep, alias):
-    n = len(scaled)
-    small, large = np.empty(n, np.int64), np.empty(n, np.int64)
-    ns = nl = 0
-    for k in range(n):
-        if scaled[k] < 1.0:
-            small[ns] = k
-            ns += 1
-        else:
-            large[nl] = k
-            nl += 1
-    while ns > 0 and nl > 0:
-        ns -= 1
-        low, high = small[ns], large[nl - 1]
-        keep[low] = scaled[low]
-        alias[low] = high
-        scaled[high] -= 1.0 - scaled[low]
-        if scaled[high] < 1.0:
-            nl -= 1
-            small[ns] = high
-            ns += 1
-    for k in range(nl):
-        keep[large[k]] = 1.0
-        alias[large[k]] = large[k]
-    for k in range(ns):
-        keep[small[k]] = 1.0
-        alias[small[k]] = small[k]
+    weight = np.vstack([light * solid, np.zeros((1, COLUMNS))])
+    weight[ROWS, :ROWS] = weight[:ROWS].sum(1)
+    total = weight.sum(1, keepdims=True)
+    even = np.ones_like(weight)
+    even[ROWS, :ROWS], even[ROWS, ROWS:] = solid[:, 0], 0.0
+    even /= even.sum(1, keepdims=True)
+    share = np.where(total > 0.0, (1 - 1e-4) * weight / np.where(total > 0.0, total, 1.0) + 1e-4 * even, even)
+    sums = np.cumsum(share, 1).astype(np.float32)
+    sums[:ROWS, -1] = sums[ROWS, ROWS - 1 :] = 1.0
+    chance = np.diff(sums.astype(float), axis=1, prepend=0.0)  # as the rounded sums have it
+    pick = np.zeros((ROWS + 1, COLUMNS, 2), np.float32)
+    pick[..., 0] = sums
+    pick[:ROWS, :, 1] = chance[:ROWS] * chance[ROWS, :ROWS, None] / solid
+    slots = np.arange(COLUMNS) / COLUMNS
+    guide = np.array([np.searchsorted(row, slots, side="right") for row in sums], np.int16)
+    return pick.reshape(-1, 2), guide.ravel()
 
 
 @inlined
@@ -144,20 +120,22 @@ def env_density(pick, turn, x, y, z):
 
 
 @inlined
-def sample_env(pick, alias, turn, s, t):
-    """A world direction in proportion to the map's brightness. Returns (x, y, z, density, u, v)."""
-    s *= ROWS * COLUMNS
-    k = min(ROWS * COLUMNS - 1, int(s))
-    f = s - k
-    keep = pick[k, 0]
-    if f < keep:
-        f /= keep
-    else:
-        f = (f - keep) / (1.0 - keep)
-        k = alias[k]
-    j = k // COLUMNS
-    i = k - j * COLUMNS
-    mz = _Z[j] + (_Z[j + 1] - _Z[j]) * t
+def _invert(pick, guide, row, x):
+    """The cell of a row in whose part of the cumulative sum x lies: (cell, how far into it)."""
+    start = row * COLUMNS
+    k = int(guide[start + min(COLUMNS - 1, int(x * COLUMNS))])
+    while pick[start + k, 0] <= x:
+        k += 1
+    low = pick[start + k - 1, 0] if k > 0 else np.float32(0.0)
+    return k, (x - low) / (pick[start + k, 0] - low)
+
+
+@inlined
+def sample_env(pick, guide, turn, s, t):
+    """A world direction in proportion to the map's brightness, for s and t below 1. Returns (x, y, z, density, u, v)."""
+    j, across = _invert(pick, guide, ROWS, s)
+    i, f = _invert(pick, guide, j, t)
+    mz = _Z[j] + (_Z[j + 1] - _Z[j]) * across
     sine = math.sqrt(max(0.0, 1.0 - mz * mz))
     d = (f - 0.5) * (2.0 * math.pi / COLUMNS)
     cd, sd = 1.0 - 0.5 * d * d, d * (1.0 - d * d * (1.0 / 6.0))
@@ -166,7 +144,7 @@ def sample_env(pick, alias, turn, s, t):
         turn[0, 0] * mx + turn[1, 0] * my + turn[2, 0] * mz,
         turn[0, 1] * mx + turn[1, 1] * my + turn[2, 1] * mz,
         turn[0, 2] * mx + turn[1, 2] * my + turn[2, 2] * mz,
-        np.float64(pick[k, 1]),
+        np.float64(pick[j * COLUMNS + i, 1]),
         (i + f) / COLUMNS,
         2.0 * arc_turns(sine, mz),
     )
@@ -223,14 +201,6 @@ def fetch_map_soon(env, u, v):
 
 
 @inlined
-def fetch_pick_soon(pick, alias, s):
-    """Ask for the cell of the alias table that `sample_env` will begin with."""
-    k = min(ROWS * COLUMNS - 1, int(s * (ROWS * COLUMNS)))
-    fetch_soon(pick.ctypes.data + 8 * k)
-    fetch_soon(alias.ctypes.data + 4 * k)
-
-
-@inlined
 def sample_dome(scene, options, px, py, pz, select, s, t):
     """A direction toward the environment by the portals, or by the map where there are none.
 
@@ -238,7 +208,7 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
     """
     chance = options[OPT_ENV_CHANCE]
     if len(scene.portals) == 0:
-        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
         return x, y, z, density * chance, u, v
     pick = select / chance
     if pick >= 0.25:
@@ -247,7 +217,7 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
         if density <= 0.0:
             return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0
     else:
-        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_alias, scene.env_turn, s, t)
+        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
     u, v = to_map(scene.env_turn, x, y, z)
     return x, y, z, dome_density(scene, options, px, py, pz, x, y, z, u, v), u, v
 

@@ -25,7 +25,7 @@ from aulmo.trace.microfacet import (
     sheen,
     smith_lambda,
 )
-from aulmo.trace.sampling import cosine_hemisphere, draw_2d
+from aulmo.trace.sampling import cosine_hemisphere, draw_2d, frame_about
 
 DIFFUSE, DIFFUSE_ROUGHNESS, METALNESS = 0, 3, 4
 METAL_F0, METAL_F82 = 5, 8
@@ -40,8 +40,9 @@ FILM = 48  # row of the film table, or -1
 SUBSURFACE, SUB_COLOUR, SUB_LUMA = 49, 50, 53  # weight; observed colour (thin walls)
 SCATTERING, SCATTER_G = 54, 57  # per mm within a clear solid
 SUB_EXTINCTION, SUB_ALBEDO, SUB_G = 58, 61, 64
-CAUCHY, PRIORITY, TURN_COS, TURN_SIN, STRETCHED, PROGRAMMED = 65, 66, 67, 68, 69, 70
-COLUMNS = 72
+CAUCHY, PRIORITY, TURN_COS, TURN_SIN, STRETCHED, PROGRAMMED, CUT_OUT = 65, 66, 67, 68, 69, 70, 71
+COAT_BENT, COAT_NORMAL = 72, 73  # whether the coat has a normal of its own, and which: in the frame of the base
+COLUMNS = 76
 
 MU_STEPS = 32
 E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5
@@ -95,6 +96,27 @@ def _coat_pass(material, mu_i, mu_o, channel):
 
 
 @inlined
+def to_coat(material, x, y, z):
+    """A direction from the frame of the base to that of the coat."""
+    if material[COAT_BENT] == 0.0:
+        return x, y, z
+    return _bent(material, x, y, z)
+
+
+@kernel
+def _bent(material, x, y, z):
+    nx, ny, nz = material[COAT_NORMAL], material[COAT_NORMAL + 1], material[COAT_NORMAL + 2]
+    ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+    return ax * x + ay * y + az * z, bx * x + by * y + bz * z, nx * x + ny * y + nz * z
+
+
+@kernel
+def _unbent(nx, ny, nz, x, y, z):
+    ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+    return ax * x + bx * y + nx * z, ay * x + by * y + ny * z, az * x + bz * y + nz * z
+
+
+@inlined
 def lobe_odds(material, table, ox, oy, oz):
     """What sampling and evaluation rest on, worked out once for each vertex.
 
@@ -105,8 +127,10 @@ def lobe_odds(material, table, ox, oy, oz):
     e_coat = 0.0
     lambda_coat = 0.0
     if material[COAT] > 0.0:
-        e_coat = layer_albedo(material, table, E_COAT, ox, oy, oz)
-        lambda_coat = smith_lambda(ox, oy, oz, material[COAT_ALPHA], material[COAT_ALPHA_Y])
+        cx, cy, cz = to_coat(material, ox, oy, oz)
+        cz = max(1e-4, cz)
+        e_coat = layer_albedo(material, table, E_COAT, cx, cy, cz)
+        lambda_coat = smith_lambda(cx, cy, cz, material[COAT_ALPHA], material[COAT_ALPHA_Y])
     coat = (1.0 - fuzz) * material[COAT] * e_coat
     rest = 1.0 - fuzz - coat
     metal = rest * material[METALNESS]
@@ -205,8 +229,13 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
         under = clear_of_fuzz
     if material[COAT] > 0.0:
         a, ay_coat = material[COAT_ALPHA], material[COAT_ALPHA_Y]
-        lambda_i = smith_lambda(ix, iy, iz, a, ay_coat)
-        d = ggx_density(hx, hy, hz, a, ay_coat) * quarter
+        cx, cy, cz = to_coat(material, ix, iy, iz)
+        kx, ky, kz = to_coat(material, hx, hy, hz)
+        d = 0.0
+        if cz > 0.0 and kz > 0.0:
+            _x, _y, coz = to_coat(material, ox, oy, oz)
+            d = ggx_density(kx, ky, kz, a, ay_coat) * 0.25 / max(1e-4, coz)
+        lambda_i = smith_lambda(cx, cy, max(1e-4, cz), a, ay_coat)
         f, _ = fresnel_dielectric(cos_h, material[COAT_IOR])
         coat = under * material[COAT] * f * d / (1.0 + lambda_coat + lambda_i)
         r, g, b = coat, coat, coat
@@ -332,6 +361,7 @@ def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe, ratio):
     """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     glass = inside
+    bent = False
     eta = 1.0 / ratio if inside else ratio
     if not inside:
         p_coat, p_base, p_glass, p_diffuse = odds[0], odds[1], odds[2], odds[3]
@@ -343,10 +373,18 @@ def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe, ratio):
         lobe -= p_diffuse
         if lobe < p_coat:
             ax, ay = material[COAT_ALPHA], material[COAT_ALPHA_Y]
+            bent = material[COAT_BENT] > 0.0
         elif lobe >= p_coat + p_base and p_glass > 0.0:
             glass = True
             lobe = min(1.0, (lobe - p_coat - p_base) / p_glass)
-    hx, hy, hz = sample_visible_normal(ox, oy, oz, ax, ay, u, v)
+    vx, vy, vz = ox, oy, oz
+    if bent:
+        vx, vy, vz = to_coat(material, ox, oy, oz)
+        vz = max(1e-4, vz)
+    hx, hy, hz = sample_visible_normal(vx, vy, vz, ax, ay, u, v)
+    if bent:
+        nx, ny, nz = material[COAT_NORMAL], material[COAT_NORMAL + 1], material[COAT_NORMAL + 2]
+        hx, hy, hz = _unbent(nx, ny, nz, hx, hy, hz)
     cosine = ox * hx + oy * hy + oz * hz
     if glass:
         f, t = fresnel_dielectric(cosine, eta)

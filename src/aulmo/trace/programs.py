@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.records import Material
 from aulmo.errors import BadValue
-from aulmo.surface.program import IMAGE, O_CODE, OP_COLUMNS, Program, Texture, compile_program, decode_picture, height_program, make_texture
+from aulmo.surface.program import IMAGE, O_CODE, OP_COLUMNS, Program, Texture, coarsest, compile_program, decode_picture, height_program, make_texture
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
 from aulmo.trace.material_rows import material_row
@@ -51,7 +51,7 @@ class ProgramBook:
         Raises BadValue or BadFile with a sentence when nodes or pictures are wrong.
         """
         self._order = []
-        programs = np.full((len(materials), 7), 0, np.int32)
+        programs = np.zeros((len(materials), a.P_COLUMNS), np.int32)
         programs[:, a.P_TABLES] = -1
         ops: list[np.ndarray] = []
         start = 0
@@ -59,11 +59,18 @@ class ProgramBook:
             if material is None or not set(material.wires) - {"displacement"}:
                 continue
             program = self._compiled(material)
-            for column, part in ((a.P_FIRST, program.ops), (a.P_HEIGHT, program.height), (a.P_NORMAL, program.normal)):
+            base, coat = a.P_RELIEF, a.P_COAT_RELIEF
+            programs[index, base + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.height))
+            programs[index, coat + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.coat_height))
+            for column, part in (
+                (a.P_FIRST, program.ops), (base + a.R_HEIGHT, program.height), (base + a.R_NORMAL, program.normal),
+                (coat + a.R_HEIGHT, program.coat_height), (coat + a.R_NORMAL, program.coat_normal),
+            ):  # fmt: skip
                 ops.append(part)
                 programs[index, column], programs[index, column + 1] = start, start + len(part)
                 start += len(part)
             numbers[index, openpbr.PROGRAMMED] = 1.0
+            numbers[index, openpbr.CUT_OUT] = float("geometry_opacity" in material.wires)
             if program.rough:
                 programs[index, a.P_TABLES] = len(albedos)
                 for level in range(a.ROUGH_LEVELS):
@@ -72,8 +79,9 @@ class ProgramBook:
 
     def _compiled(self, material: Material) -> Program:
         program = compile_program(material, self._number, self._shape)
-        if len(program.normal) and program.normal[0, O_CODE] != IMAGE:
-            raise BadValue(f"The normal of {material.name} has to be led straight from an image node.")
+        for normal in (program.normal, program.coat_normal):
+            if len(normal) and normal[0, O_CODE] != IMAGE:
+                raise BadValue(f"The normal of {material.name} has to be led straight from an image node.")
         return program
 
     def _pictures(self) -> tuple[np.ndarray, np.ndarray]:

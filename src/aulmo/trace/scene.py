@@ -24,6 +24,7 @@ from aulmo.trace.soft_edges import EdgeBook, SoftEdges
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
 BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
+MANY_LAMPS = 8  # from here on a light sample is chosen among several lamps
 CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
 DEGREES_PER_STEP, MOST_STEPS = 3.0, 129  # of a part that turns while the shutter is open
 
@@ -120,7 +121,9 @@ class SceneBuilder:
             matrices.append(worlds[part_id])
             which.append(material)
             row = material_row(surfaces[material], tables).numbers
-            mask.append(MASK_CLEAR if row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 else MASK_SOLID)
+            look = worn[material]
+            clear = row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 or (look is not None and "geometry_opacity" in look.wires)
+            mask.append(MASK_CLEAR if clear else MASK_SOLID)
             mesh_of.append(index[shapes[part_id]])
             numbers.append(number)
         if floor.kind != "none":
@@ -159,7 +162,7 @@ class SceneBuilder:
         top = InstanceTree([trees[k] for k in mesh_of], world.astype(np.float32), np.array(mask, np.uint32), dict(zip(moving, motion)))
         linear = world[:, :, :3]
         normal_matrices = np.linalg.inv(linear).transpose(0, 2, 1) if len(linear) else np.zeros((0, 3, 3))
-        env, env_pick, env_alias = self._environment(document.environment)
+        env, env_pick, env_guide = self._environment(document.environment)
         nodes, trail, depth = build_tree(lamps.rows, lamps.tree, corners)
         numbers_of, films = _material_table(baked)
         albedos = [r.albedos for r in baked]
@@ -172,7 +175,7 @@ class SceneBuilder:
             np.ascontiguousarray(world), np.ascontiguousarray(normal_matrices),
             np.array(which, np.int32), np.array(numbers, np.int32), np.array(lamp_of, np.int32), motion, moves,
             numbers_of, np.array(albedos, np.float32), films,
-            env, env_pick, env_alias, environment_turn(document.environment),
+            env, env_pick, env_guide, environment_turn(document.environment),
             lamps.rows, trail, depth, nodes, lamps.distant, lamps.portals, _links(document, lamps.links, part_ids, len(which)), lamps.ies,
             programs, ops, texels, pictures,
             soft.rows, soft.edges, soft.slots, soft.entries, np.array(soft_of + [-1] * (len(which) - len(soft_of)), np.int32),
@@ -514,6 +517,8 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
         row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
     row[a.OPT_WHITE] = white
     row[a.OPT_GRADIENT_SPAN] = 1.0
+    if len(scene.arrays.nodes) > 2 * MANY_LAMPS:
+        row[a.OPT_CANDIDATES], row[a.OPT_LATER_CANDIDATES] = 2, 1
     return row
 
 

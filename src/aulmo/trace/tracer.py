@@ -20,7 +20,8 @@ from aulmo.trace import draft as draft_kernels
 from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
-from aulmo.trace.path import MATTE_SLOTS, trace_tile
+from aulmo.trace.path import trace_tile
+from aulmo.trace.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
 from aulmo.trace.passes import check as check_passes
 from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of, white_nits

@@ -6,12 +6,13 @@ within it are no boundaries at all. Reference: Schmidt & Budge 2002, "Simple nes
 
 import math
 
-from aulmo.trace.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS
+from aulmo.trace.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST
 from aulmo.trace.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occluded, set_ray
-from aulmo.trace.jit import inlined
+from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.microfacet import fresnel_dielectric
-from aulmo.trace.openpbr import ABSORPTION, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
-from aulmo.trace.surface_hit import flat_normal, lift_off
+from aulmo.trace.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
+from aulmo.trace.program_run import run
+from aulmo.trace.surface_hit import flat_normal, lift_off, to_object
 
 FAR = 1e30
 MEDIA = 6  # how deep clear solids may nest
@@ -83,11 +84,29 @@ def note_ray(ray, words, record, recorded, shadow):
         recorded[0] = k + 1
 
 
+@kernel
+def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers):
+    """The opacity that a material's nodes give at a point, for light that arrives along a shadow ray."""
+    which = scene.instance_material[instance]
+    m = scene.materials[which]
+    for c in range(COLUMNS):
+        own[c] = m[c]
+    x, y, z = to_object(scene, instance, time, px, py, pz)
+    ex, ey, ez = to_object(scene, instance, time, px + gx, py + gy, pz + gz)
+    ex, ey, ez = ex - x, ey - y, ez - z
+    length = 1.0 / math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
+    p = scene.programs[which]
+    run(
+        scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex * length, ey * length, ez * length, 1.0, 0.0
+    )  # fmt: skip
+    return own[OPACITY]
+
+
 @inlined
-def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media, depth, record, recorded):
+def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media, depth, record, recorded, own, registers):
     """How much light comes straight along a segment: 0 behind solids, tinted and weakened by clear glass.
 
-    `media` holds the `depth` instances the segment starts in; it is changed.
+    `media` holds the `depth` instances the segment starts in; it is changed. `own` and `registers` are room for surface programs.
     """
     straight = options[OPT_STRAIGHT_GLASS] > 0.0
     set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, far, MASK_SOLID if straight else MASK_SOLID | MASK_CLEAR)
@@ -136,10 +155,13 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
             if real:
                 f, _c = fresnel_dielectric(facing, m[REFRACTION] / index_of(scene, other))
         if real:
-            through = m[OPACITY] * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f)
-            r *= 1.0 - m[OPACITY] + through * m[TINT]
-            g *= 1.0 - m[OPACITY] + through * m[TINT + 1]
-            b *= 1.0 - m[OPACITY] + through * m[TINT + 2]
+            opacity = m[OPACITY]
+            if m[CUT_OUT] > 0.0:
+                opacity = _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers)
+            through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f)
+            r *= 1.0 - opacity + through * m[TINT]
+            g *= 1.0 - opacity + through * m[TINT + 1]
+            b *= 1.0 - opacity + through * m[TINT + 2]
             if max(r, g, b) < 1e-5:
                 return 0.0, 0.0, 0.0
         step = t + lift_off(px, py, pz, t) / max(0.05, abs(facing))

@@ -1,0 +1,88 @@
+"""What a path remembers between its vertices, and the small steps that change it."""
+
+from aulmo.trace.arrays import LAMP_LINK, OPT_BOUNCES, OPT_DIFFUSE_BOUNCES
+from aulmo.trace.jit import inlined
+from aulmo.trace.sampling import draw_2d, draw_quick
+
+
+# What a path remembers between its vertices: numbers ...
+ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 12, 15, 16, 19
+SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
+# where a ray that left the scene meets the map; how wide the path has become, mm, and how much wider it grows with every mm
+MAP_U, MAP_V, WIDE, SPREAD = 32, 33, 34, 35
+# drawn beforehand, so that what they lead to in memory can be asked for: the lobe, and for every candidate of the light sample its light,
+# the place on it and, toward the dome, direction, density and place on the map
+LOBE, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 36, 37, 9, 8
+C_PICK, C_U, C_V, C_TOWARD, C_DENSITY, C_MAP_U, C_MAP_V = 0, 1, 2, 3, 6, 7, 8
+NUMBERS = CANDIDATES + CANDIDATE * MOST_CANDIDATES
+# ... and whole numbers
+ALIVE, SEEN, ROUGH, DEPTH, GUIDED, BOUNCE, MATT, SHINY, CLEAR_PASSES, SCATTERED = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
+KIND, EVENTS, BELOW, BELOW_MATERIAL, LAST_INSTANCE, SEED, STEP, FIRST, PRIMITIVE, INSTANCE = 10, 11, 12, 13, 14, 15, 16, 17, 18, 19
+LIGHTS = 20  # candidates of the light sample here
+WHOLES = 21
+# kinds of the first event on a path
+NOT_YET, BY_SURFACE, BY_TRANSMISSION, BY_SUBSURFACE = 0, 1, 2, 3
+# A light sample waiting for its shadow ray
+S_WAITING, S_FROM, S_TOWARD, S_FAR, S_LIGHT, S_MATT, S_PLANE, S_GROUP, S_DEPTH, S_CATCH, S_FIRST = 0, 1, 4, 7, 8, 11, 14, 15, 16, 17, 18
+SHADOWS = 20
+ON_SURFACE, ON_LAMBERT, IN_VOLUME, ON_CATCHER = 0, 1, 2, 3
+EVEN_STEPS = 5  # vertices that draw evenly spread points
+MATTE_SLOTS = 6
+
+
+@inlined
+def draw_even(index, key, step):
+    if step < EVEN_STEPS:
+        return draw_2d(index, key)
+    return draw_quick(index, key)
+
+
+@inlined
+def go(state, x, y, z, dx, dy, dz):
+    state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2] = x, y, z
+    state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2] = dx, dy, dz
+
+
+@inlined
+def carry(state, r, g, b):
+    state[CARRIED], state[CARRIED + 1], state[CARRIED + 2] = r, g, b
+
+
+@inlined
+def remember(state, whole, px, py, pz, nx, ny, nz, density, instance):
+    """Keep what the weight of light met next will rest on."""
+    state[LAST], state[LAST + 1], state[LAST + 2] = px, py, pz
+    state[LAST_NORMAL], state[LAST_NORMAL + 1], state[LAST_NORMAL + 2] = nx, ny, nz
+    state[DENSITY] = density
+    whole[LAST_INSTANCE] = instance
+
+
+@inlined
+def survives(state, whole, u, after, most):
+    """Russian roulette by what the path still carries, with at most a chance of `most`."""
+    if whole[BOUNCE] <= after:
+        return True
+    q = min(most, max(abs(state[CARRIED]), abs(state[CARRIED + 1]), abs(state[CARRIED + 2])))
+    if u >= q:
+        return False
+    state[CARRIED] /= q
+    state[CARRIED + 1] /= q
+    state[CARRIED + 2] /= q
+    return True
+
+
+@inlined
+def count_matt(options, state, whole, u):
+    """One more matt bounce: ends the path when there have been enough."""
+    whole[MATT] += 1
+    whole[EVENTS] += 1
+    whole[BOUNCE] += 1
+    if whole[MATT] > options[OPT_DIFFUSE_BOUNCES] or whole[BOUNCE] > options[OPT_BOUNCES] or not survives(state, whole, u, 2, 0.98):
+        whole[ALIVE] = 0
+
+
+@inlined
+def lit_by(scene, which, instance):
+    """Whether lamp row `which` lights an instance."""
+    link = int(scene.lamps[which, LAMP_LINK])
+    return link == 0 or instance < 0 or scene.links[link, instance] != 0

@@ -1,0 +1,74 @@
+"""What the nodes of a material say at a point: its numbers, and the normals of base and coat after bump and normal maps."""
+
+import math
+
+from aulmo.surface.program import O_P
+from aulmo.trace import openpbr as o
+from aulmo.trace.arrays import P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
+from aulmo.trace.jit import kernel
+from aulmo.trace.program_run import project_point, run
+from aulmo.trace.sampling import frame_about
+from aulmo.trace.surface_hit import to_object
+
+
+@kernel
+def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx, ny, nz, facing):
+    """Fill in what the material's nodes say at a point; returns the shading normal after bump and normal map.
+
+    A coat with another normal than the base leaves it, in the world's axes, in the material's numbers.
+    Bump: Blinn 1978, "Simulation of wrinkled surfaces", with differences over the footprint.
+    """
+    p = scene.programs[which]
+    x, y, z = to_object(scene, instance, time, px, py, pz)
+    ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+    ex, ey, ez = to_object(scene, instance, time, px + nx, py + ny, pz + nz)
+    ex, ey, ez = ex - x, ey - y, ez - z
+    length = 1.0 / math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
+    per_mm = 1.0 / length  # part millimetres in a world millimetre
+    wide *= per_mm
+    ex, ey, ez = ex * length, ey * length, ez * length
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, abs(facing), wide)
+    vx, vy, vz = nx, ny, nz
+    for layer in range(2 if m[o.COAT] > 0.0 else 1):
+        relief = P_COAT_RELIEF if layer == 1 else P_RELIEF
+        height, height_last = p[relief + R_HEIGHT], p[relief + R_HEIGHT_LAST]
+        normal, normal_last = p[relief + R_NORMAL], p[relief + R_NORMAL_LAST]
+        kx, ky, kz = nx, ny, nz
+        if normal_last > normal:
+            run(scene.ops, normal, normal_last, scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, 1.0, wide)
+            u, v, w = 2.0 * registers[0, 0] - 1.0, 2.0 * registers[0, 1] - 1.0, max(0.05, 2.0 * registers[0, 2] - 1.0)
+            image = scene.ops[normal]
+            _u, _v, tx, ty, tz = project_point(int(image[O_P + 1]), int(image[O_P + 8]), x, y, z, ex, ey, ez)
+            # the picture's right, brought to the world and into the tangent plane; its up stands square to it
+            qx, qy, qz = to_object(scene, instance, time, px + ax, py + ay, pz + az)
+            rx, ry, rz = to_object(scene, instance, time, px + bx, py + by, pz + bz)
+            along = tx * (qx - x) + ty * (qy - y) + tz * (qz - z)
+            across = tx * (rx - x) + ty * (ry - y) + tz * (rz - z)
+            length = math.sqrt(along * along + across * across)
+            if length > 1e-9:
+                along, across = along / length, across / length
+                s, q = u * along - v * across, u * across + v * along
+                kx, ky, kz = w * nx + s * ax + q * bx, w * ny + s * ay + q * by, w * nz + s * az + q * bz
+        if height_last > height and wide < 2e-3 * p[relief + R_COARSEST]:  # beyond that the relief is too fine to be seen
+            step = max(0.5 * wide / per_mm, 1e-4 * max(abs(x), abs(y), abs(z), 1.0))
+            h0 = hx = hy = 0.0
+            for k in range(3):
+                sx, sy = (0.0, 0.0) if k == 0 else (step, 0.0) if k == 1 else (0.0, step)
+                qx, qy, qz = to_object(scene, instance, time, px + sx * ax + sy * bx, py + sx * ay + sy * by, pz + sx * az + sy * bz)
+                run(scene.ops, height, height_last, scene.texels, scene.pictures, registers, m, qx, qy, qz, ex, ey, ez, 1.0, wide)
+                if k == 0:
+                    h0 = registers[0, 0]
+                elif k == 1:
+                    hx = registers[0, 0]
+                else:
+                    hy = registers[0, 0]
+            gx, gy = (hx - h0) / (step * per_mm), (hy - h0) / (step * per_mm)
+            kx, ky, kz = kx - gx * ax - gy * bx, ky - gx * ay - gy * by, kz - gx * az - gy * bz
+        length = 1.0 / math.sqrt(max(1e-30, kx * kx + ky * ky + kz * kz))
+        kx, ky, kz = kx * length, ky * length, kz * length
+        if layer == 0:
+            vx, vy, vz = kx, ky, kz
+        elif kx * vx + ky * vy + kz * vz < 1.0 - 1e-12:
+            m[o.COAT_BENT] = 1.0
+            m[o.COAT_NORMAL], m[o.COAT_NORMAL + 1], m[o.COAT_NORMAL + 2] = kx, ky, kz
+    return vx, vy, vz

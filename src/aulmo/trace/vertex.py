@@ -1,0 +1,556 @@
+"""One vertex of one path: the medium on the way, the surface met, light samples, and where the path goes from there.
+
+Reference: Wilkie et al. 2014, "Hero wavelength spectral sampling" (one wavelength here, taken when a path first meets a dispersive solid).
+"""
+
+import math
+
+import numpy as np
+
+from aulmo.trace import openpbr as o
+from aulmo.trace.arrays import (
+    DIRECT_DIFFUSE,
+    DIRECT_TRANSMISSION,
+    EMISSION_PATH,
+    GROUP_ENVIRONMENT,
+    GROUP_GLOW,
+    INDIRECT_DIFFUSE,
+    INDIRECT_TRANSMISSION,
+    LAMP_GROUP,
+    LAMP_KIND,
+    LAMP_VISIBLE,
+    MESH,
+    OPT_BOUNCES,
+    OPT_CLAMP,
+    OPT_CLEAR_BOUNCES,
+    OPT_ENV_CHANCE,
+    OPT_ENV_SCALE,
+    OPT_PASSES,
+    OPT_PLAIN,
+    OPT_SCATTERS,
+    OPT_SPECULAR_BOUNCES,
+    PLANE_ALBEDO,
+    PLANE_ALPHA,
+    PLANE_CATCH,
+    PLANE_NORMAL,
+    P_TABLES,
+    ROUGH_LEVELS,
+    SUBSURFACE,
+)
+from aulmo.trace.embree import NO_HIT
+from aulmo.trace.gather import backdrop_light, found_light, guide_albedo, left_scene, met_lamp, note_first
+from aulmo.trace.jit import inlined
+from aulmo.trace.lamps import lamp_light, meet_lamp
+from aulmo.trace.lights import luminance, map_radiance, sample_dome, sample_lamps
+from aulmo.trace.medium import flight, turned_aside
+from aulmo.trace.microfacet import henyey_greenstein, sample_phase
+from aulmo.trace.openpbr import below_weight, evaluate_lobes, lobe_odds, sample_lobes
+from aulmo.trace.path_state import (
+    ALIVE,
+    BELOW,
+    BELOW_MATERIAL,
+    BOUNCE,
+    BY_SUBSURFACE,
+    BY_SURFACE,
+    BY_TRANSMISSION,
+    CANDIDATE,
+    CANDIDATES,
+    CARRIED,
+    CLEAR_PASSES,
+    C_DENSITY,
+    C_MAP_U,
+    C_MAP_V,
+    C_PICK,
+    C_TOWARD,
+    C_U,
+    C_V,
+    DEPTH,
+    DIRECTION,
+    EVENTS,
+    FIRST,
+    GUIDE,
+    GUIDED,
+    HEIGHT,
+    IN_VOLUME,
+    KIND,
+    LAST_INSTANCE,
+    LIGHTS,
+    LOBE,
+    MATT_SHARE,
+    NOT_YET,
+    ON_CATCHER,
+    ON_LAMBERT,
+    ON_SURFACE,
+    ORIGIN,
+    ROUGH,
+    SCATTERED,
+    SEED,
+    SEEN,
+    SHINY,
+    SPREAD,
+    STEP,
+    S_CATCH,
+    S_DEPTH,
+    S_FAR,
+    S_FIRST,
+    S_FROM,
+    S_GROUP,
+    S_LIGHT,
+    S_MATT,
+    S_PLANE,
+    S_TOWARD,
+    S_WAITING,
+    TIME,
+    WAVELENGTH,
+    WIDE,
+    carry,
+    count_matt,
+    draw_even,
+    go,
+    lit_by,
+    remember,
+    survives,
+)
+from aulmo.trace.polished import polished
+from aulmo.trace.relief import run_program
+from aulmo.trace.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
+from aulmo.trace.spectrum import draw_wavelength, ior_at
+from aulmo.trace.surface_hit import hit_point, lift_off, stretch_frame
+from aulmo.trace.visibility import FAR, enter, index_of, leave, topmost
+
+
+@inlined
+def advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index, own, registers):
+    """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
+    x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    step = whole[STEP]
+    whole[STEP] = step + 1
+    key = np.uint64(whole[SEED]) + np.uint64(16 + 8 * step)
+    missed = words[17] == NO_HIT
+    t = FAR if missed else np.float64(ray[8])
+    mode = ON_SURFACE
+    which = 0
+    g_phase = 0.0
+    instance = -1 if missed else np.int64(words[19])
+    px = py = pz = 0.0
+    # The medium on the way: below a translucent surface, or within a clear solid.
+    if whole[BELOW] > 0:
+        which = whole[BELOW_MATERIAL]
+        m = scene.materials[which]
+        u, v = draw_even(index, key + np.uint64(4), step)
+        e, al = o.SUB_EXTINCTION, o.SUB_ALBEDO
+        s = flight(state, m[e], m[e + 1], m[e + 2], m[al], m[al + 1], m[al + 2], t, u, v)
+        if s < t:
+            whole[SCATTERED] += 1
+            u, v = draw_even(index, key + np.uint64(3), step)
+            lobe = draw_1d(index, key + np.uint64(6))
+            if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not survives(state, whole, lobe, -1, 1.0)):
+                whole[ALIVE] = 0
+                return
+            wx, wy, wz = turned_aside(dx, dy, dz, sample_phase(m[o.SUB_G], u), v)
+            go(state, x + dx * s, y + dy * s, z + dz * s, wx, wy, wz)
+            return
+    elif whole[DEPTH] > 0:
+        medium = topmost(scene, media, whole[DEPTH])
+        m = scene.materials[scene.instance_material[medium]]
+        k, q = o.ABSORPTION, o.SCATTERING
+        scattering = m[q] + m[q + 1] + m[q + 2]
+        if scattering > 0.0:
+            u, v = draw_even(index, key + np.uint64(4), step)
+            e_r, e_g, e_b = m[k] + m[q], m[k + 1] + m[q + 1], m[k + 2] + m[q + 2]
+            s = flight(
+                state, e_r, e_g, e_b, m[q] / max(1e-30, e_r), m[q + 1] / max(1e-30, e_g), m[q + 2] / max(1e-30, e_b), t, u, v,
+            )  # fmt: skip
+            if s < t:
+                mode = IN_VOLUME
+                g_phase = m[o.SCATTER_G]
+                px, py, pz = x + dx * s, y + dy * s, z + dz * s
+                which = scene.instance_material[medium]
+                instance = medium
+                whole[SCATTERED] += 1
+                if whole[SCATTERED] > options[OPT_SCATTERS]:
+                    whole[ALIVE] = 0
+                    return
+        elif not missed and m[k] + m[k + 1] + m[k + 2] > 0.0:
+            state[CARRIED] *= math.exp(-m[k] * t)
+            state[CARRIED + 1] *= math.exp(-m[k + 1] * t)
+            state[CARRIED + 2] *= math.exp(-m[k + 2] * t)
+    if mode == ON_SURFACE and missed:
+        left_scene(scene, options, state, whole, out)
+        return
+    tr, tg, tb = state[CARRIED], state[CARRIED + 1], state[CARRIED + 2]
+    gx = gy = gz = nx = ny = nz = 0.0
+    qx = qy = qz = 0.0
+    ax = ay = az = bx = by = bz = 0.0
+    ox = oy = oz = 0.0
+    facing = 1.0
+    inside = False
+    clear_solid = False
+    ratio = 1.0
+    outside = -1
+    lift = 0.0
+    plain = options[OPT_PLAIN] > 0.0
+    if mode == ON_SURFACE:
+        px, py, pz, gx, gy, gz, nx, ny, nz, qx, qy, qz = hit_point(scene, ray, words)
+        lift = lift_off(px, py, pz, t)
+        facing = -(gx * dx + gy * dy + gz * dz)
+        part = scene.instance_part[instance]
+        which = scene.instance_material[instance]
+        lamp_row = scene.instance_lamp[instance]
+        if part == -3:
+            # A lamp's body: shines, and lets everything else pass.
+            lamp = scene.lamps[lamp_row]
+            seen = whole[SEEN] > 0
+            if facing > 0.0 or int(lamp[LAMP_KIND]) < 2:
+                distance, cosine = meet_lamp(lamp, x, y, z, dx, dy, dz)
+                if distance > 0.0 and (not seen or lamp[LAMP_VISIBLE] > 0.0) and lit_by(scene, lamp_row, whole[LAST_INSTANCE]):
+                    weight = met_lamp(scene, options, state, whole, lamp_row, distance, cosine)
+                    r, g, b = lamp_light(scene, lamp, -dx, -dy, -dz)
+                    found_light(options, out, state, whole, EMISSION_PATH, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)
+                    if seen:
+                        if whole[GUIDED] == 0:
+                            for c in range(3):
+                                out[PLANE_ALBEDO + c] += state[GUIDE + c]
+                        whole[ALIVE] = 0
+                        return
+            side = t + lift / max(0.05, abs(facing))
+            go(state, x + dx * side, y + dy * side, z + dz * side, dx, dy, dz)
+            if step > 64:
+                whole[ALIVE] = 0
+            return
+        if whole[BELOW] > 0:
+            if instance == whole[BELOW] - 1:
+                mode = ON_LAMBERT
+                if facing > 0.0:
+                    gx, gy, gz = -gx, -gy, -gz
+                nx, ny, nz = gx, gy, gz
+                whole[BELOW] = 0
+                which = whole[BELOW_MATERIAL]
+            else:
+                whole[BELOW] = 0
+        elif part == -1:
+            mode = ON_CATCHER
+            br, bg, bb, opaque = backdrop_light(scene, options, dx, dy, dz, state[HEIGHT])
+            out[PLANE_CATCH] += tr * br
+            out[PLANE_CATCH + 1] += tg * bg
+            out[PLANE_CATCH + 2] += tb * bb
+            if opaque == 0.0:
+                out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
+            if whole[GUIDED] == 0:
+                for c in range(3):
+                    out[PLANE_ALBEDO + c] += 0.5
+                out[PLANE_NORMAL + 2] += 1.0
+    m = scene.materials[which]
+    table = scene.albedos[which]
+    if mode == ON_SURFACE:
+        state[WIDE] += state[SPREAD] * t
+        if m[o.PROGRAMMED] > 0.0:
+            for c3 in range(o.COLUMNS):
+                own[c3] = m[c3]
+            m = own
+            nx, ny, nz = run_program(scene, registers, m, which, instance, state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing)
+            tables = scene.programs[which, P_TABLES]
+            if tables >= 0:
+                level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)
+                table = scene.albedos[tables + min(ROUGH_LEVELS - 1, int(level + 0.5))]
+        if m[o.OPACITY] < 1.0 and draw_1d(index, key + np.uint64(5)) >= m[o.OPACITY]:
+            side = -lift if facing > 0.0 else lift
+            go(state, px + gx * side, py + gy * side, pz + gz * side, dx, dy, dz)
+            if step > 64:
+                whole[ALIVE] = 0
+            return
+        if m[o.EMISSION] + m[o.EMISSION + 1] + m[o.EMISSION + 2] > 0.0:
+            weight = 1.0
+            if lamp_row >= 0:
+                weight = met_lamp(scene, options, state, whole, lamp_row, t, abs(facing))
+            found_light(
+                options, out, state, whole, EMISSION_PATH, GROUP_GLOW,
+                tr * m[o.EMISSION] * weight, tg * m[o.EMISSION + 1] * weight, tb * m[o.EMISSION + 2] * weight,
+            )  # fmt: skip
+        clear_solid = m[o.TRANSMISSION] > 0.0 and m[o.METALNESS] < 1.0
+        if options[OPT_PASSES] > 0.0 and whole[FIRST] == 0:
+            s = 1.0 if facing >= 0.0 else -1.0
+            note_first(
+                scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, px, py, pz, s * nx, s * ny, s * nz, lift, m,
+            )  # fmt: skip
+        turned = facing < 0.0
+        if turned:
+            gx, gy, gz, nx, ny, nz = -gx, -gy, -gz, -nx, -ny, -nz
+            qx, qy, qz = -qx, -qy, -qz
+            facing = -facing
+            inside = clear_solid and m[o.THIN] == 0.0
+        if clear_solid and m[o.THIN] == 0.0:
+            depth = whole[DEPTH]
+            current = topmost(scene, media, depth)
+            real = True
+            if inside:
+                real = current == instance or current < 0
+                if real:
+                    remaining = leave(media, depth, instance)
+                    outside = topmost(scene, media, remaining)
+                    if remaining < depth:  # put back: the path may be reflected
+                        media[remaining] = instance
+                else:
+                    whole[DEPTH] = leave(media, depth, instance)
+            else:
+                outside = current
+                real = current < 0 or scene.materials[scene.instance_material[current], o.PRIORITY] <= m[o.PRIORITY]
+                if not real:
+                    whole[DEPTH] = enter(media, depth, instance)
+            if not real:
+                go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
+                if step > 64:
+                    whole[ALIVE] = 0
+                return
+            n_solid, n_outside = m[o.REFRACTION], index_of(scene, outside)
+            disperses = m[o.CAUCHY] > 0.0
+            if outside >= 0 and scene.materials[scene.instance_material[outside], o.CAUCHY] > 0.0:
+                disperses = True
+            if disperses and whole[ROUGH] == 0:
+                if state[WAVELENGTH] == 0.0:
+                    nm, r, g, b = draw_wavelength(draw_2d(index, np.uint64(whole[SEED]) + np.uint64(2))[0])
+                    state[WAVELENGTH] = nm
+                    tr, tg, tb = tr * r, tg * g, tb * b
+                    carry(state, tr, tg, tb)
+                n_solid = ior_at(n_solid, m[o.CAUCHY], state[WAVELENGTH])
+                if outside >= 0:
+                    n_outside = ior_at(n_outside, scene.materials[scene.instance_material[outside], o.CAUCHY], state[WAVELENGTH])
+            ratio = n_solid / n_outside
+            if abs(ratio - 1.0) < 1e-4:
+                ratio = 1.0001
+        else:
+            ratio = m[o.REFRACTION]
+        # a shading normal that would face away from the viewer is bent back to the visible side
+        c = -(nx * dx + ny * dy + nz * dz)
+        if c < 0.02:
+            bend = (0.02 - c) / max(1e-6, facing - c) if facing > 0.02 else 1.0
+            bend = min(1.0, bend)
+            nx, ny, nz = nx + (gx - nx) * bend, ny + (gy - ny) * bend, nz + (gz - nz) * bend
+            length = 1.0 / math.sqrt(max(1e-30, nx * nx + ny * ny + nz * nz))
+            nx, ny, nz = nx * length, ny * length, nz * length
+        if m[o.STRETCHED] > 0.0:
+            ax, ay, az, bx, by, bz = stretch_frame(scene, instance, state[TIME], nx, ny, nz, m[o.TURN_COS], m[o.TURN_SIN])
+        else:
+            ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+        ox, oy, oz = -(ax * dx + ay * dy + az * dz), -(bx * dx + by * dy + bz * dz), -(nx * dx + ny * dy + nz * dz)
+        oz = max(1e-4, oz)
+        if m[o.COAT_BENT] > 0.0:  # into the frame of the base
+            k1 = -1.0 if turned else 1.0
+            cx, cy, cz = k1 * m[o.COAT_NORMAL], k1 * m[o.COAT_NORMAL + 1], k1 * m[o.COAT_NORMAL + 2]
+            m[o.COAT_NORMAL], m[o.COAT_NORMAL + 1] = ax * cx + ay * cy + az * cz, bx * cx + by * cy + bz * cz
+            m[o.COAT_NORMAL + 2] = nx * cx + ny * cy + nz * cz
+        if whole[GUIDED] == 0 and (m[o.SMOOTH] == 0.0 or whole[BOUNCE] >= 6):
+            for c3 in range(3):
+                out[PLANE_ALBEDO + c3] += state[GUIDE + c3] * guide_albedo(m, c3)
+            out[PLANE_NORMAL] += nx
+            out[PLANE_NORMAL + 1] += ny
+            out[PLANE_NORMAL + 2] += nz
+            whole[GUIDED] = 1
+        if m[o.SMOOTH] > 0.0:
+            polished(
+                scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift,
+            )  # fmt: skip
+            return
+    # A light sample, chosen among candidates by what each would give if nothing stood in its way.
+    lobe = state[LOBE]
+    odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
+    limit = options[OPT_BOUNCES]
+    candidates = whole[LIGHTS]
+    if not inside and not plain and whole[BOUNCE] < limit:
+        hx, hy, hz = nx, ny, nz
+        if clear_solid or mode == IN_VOLUME or (mode == ON_SURFACE and m[o.THIN] > 0.0):
+            hx = hy = hz = 0.0
+        chooser = draw_1d(index, key)
+        total = bright = 0.0
+        r = g = b = mr = mg = mb = 0.0
+        wx = wy = wz = across = 0.0
+        far = 1e30
+        lamp_row = -1
+        for k in range(candidates):
+            c = CANDIDATES + CANDIDATE * k
+            pick = state[c + C_PICK]
+            shared, row = 1.0, -1
+            if pick < options[OPT_ENV_CHANCE]:
+                if len(scene.portals) == 0:
+                    cx, cy, cz, density = state[c + C_TOWARD], state[c + C_TOWARD + 1], state[c + C_TOWARD + 2], state[c + C_DENSITY]
+                    u, v = state[c + C_MAP_U], state[c + C_MAP_V]
+                else:
+                    cx, cy, cz, density, u, v = sample_dome(scene, options, px, py, pz, pick, state[c + C_U], state[c + C_V])
+                lr, lg, lb = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+                reach = 1e30
+            else:
+                cx, cy, cz, reach, lr, lg, lb, density, shared, row = sample_lamps(
+                    scene, options, px, py, pz, hx, hy, hz, pick, state[c + C_U], state[c + C_V]
+                )
+            if density <= 0.0 or (row >= 0 and mode != ON_CATCHER and not lit_by(scene, row, instance)):
+                continue
+            fr = fg = fb = p = dr = dg = db = 0.0
+            side = gx * cx + gy * cy + gz * cz
+            iz = nx * cx + ny * cy + nz * cz
+            if mode == ON_SURFACE:
+                if iz * side > 0.0 and (iz > 0.0 or clear_solid or m[o.THIN] > 0.0):
+                    fr, fg, fb, p, dr, dg, db = evaluate_lobes(
+                        m, table, scene.films, odds, ox, oy, oz, ax * cx + ay * cy + az * cz, bx * cx + by * cy + bz * cz, iz, inside, ratio
+                    )
+            elif mode == IN_VOLUME:
+                p = henyey_greenstein(dx * cx + dy * cy + dz * cz, g_phase)
+                fr = fg = fb = p
+            elif side > 0.0:
+                p = side / math.pi
+                fr = fg = fb = p
+                if mode == ON_CATCHER:
+                    fr = fg = fb = side
+                    p = 0.0
+            w = 1.0 / (candidates * density + shared * p)
+            lr, lg, lb = lr * w, lg * w, lb * w
+            promise = abs(luminance(lr * fr, lg * fg, lb * fb))
+            if promise > 0.0:
+                total += promise
+                q = promise / total
+                if chooser < q:
+                    chooser /= q
+                    bright = promise
+                    r, g, b, mr, mg, mb = lr * fr, lg * fg, lb * fb, lr * dr, lg * dg, lb * db
+                    wx, wy, wz, far, across, lamp_row = cx, cy, cz, reach, side, row
+                else:
+                    chooser = (chooser - q) / (1.0 - q)
+        if total > 0.0:
+            w = total / bright
+            r, g, b, mr, mg, mb = r * w, g * w, b * w, mr * w, mg * w, mb * w
+            side = lift if across > 0.0 else -lift
+            k1 = 1.0 if across > 0.0 and mode == ON_SURFACE else 0.0
+            shadow[S_WAITING] = 1.0
+            shadow[S_FROM] = px + gx * side + qx * k1
+            shadow[S_FROM + 1] = py + gy * side + qy * k1
+            shadow[S_FROM + 2] = pz + gz * side + qz * k1
+            shadow[S_TOWARD], shadow[S_TOWARD + 1], shadow[S_TOWARD + 2] = wx, wy, wz
+            shadow[S_FAR] = far * 0.9999
+            shadow[S_CATCH] = 1.0 if mode == ON_CATCHER else 0.0
+            n = whole[DEPTH]
+            for j in range(n):
+                spare[j] = media[j]
+            if clear_solid and across < 0.0 and m[o.THIN] == 0.0:
+                n = enter(spare, n, instance)
+            shadow[S_DEPTH] = n
+            shadow[S_GROUP] = GROUP_ENVIRONMENT if lamp_row < 0 else scene.lamps[lamp_row, LAMP_GROUP]
+            if lamp_row >= 0 and int(scene.lamps[lamp_row, LAMP_KIND]) == MESH:
+                shadow[S_GROUP] = GROUP_GLOW
+            shadow[S_FIRST] = 1.0 if whole[EVENTS] == 0 and mode == ON_SURFACE else 0.0
+            if mode != ON_CATCHER:
+                r, g, b = tr * r, tg * g, tb * b
+                mr, mg, mb = tr * mr, tg * mg, tb * mb
+            kind = whole[KIND]
+            plane = DIRECT_DIFFUSE
+            if kind == NOT_YET:
+                if mode == IN_VOLUME or across < 0.0:
+                    plane = DIRECT_TRANSMISSION
+            elif kind == BY_SURFACE:
+                plane = INDIRECT_DIFFUSE
+                mr, mg, mb = r * state[MATT_SHARE], g * state[MATT_SHARE + 1], b * state[MATT_SHARE + 2]
+            elif kind == BY_TRANSMISSION:
+                plane = INDIRECT_TRANSMISSION
+            else:
+                plane = SUBSURFACE
+            shadow[S_PLANE] = plane
+            top = 1.0
+            if whole[BOUNCE] > 0:
+                bright = abs(luminance(r, g, b))
+                if bright > options[OPT_CLAMP]:
+                    top = options[OPT_CLAMP] / bright
+            shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2] = r * top, g * top, b * top
+            shadow[S_MATT], shadow[S_MATT + 1], shadow[S_MATT + 2] = mr * top, mg * top, mb * top
+    if mode == ON_CATCHER:
+        whole[ALIVE] = 0
+        return
+    # Where the path goes from here.
+    su, sv = draw_even(index, key + np.uint64(3), step)
+    if mode == IN_VOLUME:
+        cosine = sample_phase(g_phase, su)
+        p = henyey_greenstein(cosine, g_phase)
+        dx, dy, dz = turned_aside(dx, dy, dz, cosine, sv)
+        go(state, px, py, pz, dx, dy, dz)
+        remember(state, whole, px, py, pz, 0.0, 0.0, 0.0, p / candidates, instance)
+        whole[ROUGH] = 0 if plain else 1
+        whole[SEEN] = 0
+        if whole[KIND] == NOT_YET:
+            whole[KIND] = BY_TRANSMISSION
+        whole[EVENTS] += 1
+        if whole[SCATTERED] > 6 and not survives(state, whole, draw_1d(index, key + np.uint64(6)), -1, 1.0):
+            whole[ALIVE] = 0
+        return
+    if mode == ON_LAMBERT:
+        ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+        ix, iy, iz = cosine_hemisphere(su, sv)
+        go(
+            state, px + gx * lift, py + gy * lift, pz + gz * lift,
+            ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz,
+        )  # fmt: skip
+        remember(state, whole, px, py, pz, nx, ny, nz, iz / math.pi / candidates, instance)
+        whole[ROUGH] = 0 if plain else 1
+        count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
+        return
+    if not inside and odds[4] > 0.0 and lobe >= 1.0 - odds[4]:
+        # Below the surface: through it like through frosted glass, then at random.
+        ix, iy, iz = cosine_hemisphere(su, sv)
+        carry(state, tr * below_weight(m, odds, oz, 0), tg * below_weight(m, odds, oz, 1), tb * below_weight(m, odds, oz, 2))
+        go(
+            state, px - gx * lift, py - gy * lift, pz - gz * lift,
+            ax * ix + bx * iy - nx * iz, ay * ix + by * iy - ny * iz, az * ix + bz * iy - nz * iz,
+        )  # fmt: skip
+        whole[BELOW] = instance + 1
+        whole[BELOW_MATERIAL] = which
+        whole[ROUGH] = 0
+        whole[SEEN] = 0
+        if whole[KIND] == NOT_YET:
+            whole[KIND] = BY_SUBSURFACE
+        whole[EVENTS] += 1
+        return
+    ix, iy, iz = sample_lobes(m, odds, ox, oy, oz, inside, su, sv, lobe, ratio)
+    if iz == 0.0:
+        whole[ALIVE] = 0
+        return
+    fr, fg, fb, p, mr, mg, mb = evaluate_lobes(m, table, scene.films, odds, ox, oy, oz, ix, iy, iz, inside, ratio)
+    if not p > 0.0:
+        whole[ALIVE] = 0
+        return
+    carry(state, tr * fr / p, tg * fg / p, tb * fb / p)
+    dx, dy, dz = ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz
+    across = gx * dx + gy * dy + gz * dz
+    if across * iz <= 0.0:
+        whole[ALIVE] = 0
+        return
+    if iz < 0.0:
+        go(state, px - gx * lift, py - gy * lift, pz - gz * lift, dx, dy, dz)
+        if m[o.THIN] == 0.0:
+            whole[DEPTH] = leave(media, whole[DEPTH], instance) if inside else enter(media, whole[DEPTH], instance)
+    else:
+        go(state, px + gx * lift + qx, py + gy * lift + qy, pz + gz * lift + qz, dx, dy, dz)
+    if whole[KIND] == NOT_YET:
+        whole[KIND] = BY_TRANSMISSION if iz < 0.0 else BY_SURFACE
+        state[MATT_SHARE] = mr / fr if fr > 0.0 else 0.0
+        state[MATT_SHARE + 1] = mg / fg if fg > 0.0 else 0.0
+        state[MATT_SHARE + 2] = mb / fb if fb > 0.0 else 0.0
+    whole[ROUGH] = 0 if inside or plain else 1
+    whole[SEEN] = 0
+    state[SPREAD] = max(state[SPREAD], min(0.5, 0.2 / math.sqrt(p)))
+    open_all_round = clear_solid or m[o.THIN] > 0.0
+    remember(
+        state, whole, px, py, pz,
+        0.0 if open_all_round else nx, 0.0 if open_all_round else ny, 0.0 if open_all_round else nz, p / candidates, instance,
+    )  # fmt: skip
+    if clear_solid:
+        whole[CLEAR_PASSES] += 1
+        if whole[CLEAR_PASSES] > options[OPT_CLEAR_BOUNCES]:
+            whole[ALIVE] = 0
+    elif mr + mg + mb > 0.5 * (fr + fg + fb):
+        count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
+        return
+    else:
+        whole[SHINY] += 1
+        if whole[SHINY] > options[OPT_SPECULAR_BOUNCES]:
+            whole[ALIVE] = 0
+    whole[EVENTS] += 1
+    whole[BOUNCE] += 1
+    if whole[BOUNCE] > limit or not survives(state, whole, draw_1d(index, key + np.uint64(6)), 2, 0.98):
+        whole[ALIVE] = 0
