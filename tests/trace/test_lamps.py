@@ -368,7 +368,7 @@ def test_lamps_are_sampled_with_the_density_claimed(kind):
     document, assets = scene_with(SHAPES[kind])
     scene = SceneBuilder(assets).build(document, document.shots[0]).arrays
     lamp, at = scene.lamps[0], (40.0, 25.0, 10.0)
-    rng, count, rows, columns, fine = np.random.default_rng(4), 1 << 14, 12, 16, 24
+    rng, count, rows, columns, fine = np.random.default_rng(4), 1 << 14, 12, 16, 96
     found = np.array([_sample(scene, lamp, *at, *rng.random(3))[:3] for _ in range(count)])
     axis = np.array(SHAPES[kind].position) - at
     axis /= np.linalg.norm(axis)
@@ -389,8 +389,8 @@ def test_lamps_are_sampled_with_the_density_claimed(kind):
     assert expected.sum() == pytest.approx(count, rel=0.02)
     kept = expected > 12
     assert kept.sum() > 20
-    # cells that the lamp's edge crosses are integrated to about a hundredth, hence the margin
-    assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < 1.6 * stats.chi2.ppf(0.9999, kept.sum())
+    # a tube's density grows without bound toward its outline: cells there are integrated to about a hundredth, hence the margin
+    assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < 1.3 * stats.chi2.ppf(0.9999, kept.sum())
 
 
 def test_choosing_among_candidates_changes_the_noise_and_not_the_light():

@@ -1,13 +1,11 @@
 """The path tracer: light carried back from the scene to each pixel.
 
-Unidirectional paths with one light sample at every rough vertex, combined by the balance heuristic (Veach 1995). A wave of sixteen
-paths advances together, one vertex at a time: first all rays are met with the scene, then what they met is asked for from memory,
+Unidirectional paths with one light sample at every rough vertex, chosen among candidates where there are many lamps (Talbot, Cline &
+Egbert 2005, "Importance resampling for global illumination") and combined by the balance heuristic (Veach 1995). A wave of sixteen paths
+advances together, one vertex at a time: first all rays are met with the scene, then what they met is asked for from memory,
 then each path takes its turn, then the light samples' shadow rays are traced. Light seen through clear glass from a rough surface goes
 straight through, weakened by Fresnel and tint, when the option says so: a thin globe then stays clean without caustic paths.
 Below a translucent surface, and within cloudy clear solids, paths walk at random from scattering to scattering.
-
-References: Chiang, Kutz & Burley 2016, "Practical and controllable subsurface scattering for production path tracing"; Wilkie et
-al. 2014, "Hero wavelength spectral sampling" (one wavelength here, taken when a path first meets a dispersive solid).
 """
 
 import numpy as np
