@@ -220,6 +220,7 @@ def guide_albedo(m, c):
 
 @inlined
 def note_matte(cell, which, name):
+    """Count a sample of part (`which` 0) or material (1) number `name` in a pixel's mattes."""
     for k in range(MATTE_SLOTS):
         if cell[which, k, 1] == 0.0 or cell[which, k, 0] == name:
             cell[which, k, 0] = name

@@ -32,6 +32,7 @@ MATTE_SLOTS = 6
 
 @inlined
 def draw_even(index, key, step):
+    """Two numbers in [0, 1): evenly spread over a pixel's samples at the first vertices, hashed ones further on."""
     if step < EVEN_STEPS:
         return draw_2d(index, key)
     return draw_quick(index, key)
@@ -39,12 +40,14 @@ def draw_even(index, key, step):
 
 @inlined
 def go(state, x, y, z, dx, dy, dz):
+    """Let the path go on from a point along a direction."""
     state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2] = x, y, z
     state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2] = dx, dy, dz
 
 
 @inlined
 def carry(state, r, g, b):
+    """What light met from here on is multiplied by."""
     state[CARRIED], state[CARRIED + 1], state[CARRIED + 2] = r, g, b
 
 
