@@ -85,3 +85,11 @@ def row_of(surface: Surface):
         return numbers, row.albedos, np.zeros((1, 6, FILM_STEPS + 1))
     numbers[openpbr.FILM] = 0.0
     return numbers, row.albedos, row.film[None]
+
+
+def cap_grid(low: float, rows: int, columns: int) -> np.ndarray:
+    """(rows * columns, 3) middles of cells of equal solid angle on the unit sphere from z = `low` to 1."""
+    z = low + (1 - low) * (np.arange(rows) + 0.5) / rows
+    phi = math.pi * ((np.arange(columns) + 0.5) / columns * 2 - 1)
+    s = np.sqrt(1 - z**2)[:, None]
+    return np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], columns, 1)], -1).reshape(-1, 3)

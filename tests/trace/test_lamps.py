@@ -17,6 +17,7 @@ from aulmo.trace.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_solid
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_rows, options_row
 from aulmo.trace.tracer import Tracer
+from lobes import cap_grid
 from shapes import one_part, sphere_mesh
 from tracing import Dark, UniformDome, look_down, plane, trace
 
@@ -380,10 +381,7 @@ def test_lamps_are_sampled_with_the_density_claimed(kind):
     observed, _, _ = np.histogram2d(
         local[:, 2], np.arctan2(local[:, 1], local[:, 0]), bins=(rows, columns), range=((low, 1), (-math.pi, math.pi))
     )  # fmt: skip
-    z = low + (1 - low) * (np.arange(rows * fine) + 0.5) / (rows * fine)
-    phi = math.pi * ((np.arange(columns * fine) + 0.5) / (columns * fine) * 2 - 1)
-    s = np.sqrt(1 - z**2)[:, None]
-    where = np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], len(phi), 1)], -1).reshape(-1, 3) @ frame
+    where = cap_grid(low, rows * fine, columns * fine) @ frame
     density = _density_of(lamp, *at, where).reshape(rows, fine, columns, fine).mean((1, 3))
     expected = density * 2 * math.pi * (1 - low) / (rows * columns) * count
     assert expected.sum() == pytest.approx(count, rel=0.02)

@@ -11,7 +11,7 @@ from scipy import stats
 from aulmo.document.records import Surface
 from aulmo.trace import openpbr
 from aulmo.trace.microfacet import eon_multiple, eon_single, fresnel_dielectric, fresnel_f82, ggx_density, sample_visible_normal, smith_lambda
-from lobes import KINDS, density_at, directions, furnace, row_of
+from lobes import KINDS, cap_grid, density_at, directions, furnace, row_of
 
 
 @pytest.mark.parametrize("kind", KINDS)
@@ -83,10 +83,7 @@ def test_directions_are_sampled_with_the_density_claimed(kind, mu):
     z, phi = found[:, 2], np.arctan2(found[:, 1], found[:, 0])
     observed, _, _ = np.histogram2d(z, phi, bins=(rows, columns), range=((-1, 1), (-math.pi, math.pi)))
     fine = 20  # each cell's density is averaged over 400 points
-    zs = (np.arange(rows * fine) + 0.5) / (rows * fine) * 2 - 1
-    ps = ((np.arange(columns * fine) + 0.5) / (columns * fine) * 2 - 1) * math.pi
-    s = np.sqrt(1 - zs**2)[:, None]
-    grid = np.stack([s * np.cos(ps), s * np.sin(ps), np.repeat(zs[:, None], len(ps), 1)], -1).reshape(-1, 3)
+    grid = cap_grid(-1.0, rows * fine, columns * fine)
     density = density_at(row, table, films, mu, False, grid).reshape(rows, fine, columns, fine).mean((1, 3))
     expected = density * 4 * math.pi / (rows * columns) * count
     # the share of rejected samples carries no direction; densities integrate to the share kept

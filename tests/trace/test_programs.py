@@ -380,7 +380,7 @@ def test_a_coat_stays_smooth_over_relief_unless_it_is_given_its_own():
 
 def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
     from aulmo.trace import openpbr
-    from lobes import KINDS, density_at, directions, furnace, row_of
+    from lobes import KINDS, cap_grid, density_at, directions, furnace, row_of
 
     row, table, films = row_of(KINDS["satin coat"])
     row[openpbr.COAT_BENT] = 1.0
@@ -389,9 +389,7 @@ def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
     found = directions(row, table, 0.8, False, count)
     found = found[np.abs(found).sum(1) > 0]
     observed, _, _ = np.histogram2d(found[:, 2], np.arctan2(found[:, 1], found[:, 0]), bins=(n, n), range=((0, 1), (-math.pi, math.pi)))
-    z, phi = (np.arange(n * 20) + 0.5) / (n * 20), ((np.arange(n * 20) + 0.5) / (n * 20) * 2 - 1) * math.pi
-    s = np.sqrt(1 - z**2)[:, None]
-    where = np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], len(phi), 1)], -1).reshape(-1, 3)
+    where = cap_grid(0.0, n * 20, n * 20)
     expected = density_at(row, table, films, 0.8, False, where).reshape(n, 20, n, 20).mean((1, 3)) * 2 * math.pi / n**2 * count
     kept = expected > 30
     assert ((observed - expected)[kept] ** 2 / expected[kept]).sum() < 2 * kept.sum()

@@ -142,6 +142,11 @@ def coarsest(ops: np.ndarray) -> float:
     return largest
 
 
+def cuts_holes(material: Material | None) -> bool:
+    """Whether a material's nodes lead its opacity."""
+    return material is not None and "geometry_opacity" in material.wires
+
+
 def height_program(material: Material, image_number, image_shape) -> np.ndarray:
     """Operations of the displacement's height, in mm, ending in register 0."""
     name = material.wires["displacement"]

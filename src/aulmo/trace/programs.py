@@ -9,7 +9,19 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.records import Material
 from aulmo.errors import BadValue
-from aulmo.surface.program import IMAGE, O_CODE, OP_COLUMNS, Program, Texture, coarsest, compile_program, decode_picture, height_program, make_texture
+from aulmo.surface.program import (
+    IMAGE,
+    O_CODE,
+    OP_COLUMNS,
+    Program,
+    Texture,
+    coarsest,
+    compile_program,
+    cuts_holes,
+    decode_picture,
+    height_program,
+    make_texture,
+)
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
 from aulmo.trace.material_rows import material_row
@@ -70,7 +82,7 @@ class ProgramBook:
                 programs[index, column], programs[index, column + 1] = start, start + len(part)
                 start += len(part)
             numbers[index, openpbr.PROGRAMMED] = 1.0
-            numbers[index, openpbr.CUT_OUT] = float("geometry_opacity" in material.wires)
+            numbers[index, openpbr.CUT_OUT] = float(cuts_holes(material))
             if program.rough:
                 programs[index, a.P_TABLES] = len(albedos)
                 for level in range(a.ROUGH_LEVELS):

@@ -8,7 +8,7 @@ from aulmo.trace.arrays import P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARS
 from aulmo.trace.jit import kernel
 from aulmo.trace.program_run import project_point, run
 from aulmo.trace.sampling import frame_about
-from aulmo.trace.surface_hit import to_object
+from aulmo.trace.surface_hit import place_on_part, to_object
 
 
 @kernel
@@ -19,14 +19,9 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
     Bump: Blinn 1978, "Simulation of wrinkled surfaces", with differences over the footprint.
     """
     p = scene.programs[which]
-    x, y, z = to_object(scene, instance, time, px, py, pz)
+    x, y, z, ex, ey, ez, per_mm = place_on_part(scene, instance, time, px, py, pz, nx, ny, nz)
     ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
-    ex, ey, ez = to_object(scene, instance, time, px + nx, py + ny, pz + nz)
-    ex, ey, ez = ex - x, ey - y, ez - z
-    length = 1.0 / math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
-    per_mm = 1.0 / length  # part millimetres in a world millimetre
     wide *= per_mm
-    ex, ey, ez = ex * length, ey * length, ez * length
     run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, abs(facing), wide)
     vx, vy, vz = nx, ny, nz
     for layer in range(2 if m[o.COAT] > 0.0 else 1):

@@ -12,6 +12,7 @@ from aulmo.document.placement import turn_matrix, world_matrices
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, RenderSettings, Shot, Surface
 from aulmo.light import daylight, environment_image
 from aulmo.surface.colour import LUMINANCE
+from aulmo.surface.program import cuts_holes
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
 from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, MASK_SOLID, InstanceTree, MeshTree
@@ -121,8 +122,7 @@ class SceneBuilder:
             matrices.append(worlds[part_id])
             which.append(material)
             row = material_row(surfaces[material], tables).numbers
-            look = worn[material]
-            clear = row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 or (look is not None and "geometry_opacity" in look.wires)
+            clear = row[openpbr.CLEAR] or row[openpbr.OPACITY] < 1 or cuts_holes(worn[material])
             mask.append(MASK_CLEAR if clear else MASK_SOLID)
             mesh_of.append(index[shapes[part_id]])
             numbers.append(number)

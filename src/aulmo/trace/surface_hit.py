@@ -204,3 +204,13 @@ def stretch_frame(scene, instance, time, nx, ny, nz, turn_cos, turn_sin):
 def lift_off(x, y, z, t):
     """How far to lift a ray's start off its surface: relative to where it is, so scale does not matter."""
     return 3e-6 * max(abs(x), abs(y), abs(z)) + 4e-7 * t
+
+
+@inlined
+def place_on_part(scene, instance, time, px, py, pz, nx, ny, nz):
+    """A world point and normal in a part's own millimetres: (x, y, z), the unit normal, and part millimetres in a world millimetre."""
+    x, y, z = to_object(scene, instance, time, px, py, pz)
+    ex, ey, ez = to_object(scene, instance, time, px + nx, py + ny, pz + nz)
+    ex, ey, ez = ex - x, ey - y, ez - z
+    per_mm = math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
+    return x, y, z, ex / per_mm, ey / per_mm, ez / per_mm, per_mm

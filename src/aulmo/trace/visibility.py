@@ -12,7 +12,7 @@ from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.microfacet import fresnel_dielectric
 from aulmo.trace.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.program_run import run
-from aulmo.trace.surface_hit import flat_normal, lift_off, to_object
+from aulmo.trace.surface_hit import flat_normal, lift_off, place_on_part
 
 FAR = 1e30
 MEDIA = 6  # how deep clear solids may nest
@@ -91,14 +91,9 @@ def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers):
     m = scene.materials[which]
     for c in range(COLUMNS):
         own[c] = m[c]
-    x, y, z = to_object(scene, instance, time, px, py, pz)
-    ex, ey, ez = to_object(scene, instance, time, px + gx, py + gy, pz + gz)
-    ex, ey, ez = ex - x, ey - y, ez - z
-    length = 1.0 / math.sqrt(max(1e-30, ex * ex + ey * ey + ez * ez))
+    x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, gx, gy, gz)
     p = scene.programs[which]
-    run(
-        scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex * length, ey * length, ez * length, 1.0, 0.0
-    )  # fmt: skip
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex, ey, ez, 1.0, 0.0)
     return own[OPACITY]
 
 
