@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 from numba import njit
+from scipy import stats
 
 from aulmo.document.records import Surface
 from aulmo.trace import openpbr
@@ -47,7 +48,7 @@ def furnace(material, table, films, mu, inside, count):
     for k in range(count):
         u, v = draw_2d(k, np.uint64(5))
         lobe, _ = draw_2d(k, np.uint64(9))
-        x, y, z = openpbr.sample_direction(material, table, ox, 0.0, mu, inside, u, v, lobe)
+        x, y, z = openpbr.sample_direction(material, table, films, ox, 0.0, mu, inside, u, v, lobe)
         if z != 0.0:
             r, _, _, p = openpbr.evaluate(material, table, films, ox, 0.0, mu, x, y, z, inside)
             if p > 0.0:
@@ -56,14 +57,14 @@ def furnace(material, table, films, mu, inside, count):
 
 
 @njit
-def directions(material, table, mu, inside, count):
+def directions(material, table, films, mu, inside, count):
     """Sampled directions, (count, 3); zeros where none was found."""
     out = np.zeros((count, 3))
     ox = math.sqrt(1 - mu * mu)
     for k in range(count):
         u, v = draw_2d(k, np.uint64(15))
         lobe, _ = draw_2d(k, np.uint64(19))
-        out[k] = openpbr.sample_direction(material, table, ox, 0.0, mu, inside, u, v, lobe)
+        out[k] = openpbr.sample_direction(material, table, films, ox, 0.0, mu, inside, u, v, lobe)
     return out
 
 
@@ -93,3 +94,19 @@ def cap_grid(low: float, rows: int, columns: int) -> np.ndarray:
     phi = math.pi * ((np.arange(columns) + 0.5) / columns * 2 - 1)
     s = np.sqrt(1 - z**2)[:, None]
     return np.stack([s * np.cos(phi), s * np.sin(phi), np.repeat(z[:, None], columns, 1)], -1).reshape(-1, 3)
+
+
+def misfit(observed: np.ndarray, expected: np.ndarray, least: float = 12.0) -> float:
+    """Chi-square statistic of counts against what was expected, over the quantile that chance passes once in ten thousand.
+
+    Cells that expect fewer than `least` are counted together as one.
+    """
+    observed, expected = np.ravel(observed).astype(float), np.ravel(expected)
+    few = expected < least
+    if few.any() and expected[few].sum() > least:
+        observed = np.append(observed[~few], observed[few].sum())
+        expected = np.append(expected[~few], expected[few].sum())
+    else:
+        observed, expected = observed[~few], expected[~few]
+    assert len(expected) > 2
+    return float(((observed - expected) ** 2 / expected).sum() / stats.chi2.ppf(0.9999, len(expected) - 1))

@@ -3,6 +3,7 @@
 import json
 import re
 import sys
+from datetime import date
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parent))
@@ -29,18 +30,20 @@ def main() -> None:
     for name, title, pattern, what in (
         ("triangles", "Cost of a pixel's sample over triangles", r"A pixel's sample with ([\d,]+) triangles", "triangles"),
         ("lamps", "Cost of a pixel's sample over lamps", r"A pixel's sample with ([\d,]+) lamps", "lamps"),
+        ("samples", "Cost of a pixel's sample over samples", r"A pixel's sample with ([\d,]+) samples", "samples of one pass"),
+        ("pixels", "Cost of a pixel's sample over the frame's width", r"A pixel's sample at (\d+)x\d+", "pixels across"),
     ):
         xs, ys = series(figures, pattern)
         plot(OUT / f"{name}.svg", title, what, "ns, all cores", {"measured": (xs, ys)}, log_x=True, y_range=(0, 1.15 * max(ys)))
     lines = [
         "# Figures", "",
-        "Printed by `./aulmo bench` on a shared two-core machine on 2026-11-23, on which other work takes up to a quarter of the processor; ratios hold "
+        f"Printed by `./aulmo bench` on a shared two-core machine on {date.today()}, on which other work takes up to a quarter of the processor; ratios hold "
         "better than seconds.", "", "| what | value | compared to | bar | met |", "|---|---|---|---|---|",
     ]  # fmt: skip
     for f in figures:
         met = {True: "yes", False: "**no**", None: ""}[f["met"]]
         lines.append(f"| {f['name']} | {f['value']:.4g} {f['unit']} | {f['compared_to']} | {f['bar']} | {met} |")
-    lines += ["", "![triangles](figures/triangles.svg)", "", "![lamps](figures/lamps.svg)", ""]
+    lines += ["", "![triangles](figures/triangles.svg)", "", "![lamps](figures/lamps.svg)", "", "![samples](figures/samples.svg)", "", "![pixels](figures/pixels.svg)", ""]
     extra = Path("docs/figures-profile.md")
     if extra.exists():
         lines += extra.read_text().splitlines() + [""]

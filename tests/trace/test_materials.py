@@ -4,13 +4,22 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 from scipy import stats
 
 from aulmo.document.records import Surface
 from aulmo.trace import openpbr
-from aulmo.trace.microfacet import eon_multiple, eon_single, fresnel_dielectric, fresnel_f82, ggx_density, sample_visible_normal, smith_lambda
+from aulmo.trace.microfacet import (
+    eon_multiple,
+    eon_single,
+    fresnel_dielectric,
+    fresnel_f82,
+    ggx_density,
+    mean_f82,
+    sample_visible_normal,
+    smith_lambda,
+)
 from lobes import KINDS, cap_grid, density_at, directions, furnace, row_of
 
 
@@ -25,6 +34,67 @@ def test_a_white_material_loses_and_gains_nothing_in_a_white_furnace(kind, mu):
 def test_glass_from_the_inside_loses_nothing(mu):
     row, table, films = row_of(KINDS["frosted glass"])
     assert furnace(row, table, films, mu, True, 1 << 15) == pytest.approx(1.0, abs=0.02)
+
+
+@pytest.mark.parametrize("inside", [False, True])
+@pytest.mark.parametrize("mu", [0.3, 0.8])
+def test_filmed_glass_passes_what_its_film_does_not_reflect(mu, inside):
+    """Rough clear glass under a film, whose reflectance has a colour: all of it comes back or goes through, in every colour."""
+    glass = Surface(transmission_weight=1.0, specular_roughness=0.3, thin_film_weight=1.0, thin_film_thickness=0.4)
+    row, table, films = row_of(glass)
+    assert furnace(row, table, films, mu, inside, 1 << 15) == pytest.approx(1.0, abs=0.02)
+    reflected = openpbr.clear_boundary(row, films, mu, 1 / 1.5 if inside else 1.5, inside)[:3]
+    if not (inside and mu < math.cos(math.asin(1 / 1.5))):
+        assert max(reflected) - min(reflected) > 0.01
+
+
+BOTH_WAYS = {
+    "gold": Surface(base_color=(1.0, 0.77, 0.34), base_metalness=1.0, specular_roughness=0.7, specular_color=(1.0, 0.9, 0.8)),
+    "brushed": Surface(base_color=(0.9, 0.9, 0.9), base_metalness=1.0, specular_roughness=0.6, specular_roughness_anisotropy=0.7),
+    "heat tint": Surface(base_color=(0.6, 0.6, 0.6), base_metalness=1.0, specular_roughness=0.5, thin_film_weight=1.0, thin_film_thickness=0.3),
+    "chalk": Surface(base_color=(0.7, 0.5, 0.3), base_diffuse_roughness=0.8, specular_weight=0.0),
+}
+
+
+@pytest.mark.parametrize("kind", BOTH_WAYS)
+def test_light_goes_both_ways_alike(kind):
+    """Reciprocity of metals, with what their facets pass on to one another, and of rough matt surfaces."""
+    row, table, films = row_of(BOTH_WAYS[kind])
+    rng = np.random.default_rng(2)
+    for _ in range(40):
+        z, phi = rng.uniform(0.1, 0.95, 2), rng.uniform(0, 2 * math.pi, 2)
+        s = np.sqrt(1 - z * z)
+        o, i = ((s[k] * math.cos(phi[k]), s[k] * math.sin(phi[k]), z[k]) for k in range(2))
+        there = np.array(openpbr.evaluate(row, table, films, *o, *i, False)[:3]) / z[1]
+        back = np.array(openpbr.evaluate(row, table, films, *i, *o, False)[:3]) / z[0]
+        np.testing.assert_allclose(there, back, rtol=1e-5)
+
+
+@pytest.mark.parametrize("rough", [0.3, 0.7, 1.0])
+@pytest.mark.parametrize("mu", [0.1, 0.5, 1.0])
+def test_white_rough_metal_gives_back_all_light(rough, mu):
+    row, table, films = row_of(Surface(base_color=(1, 1, 1), base_metalness=1.0, specular_roughness=rough))
+    assert furnace(row, table, films, mu, False, 1 << 15) == pytest.approx(1.0, abs=0.008)
+
+
+def test_rough_gold_is_deeper_in_colour_than_smooth_gold():
+    """Light that meets several facets takes their colour each time."""
+
+    def blue_over_red(rough):
+        row, table, films = row_of(Surface(base_color=(1.0, 0.77, 0.34), base_metalness=1.0, specular_roughness=rough))
+        total = np.zeros(3)
+        for d in cap_grid(0.0, 60, 60):
+            total += openpbr.evaluate(row, table, films, 0.6, 0.0, 0.8, *d, False)[:3]
+        return total[2] / total[0]
+
+    assert blue_over_red(1.0) < blue_over_red(0.4) - 0.02
+
+
+def test_metals_mean_reflectance_is_the_integral():
+    mu = (np.arange(4000) + 0.5) / 4000
+    for f0, tint in ((0.9, 1.0), (0.3, 0.5), (0.6, 0.9)):
+        integral = np.mean([2 * c * fresnel_f82(c, f0, tint) for c in mu])
+        assert mean_f82(f0, tint) == pytest.approx(integral, abs=1e-3)
 
 
 unit = st.floats(0.0, 1.0)
@@ -44,6 +114,10 @@ unit = st.floats(0.0, 1.0)
     micrometres=st.floats(0.05, 2.0),
     mu=st.floats(0.1, 0.99),
 )
+@example(
+    metal=0.0, rough=0.0, clear=1.0, coat=0.0, coat_rough=0.0, ior=1.125, weight=0.0, colour=(0.0, 0.0, 0.0), fuzz=0.0, film=1.0,
+    micrometres=1.0, mu=0.5,
+)  # fmt: skip
 @settings(max_examples=40, deadline=None)
 def test_no_material_gives_back_more_than_it_got(
     metal, rough, clear, coat, coat_rough, ior, weight, colour, fuzz, film, micrometres, mu
@@ -78,7 +152,7 @@ def test_directions_are_sampled_with_the_density_claimed(kind, mu):
     """Chi-square over a grid of equal solid angles."""
     row, table, films = row_of(KINDS[kind])
     count, rows, columns = 1 << 16, 24, 24
-    found = directions(row, table, mu, False, count)
+    found = directions(row, table, films, mu, False, count)
     found = found[np.abs(found).sum(1) > 0]
     z, phi = found[:, 2], np.arctan2(found[:, 1], found[:, 0])
     observed, _, _ = np.histogram2d(z, phi, bins=(rows, columns), range=((-1, 1), (-math.pi, math.pi)))

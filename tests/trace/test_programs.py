@@ -14,7 +14,7 @@ from aulmo.document import edits, project_file
 from aulmo.document.records import Camera, Node, Placement, Surface, TimedPlacement
 from aulmo.errors import BadFile, BadValue
 from aulmo.surface.program import INPUTS, compile_program, make_texture
-from aulmo.trace.program_run import gradient_noise, look_up, nearest_cell, run_points
+from aulmo.trace.program_run import gradient_noise, look_up, nearest_cell, run_heights, run_points
 from aulmo.trace.programs import ProgramBook, subdivided
 from aulmo.trace.scene import SceneBuilder
 from shapes import box_mesh, one_part, sphere_mesh
@@ -52,6 +52,54 @@ def values(nodes, points, normals=None, wide=1e-6, assets=None) -> np.ndarray:
 
 
 # nodes
+
+
+GREY = {"first": (0.1, 0.1, 0.1), "second": (0.8, 0.8, 0.8)}
+EVERY_KIND = {
+    "constant": [Node("n", "constant", {"value": 0.3})],
+    "image": [Node("n", "image", {"width_mm": 30.0})],
+    "noise": [Node("n", "noise", {"size_mm": 7.0, "octaves": 5.0, "gain": 0.6, "seed": 3.0})],
+    "cells": [Node("n", "cells", {"size_mm": 9.0, "jitter": 0.7})],
+    "checker": [Node("n", "checker", {"size_mm": 6.0, **GREY})],
+    "stripes": [Node("n", "stripes", {"size_mm": 8.0, "share": 0.3, **GREY}, axis="y")],
+    "dots": [Node("n", "dots", {"size_mm": 8.0, "share": 0.6, **GREY}, axis="x")],
+    "ramp": [Node("n", "ramp", {"from_mm": -20.0, "to_mm": 25.0, **GREY}, axis="z")],
+    "mix": [Node("m", "noise", {"size_mm": 5.0}), Node("n", "mix", {**GREY, "amount": "@m"})],
+    "add": [Node("m", "noise", {"size_mm": 5.0}), Node("n", "add", {"first": "@m", "second": 0.25})],
+    "multiply": [Node("m", "cells", {"size_mm": 5.0}), Node("n", "multiply", {"first": "@m", "second": "@m"})],
+    "remap": [Node("m", "noise", {"size_mm": 5.0}), Node("n", "remap", {"value": "@m", "in_low": 0.4, "in_high": 0.6, "out_high": 3.0})],
+    "invert": [Node("m", "noise", {"size_mm": 5.0}), Node("n", "invert", {"value": "@m"})],
+    "facing": [Node("n", "facing", {"power": 2.0})],
+    "position": [Node("n", "position", {})],
+}
+
+
+@pytest.mark.parametrize("kind", EVERY_KIND)
+@pytest.mark.parametrize("wide", [1e-6, 4.0])
+def test_relief_is_felt_with_the_numbers_a_program_gives_point_by_point(kind, wide):
+    """Four heights at once against one run for each point, for every kind of node."""
+    from aulmo.surface.program import INPUTS, REGISTERS
+
+    assert set(EVERY_KIND) == set(INPUTS)
+    nodes = EVERY_KIND[kind]
+    document, store = dressed(
+        plane(), nodes=nodes, wires={"height": "n"}, image=np.random.default_rng(3).random((16, 16, 3)) if kind == "image" else None
+    )  # fmt: skip
+    book = ProgramBook(store)
+    program = compile_program(document.materials["m"], book._number, book._shape)
+    texels, rows = book._pictures()
+    points = np.random.default_rng(5).uniform(-30, 30, (8, 3))
+    up = np.tile([0.0, 0.0, 1.0], (8, 1))
+    alone = np.zeros((8, 3))
+    run_points(program.height, texels, rows, points, up, wide, alone)
+    together = []
+    for part in (points[:4], points[4:]):
+        four = np.zeros((REGISTERS, 4))
+        run_heights(program.height, 0, len(program.height), texels, rows, four, np.ascontiguousarray(part.T), 0.0, 0.0, 1.0, wide, 4)
+        together += list(four[0])
+    np.testing.assert_allclose(together, alone[:, 0], atol=1e-9)
+    if kind not in ("constant", "facing"):
+        assert np.ptp(together) > 1e-3
 
 
 def test_constants_add_multiply_mix_invert_and_remap():
@@ -386,7 +434,7 @@ def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
     row[openpbr.COAT_BENT] = 1.0
     row[openpbr.COAT_NORMAL : openpbr.COAT_NORMAL + 3] = math.sin(0.4), 0.0, math.cos(0.4)
     count, n = 1 << 15, 12
-    found = directions(row, table, 0.8, False, count)
+    found = directions(row, table, films, 0.8, False, count)
     found = found[np.abs(found).sum(1) > 0]
     observed, _, _ = np.histogram2d(found[:, 2], np.arctan2(found[:, 1], found[:, 0]), bins=(n, n), range=((0, 1), (-math.pi, math.pi)))
     where = cap_grid(0.0, n * 20, n * 20)

@@ -123,7 +123,9 @@ def env_density(pick, turn, x, y, z):
 def _invert(pick, guide, row, x):
     """The cell of a row in whose part of the cumulative sum x lies: (cell, how far into it)."""
     start = row * COLUMNS
-    k = int(guide[start + min(COLUMNS - 1, int(x * COLUMNS))])
+    k = np.int64(guide[start + min(COLUMNS - 1, int(x * COLUMNS))])
+    k += np.int64(pick[start + k, 0] <= x)  # mostly enough, and nothing for the processor to guess
+    k += np.int64(pick[start + k, 0] <= x)
     while pick[start + k, 0] <= x:
         k += 1
     low = pick[start + k - 1, 0] if k > 0 else np.float32(0.0)
@@ -131,11 +133,29 @@ def _invert(pick, guide, row, x):
 
 
 @inlined
-def sample_env(pick, guide, turn, s, t):
-    """A world direction in proportion to the map's brightness, for s and t below 1. Returns (x, y, z, density, u, v)."""
-    j, across = _invert(pick, guide, ROWS, s)
-    i, f = _invert(pick, guide, j, t)
-    mz = _Z[j] + (_Z[j + 1] - _Z[j]) * across
+def env_row(pick, guide, s):
+    """The first half of `sample_env`: a row of the importance table and how far down in it."""
+    return _invert(pick, guide, ROWS, s)
+
+
+@inlined
+def fetch_guide_soon(guide, row, t):
+    """Ask for where the search in a row will begin."""
+    fetch_soon(guide.ctypes.data + 2 * (row * COLUMNS + min(COLUMNS - 1, int(t * COLUMNS))))
+
+
+@inlined
+def fetch_cells_soon(pick, guide, row, t):
+    """Ask for the cells among which the search in a row will end."""
+    k = np.int64(guide[row * COLUMNS + min(COLUMNS - 1, int(t * COLUMNS))])
+    fetch_soon(pick.ctypes.data + 8 * (row * COLUMNS + k))
+
+
+@inlined
+def env_in_row(pick, guide, turn, row, across, t):
+    """The second half of `sample_env`."""
+    i, f = _invert(pick, guide, row, t)
+    mz = _Z[row] + (_Z[row + 1] - _Z[row]) * across
     sine = math.sqrt(max(0.0, 1.0 - mz * mz))
     d = (f - 0.5) * (2.0 * math.pi / COLUMNS)
     cd, sd = 1.0 - 0.5 * d * d, d * (1.0 - d * d * (1.0 / 6.0))
@@ -144,10 +164,17 @@ def sample_env(pick, guide, turn, s, t):
         turn[0, 0] * mx + turn[1, 0] * my + turn[2, 0] * mz,
         turn[0, 1] * mx + turn[1, 1] * my + turn[2, 1] * mz,
         turn[0, 2] * mx + turn[1, 2] * my + turn[2, 2] * mz,
-        np.float64(pick[j * COLUMNS + i, 1]),
+        np.float64(pick[row * COLUMNS + i, 1]),
         (i + f) / COLUMNS,
         2.0 * arc_turns(sine, mz),
     )
+
+
+@inlined
+def sample_env(pick, guide, turn, s, t):
+    """A world direction in proportion to the map's brightness, for s and t below 1. Returns (x, y, z, density, u, v)."""
+    row, across = env_row(pick, guide, s)
+    return env_in_row(pick, guide, turn, row, across, t)
 
 
 @inlined
@@ -217,8 +244,10 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
         if density <= 0.0:
             return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0
     else:
-        x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
+        x, y, z, _p, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
     u, v = to_map(scene.env_turn, x, y, z)
+    if pick >= 0.25 and len(scene.portals) == 1:
+        return x, y, z, (0.25 * map_density(scene.env_pick, u, v) + 0.75 * density) * chance, u, v
     return x, y, z, dome_density(scene, options, px, py, pz, x, y, z, u, v), u, v
 
 

@@ -140,7 +140,8 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     film = _film(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
     if tables:
-        o.bake_albedos(row, table, _NO_FILM if film is None else film[None], -1 if film is None else 0, 256)
+        row[o.FILM] = -1.0 if film is None else 0.0
+        o.bake_albedos(row, table, _NO_FILM if film is None else film[None], 256)
     return Row(row, table, film)
 
 

@@ -39,6 +39,14 @@ def fresnel_f82(cosine, f0, tint):
 
 
 @inlined
+def mean_f82(f0, tint):
+    """`fresnel_f82` averaged over the hemisphere with the cosine, in closed form: the powers' integrals are 1/21 and 1/126."""
+    grazing = 1.0 - 1.0 / 7.0
+    a = (f0 + (1.0 - f0) * grazing**5) * (1.0 - tint) / ((1.0 / 7.0) * grazing**6)
+    return min(1.0, max(0.0, f0 + (1.0 - f0) * (1.0 / 21.0) - a * (1.0 / 126.0)))
+
+
+@inlined
 def ggx_density(hx, hy, hz, ax, ay):
     """Density D of microfacet normals."""
     x, y = hx / ax, hy / ay

@@ -5,8 +5,9 @@ per material by `bake_albedos`) and, when it has a thin film, a table of reflect
 scaling as the specification suggests: what a layer does not reflect reaches the one below. From the top: fuzz, coat, then metal,
 clear or opaque base with its specular layer; an opaque base is matt or lets light wander below its surface (`medium`).
 
-References: OpenPBR Surface 1.1 specification (Academy Software Foundation); Turquin 2019, "Practical multiple scattering
-compensation for microfacet models" (energy lost by single-scattering GGX).
+References: OpenPBR Surface 1.1 specification (Academy Software Foundation); Kulla & Conty 2017, "Revisiting physically based shading"
+(light that metal facets pass on to one another); Turquin 2019, "Practical multiple scattering compensation for microfacet models" (the
+same for glass).
 """
 
 import math
@@ -21,6 +22,7 @@ from aulmo.trace.microfacet import (
     fresnel_dielectric,
     fresnel_f82,
     ggx_density,
+    mean_f82,
     sample_visible_normal,
     sheen,
     smith_lambda,
@@ -85,6 +87,35 @@ def film_at(films, row, metal, mu):
 
 
 @inlined
+def mean_film(films, row, channel):
+    """Reflectance under a film averaged over the hemisphere with the cosine, by two-point Gauss quadrature for that weight."""
+    low = film_at(films, row, 3, 0.3550510257)
+    high = film_at(films, row, 3, 0.8449489743)
+    return 0.3639172365 * low[channel] + 0.6360827635 * high[channel]
+
+
+@inlined
+def _passed_on(reflectance, mean):
+    """What is left of light after it went from facet to facet: `mean` is the albedo of a white metal averaged over the hemisphere."""
+    return reflectance * reflectance * mean / (1.0 - reflectance * (1.0 - mean))
+
+
+@inlined
+def clear_boundary(material, films, cosine, eta, inside):
+    """How a clear solid's boundary divides light between reflection and passage, at a microfacet.
+
+    A film changes both alike: what it does not reflect passes. Seen from within it reflects as from outside at the refracted angle
+    (reciprocity of a film that takes no light away). Returns (red, green, blue reflectance, chance of reflection, refracted cosine).
+    """
+    f, t = fresnel_dielectric(cosine, eta)
+    film = int(material[FILM])
+    if film >= 0 and f < 1.0:
+        r, g, b = film_at(films, film, 0, t if inside else cosine)
+        return r, g, b, (r + g + b) * (1.0 / 3.0), t
+    return f, f, f, f, t
+
+
+@inlined
 def _coat_pass(material, mu_i, mu_o, channel):
     """Tint of light that crosses the coat twice; the coat colour is the tint at normal incidence."""
     tint = material[COAT_TINT + channel]
@@ -134,6 +165,10 @@ def lobe_odds(material, table, ox, oy, oz):
     coat = (1.0 - fuzz) * material[COAT] * e_coat
     rest = 1.0 - fuzz - coat
     metal = rest * material[METALNESS]
+    again = 0.0
+    if metal > 0.0:  # light that goes from facet to facet leaves like light from a matt surface
+        again = metal * max(0.0, 1.0 - layer_albedo(material, table, E_METAL, ox, oy, oz))
+        metal -= again
     opaque = rest * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION])
     shine = layer_albedo(material, table, E_SPECULAR, ox, oy, oz)
     specular = opaque * shine
@@ -143,7 +178,7 @@ def lobe_odds(material, table, ox, oy, oz):
     if material[THIN] > 0.0:
         diffuse += below
         below = 0.0
-    diffuse += fuzz
+    diffuse += fuzz + again
     glass = rest * (1.0 - material[METALNESS]) * material[TRANSMISSION]
     total = coat + metal + specular + glass + diffuse + below
     lambda_base = smith_lambda(ox, oy, oz, material[ALPHA_X], material[ALPHA_Y])
@@ -161,6 +196,26 @@ def lobe_odds(material, table, ox, oy, oz):
         lambda_coat,
         lambda_base,
         1.0 - fuzz,
+    )
+
+
+@inlined
+def even_odds(odds):
+    """The same with every lobe there is equally likely, as the plain estimator of the benchmark has it."""
+    coat, base, glass, diffuse, below, e_coat, e_specular, lambda_coat, lambda_base, clear_of_fuzz = odds
+    lobes = (coat > 0.0) + (base > 0.0) + (glass > 0.0) + (diffuse > 0.0) + (below > 0.0)
+    p = 1.0 / max(1.0, lobes)
+    return (
+        p if coat > 0.0 else 0.0,
+        p if base > 0.0 else 0.0,
+        p if glass > 0.0 else 0.0,
+        p if diffuse > 0.0 else 0.0,
+        p if below > 0.0 else 0.0,
+        e_coat,
+        e_specular,
+        lambda_coat,
+        lambda_base,
+        clear_of_fuzz,
     )
 
 
@@ -192,7 +247,7 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
     """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     if inside:
-        r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / ratio, True, 1.0)
+        r, g, b, density = _evaluate_glass(material, table, films, ox, oy, oz, ix, iy, iz, ax, ay, 1.0 / ratio, True, 1.0)
         return r, g, b, density, 0.0, 0.0, 0.0
     p_coat, p_base, p_glass, p_diffuse, _below, e_coat, e_specular, lambda_coat, lambda_base, clear_of_fuzz = odds
     thin_body = material[THIN] > 0.0 and material[SUBSURFACE] > 0.0
@@ -202,7 +257,7 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
         r = g = b = density = 0.0
         under = clear_of_fuzz * (1.0 - material[COAT] * e_coat) * (1.0 - material[METALNESS])
         if p_glass > 0.0:
-            r, g, b, density = _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, ratio, False, p_glass)
+            r, g, b, density = _evaluate_glass(material, table, films, ox, oy, oz, ix, iy, iz, ax, ay, ratio, False, p_glass)
             through = under * material[TRANSMISSION]
             r, g, b = r * through, g * through, b * through
         dr = dg = db = 0.0
@@ -251,7 +306,6 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
     base_r = base_g = base_b = 0.0
     body_r = body_g = body_b = 0.0
     if metalness > 0.0:
-        lost = 1.0 / max(1e-4, layer_albedo(material, table, E_METAL, ox, oy, oz)) - 1.0
         for_metal = metalness * shape
         if film >= 0:
             mr, mg, mb = film_at(films, film, 3, cos_h)
@@ -259,9 +313,20 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
             mr = fresnel_f82(cos_h, material[METAL_F0], material[METAL_F82])
             mg = fresnel_f82(cos_h, material[METAL_F0 + 1], material[METAL_F82 + 1])
             mb = fresnel_f82(cos_h, material[METAL_F0 + 2], material[METAL_F82 + 2])
-        base_r = for_metal * mr * (1.0 + material[METAL_F0] * lost)
-        base_g = for_metal * mg * (1.0 + material[METAL_F0 + 1] * lost)
-        base_b = for_metal * mb * (1.0 + material[METAL_F0 + 2] * lost)
+        base_r, base_g, base_b = for_metal * mr, for_metal * mg, for_metal * mb
+        lost_o = 1.0 - layer_albedo(material, table, E_METAL, ox, oy, oz)
+        if lost_o > 1e-3:
+            mean = table[E_METAL, MU_STEPS + 1]
+            again = metalness * lost_o * max(0.0, 1.0 - layer_albedo(material, table, E_METAL, ix, iy, iz)) * iz / (math.pi * (1.0 - mean))
+            if film >= 0:
+                mr, mg, mb = mean_film(films, film, 0), mean_film(films, film, 1), mean_film(films, film, 2)
+            else:
+                mr = mean_f82(material[METAL_F0], material[METAL_F82])
+                mg = mean_f82(material[METAL_F0 + 1], material[METAL_F82 + 1])
+                mb = mean_f82(material[METAL_F0 + 2], material[METAL_F82 + 2])
+            base_r += again * _passed_on(mr, mean)
+            base_g += again * _passed_on(mg, mean)
+            base_b += again * _passed_on(mb, mean)
     if metalness < 1.0:
         f, _ = fresnel_dielectric(cos_h, material[ETA])
         sr = sg = sb = f
@@ -269,14 +334,11 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
             sr, sg, sb = film_at(films, film, 0, cos_h)
         shine = (1.0 - metalness) * (1.0 - transmission) * shape
         if transmission > 0.0:
-            f_glass, _ = fresnel_dielectric(cos_h, ratio)
-            density += p_glass * f_glass * visible
+            cr, cg, cb, chance, _t = clear_boundary(material, films, cos_h, ratio, False)
+            density += p_glass * chance * visible
             clear = (1.0 - metalness) * transmission * shape / max(1e-4, layer_albedo(material, table, E_GLASS, ox, oy, oz))
-            if film < 0:
-                sr = sg = sb = shine * f + clear * f_glass
-                shine = 1.0
-            else:
-                shine += clear
+            sr, sg, sb = shine * sr + clear * cr, shine * sg + clear * cg, shine * sb + clear * cb
+            shine = 1.0
         base_r += shine * sr * material[SPECULAR_COLOUR]
         base_g += shine * sg * material[SPECULAR_COLOUR + 1]
         base_b += shine * sb * material[SPECULAR_COLOUR + 2]
@@ -310,7 +372,7 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
 
 
 @inlined
-def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside, odds):
+def _evaluate_glass(material, table, films, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside, odds):
     """The boundary of a clear solid by itself: Walter's rough reflection and refraction, energy compensated."""
     if iz > 0.0:
         hx, hy, hz = ox + ix, oy + iy, oz + iz
@@ -327,34 +389,34 @@ def _evaluate_glass(material, table, ox, oy, oz, ix, iy, iz, ax, ay, eta, inside
         return 0.0, 0.0, 0.0, 0.0
     lambda_o, lambda_i = smith_lambda(ox, oy, oz, ax, ay), smith_lambda(ix, iy, iz, ax, ay)
     d = ggx_density(hx, hy, hz, ax, ay)
-    f, _ = fresnel_dielectric(cos_o, eta)
-    gain = 1.0 / max(1e-4, layer_albedo(material, table, E_GLASS_INSIDE if inside else E_GLASS, ox, oy, oz))
+    fr, fg, fb, chance, _t = clear_boundary(material, films, cos_o, eta, inside)
+    gain = 1.0 / (max(1e-4, layer_albedo(material, table, E_GLASS_INSIDE if inside else E_GLASS, ox, oy, oz)) * (1.0 + lambda_o + lambda_i))
     if iz > 0.0:
-        value = f * d / (4.0 * oz)
-        energy = gain * value / (1.0 + lambda_o + lambda_i)
-        return energy, energy, energy, odds * value / (1.0 + lambda_o)
+        value = d / (4.0 * oz)
+        energy = gain * value
+        return energy * fr, energy * fg, energy * fb, odds * chance * value / (1.0 + lambda_o)
     if cos_i >= 0.0:
         return 0.0, 0.0, 0.0, 0.0
     root = cos_o + eta * cos_i
     # d(h)/d(i) of refraction; radiance is carried without the squared index, which cancels once light has left again.
-    value = (1.0 - f) * d * cos_o * eta * eta * -cos_i / (oz * root * root)
-    energy = gain * value / (1.0 + lambda_o + lambda_i)
+    value = d * cos_o * eta * eta * -cos_i / (oz * root * root)
+    energy = gain * value
     return (
-        energy * material[TINT],
-        energy * material[TINT + 1],
-        energy * material[TINT + 2],
-        odds * value / (1.0 + lambda_o),
+        energy * (1.0 - fr) * material[TINT],
+        energy * (1.0 - fg) * material[TINT + 1],
+        energy * (1.0 - fb) * material[TINT + 2],
+        odds * (1.0 - chance) * value / (1.0 + lambda_o),
     )
 
 
 @inlined
-def sample_direction(material, table, ox, oy, oz, inside, u, v, lobe):
+def sample_direction(material, table, films, ox, oy, oz, inside, u, v, lobe):
     """`sample_lobes` in air with its odds worked out."""
-    return sample_lobes(material, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe, material[REFRACTION])
+    return sample_lobes(material, films, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe, material[REFRACTION])
 
 
 @inlined
-def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe, ratio):
+def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, lobe, ratio):
     """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none.
 
     Going below the surface is not a direction: whoever calls asks first whether `lobe` lies within the last of the odds' chances.
@@ -387,8 +449,8 @@ def sample_lobes(material, odds, ox, oy, oz, inside, u, v, lobe, ratio):
         hx, hy, hz = _unbent(nx, ny, nz, hx, hy, hz)
     cosine = ox * hx + oy * hy + oz * hz
     if glass:
-        f, t = fresnel_dielectric(cosine, eta)
-        if lobe >= f:
+        _r, _g, _b, chance, t = clear_boundary(material, films, cosine, eta, inside)
+        if lobe >= chance:
             k = cosine / eta - t
             x, y, z = k * hx - ox / eta, k * hy - oy / eta, k * hz - oz / eta
             return (x, y, z) if z < 0.0 else (0.0, 0.0, 0.0)
@@ -423,8 +485,9 @@ def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
 
 
 @kernel
-def _bake_glass(eta, ax, ay, mu, across, samples):
+def _bake_glass(material, films, eta, inside, mu, across, samples):
     """Directional albedo of rough reflection and refraction together. `across` looks along y."""
+    ax, ay = material[ALPHA_X], material[ALPHA_Y]
     total = 0.0
     sine = math.sqrt(max(0.0, 1.0 - mu * mu))
     x, y = (0.0, sine) if across else (sine, 0.0)
@@ -432,7 +495,7 @@ def _bake_glass(eta, ax, ay, mu, across, samples):
         u, v = draw_2d(k, np.uint64(91))
         hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
         c = x * hx + y * hy + mu * hz
-        f, t = fresnel_dielectric(c, eta)
+        _r, _g, _b, f, t = clear_boundary(material, films, c, eta, inside)
         lambda_o = smith_lambda(x, y, mu, ax, ay)
         rx, ry, rz = 2.0 * c * hx - x, 2.0 * c * hy - y, 2.0 * c * hz - mu
         if rz > 0.0:
@@ -460,13 +523,16 @@ def _bake_sheen(roughness, mu):
 
 
 @entry
-def bake_albedos(material, table, films, film, samples):
-    """Fill the (ALBEDOS, MU_STEPS + 2) table of one material; `film` is its row in `films` or -1.
+def bake_albedos(material, table, films, samples):
+    """Fill the (ALBEDOS, MU_STEPS + 2) table of one material; `films` are the tables its film column counts in.
 
-    The last entry of the fuzz is what its density is multiplied by so that no view ever gives back more than it got.
+    The last entry of the fuzz is what its density is multiplied by so that no view ever gives back more than it got; that of the metal its
+    mean over the hemisphere.
     """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
+    film = int(material[FILM])
     most = 1.0
+    mean = whole = 0.0
     turns = 2 if material[STRETCHED] > 0.0 else 1
     for i in range(MU_STEPS + 1):
         mu = max(1e-3, i / MU_STEPS)
@@ -494,14 +560,18 @@ def bake_albedos(material, table, films, film, samples):
         if material[TRANSMISSION] > 0.0:
             for which in range(E_GLASS, E_GLASS_INSIDE + 1):
                 eta = material[REFRACTION] if which == E_GLASS else 1.0 / material[REFRACTION]
-                one = _bake_glass(eta, ax, ay, mu, False, samples)
-                other = _bake_glass(eta, ax, ay, mu, True, samples) if turns == 2 else one
+                one = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, False, samples)
+                other = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, True, samples) if turns == 2 else one
                 table[which, i] = 0.5 * (one + other)
                 table[E_TURNING + which, i] = 0.5 * (one - other)
+        weight = (0.5 if i == 0 or i == MU_STEPS else 1.0) * 2.0 * mu / MU_STEPS
+        mean += weight * table[E_METAL, i]
+        whole += weight
         table[E_FUZZ, i] = 0.0
         if material[FUZZ] > 0.0:
             table[E_FUZZ, i] = _bake_sheen(material[FUZZ_ROUGHNESS], max(0.01, mu))
             most = max(most, table[E_FUZZ, i])
+    table[E_METAL, MU_STEPS + 1] = min(0.9999, mean / whole)
     for i in range(MU_STEPS + 1):
         table[E_FUZZ, i] /= most
     table[E_FUZZ, MU_STEPS + 1] = 1.0 / most

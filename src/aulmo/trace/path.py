@@ -12,14 +12,12 @@ import numpy as np
 
 from aulmo.surface.program import REGISTERS
 from aulmo.trace import openpbr as o
+from aulmo.trace.ahead import aim_at_dome, draw_candidates
 from aulmo.trace.arrays import (
     CAM_COLUMNS,
     CAM_PROJECTION,
     CAM_TAN_W,
-    OPT_CANDIDATES,
-    OPT_ENV_CHANCE,
     OPT_LAMP_MASK,
-    OPT_LATER_CANDIDATES,
     OPT_PASSES,
     OPT_PLAIN,
     OPT_SEED,
@@ -53,20 +51,13 @@ from aulmo.trace.embree import (
 from aulmo.trace.gather import add_light
 from aulmo.trace.jit import borrowed, entry, inlined, kernel
 from aulmo.trace.lens import camera_at, camera_ray, tent
-from aulmo.trace.lights import fetch_map_soon, luminance, sample_env, to_map
+from aulmo.trace.lights import fetch_map_soon, luminance, to_map
 from aulmo.trace.path_state import (
     ALIVE,
     BARY,
     BELOW,
-    CANDIDATE,
     CANDIDATES,
-    C_DENSITY,
-    C_MAP_U,
-    C_MAP_V,
-    C_PICK,
-    C_TOWARD,
-    C_U,
-    C_V,
+    DEPTH,
     DIRECTION,
     EVEN_STEPS,
     GUIDE,
@@ -78,7 +69,6 @@ from aulmo.trace.path_state import (
     LOBE,
     MAP_U,
     MAP_V,
-    MATT,
     MATTE_SLOTS,
     NG,
     NUMBERS,
@@ -87,7 +77,6 @@ from aulmo.trace.path_state import (
     SEED,
     SEEN,
     SHADOWS,
-    SHINY,
     SPREAD,
     STEP,
     SUM,
@@ -104,37 +93,15 @@ from aulmo.trace.path_state import (
     S_WAITING,
     TIME,
     T_FAR,
+    WAY,
     WHOLES,
     carry,
-    draw_even,
     go,
 )
-from aulmo.trace.sampling import draw_2d, hash32
+from aulmo.trace.sampling import draw_wave, hash32, unit
 from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon
 from aulmo.trace.vertex import advance
 from aulmo.trace.visibility import FAR, MEDIA, note_ray, visibility
-
-
-@inlined
-def _draw_ahead(scene, options, state, whole, index, by_map):
-    """Draw the lobe and the candidates of the light sample at what a path has met, and ask for the texels they lead to."""
-    step = whole[STEP]
-    key = np.uint64(whole[SEED]) + np.uint64(16 + 8 * step)
-    digits = int(options[OPT_CANDIDATES if whole[MATT] + whole[SHINY] == 0 else OPT_LATER_CANDIDATES])
-    whole[LIGHTS] = 1 << digits
-    state[LOBE], p = draw_even(index, key + np.uint64(2), step)
-    env_chance = options[OPT_ENV_CHANCE]
-    for k in range(1 << digits):
-        c = CANDIDATES + CANDIDATE * k
-        if digits > 0:
-            p, _q = draw_even((index << digits) + k, key + np.uint64(0x8000), step)
-        u, v = draw_even((index << digits) + k, key + np.uint64(1), step)
-        state[c + C_PICK], state[c + C_U], state[c + C_V] = p, u, v
-        if by_map and p < env_chance:
-            x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, u, v)
-            state[c + C_TOWARD], state[c + C_TOWARD + 1], state[c + C_TOWARD + 2], state[c + C_DENSITY] = x, y, z, density * env_chance
-            state[c + C_MAP_U], state[c + C_MAP_V] = u, v
-            fetch_map_soon(scene.env, u, v)
 
 
 @inlined
@@ -235,18 +202,27 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     shadows = borrowed(shadow_block)
     own_block = np.zeros(o.COLUMNS)
     own = borrowed(own_block)
-    register_block = np.zeros((REGISTERS, 3))
+    register_block = np.zeros((REGISTERS + 3, 4))
     registers = borrowed(register_block)
     moment_block = np.zeros(CAM_COLUMNS)
     moment = borrowed(moment_block)
+    seed_block = np.zeros(PACKET, np.uint32)
+    seeds = borrowed(seed_block)
+    drawn_block = np.zeros((6, PACKET), np.uint32)
+    lobe_u, light_p, way_u = borrowed(drawn_block[0]), borrowed(drawn_block[1]), borrowed(drawn_block[2])
+    way_v, light_u, light_v = borrowed(drawn_block[3]), borrowed(drawn_block[4]), borrowed(drawn_block[5])
     no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
     no_matte = borrowed(no_matte_block)
     with_mattes = mattes.shape[0] > 0
     mask_seen = MASK_SOLID | MASK_CLEAR | MASK_CATCHER | int(options[OPT_LAMP_MASK])
     mask_on = MASK_SOLID | MASK_CLEAR | int(options[OPT_LAMP_MASK])
     pixel = 2.0 * camera[0, CAM_TAN_W] * step / width if camera[0, CAM_PROJECTION] == PERSPECTIVE else 1e-3
+    first_step = EVEN_STEPS if options[OPT_PLAIN] > 0.0 else 0  # the plain estimator draws plain random numbers
     by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0
     extra = np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15)
+    lasting = options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN]
+    still = len(camera) == 1
+    camera_at(camera, 0.0, moment)
     taken = 0
     for row in range(y0, y1):
         if stop[0] != 0:
@@ -258,23 +234,28 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                 index = first + k
                 for lane in range(PACKET):
                     column = start + min(lane, lanes - 1)
-                    seed = np.uint64(
-                        hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))
-                    ) << np.uint64(16)
-                    u, v = draw_2d(index, seed)
-                    px = (column + 0.5) * step + tent(u) * step
-                    py = (row + 0.5) * step + tent(v) * step
-                    u, v = draw_2d(index, seed + np.uint64(1))
+                    where = hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))
+                    seeds[lane] = np.uint32(where << np.uint32(16))
+                draw_wave(index, seeds, np.uint32(0), first_step == 0, PACKET, lobe_u, light_p)
+                draw_wave(index, seeds, np.uint32(1), first_step == 0, PACKET, light_u, light_v)
+                if lasting:
+                    draw_wave(index, seeds, np.uint32(3), first_step == 0, PACKET, way_u, way_v)
+                for lane in range(PACKET):
+                    column = start + min(lane, lanes - 1)
+                    px = (column + 0.5) * step + tent(unit(lobe_u[lane])) * step
+                    py = (row + 0.5) * step + tent(unit(light_p[lane])) * step
                     state = states[lane]
                     whole = wholes[lane]
-                    state[:] = 0.0
-                    whole[:] = 0
+                    for c in range(CANDIDATES):
+                        state[c] = 0.0
+                    for c in range(WHOLES):
+                        whole[c] = 0
                     state[HEIGHT] = 1.0 - 2.0 * py / height
-                    state[TIME] = 0.0
-                    if options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN]:
-                        state[TIME] = draw_2d(index, seed + np.uint64(3))[0]
-                    camera_at(camera, state[TIME], moment)
-                    x, y, z, dx, dy, dz = camera_ray(moment, 2.0 * px / width - 1.0, state[HEIGHT], u, v)
+                    if lasting:
+                        state[TIME] = unit(way_u[lane])
+                    if not still:
+                        camera_at(camera, state[TIME], moment)
+                    x, y, z, dx, dy, dz = camera_ray(moment, 2.0 * px / width - 1.0, state[HEIGHT], unit(light_u[lane]), unit(light_v[lane]))
                     set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, mask_seen)
                     packet[7 * PACKET + lane] = state[TIME]
                     go(state, x, y, z, dx, dy, dz)
@@ -283,12 +264,11 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                     state[SPREAD] = pixel
                     for c in range(3):
                         state[GUIDE + c] = 1.0
-                    whole[SEED] = np.int64(seed)
+                    whole[SEED] = np.int64(seeds[lane])
                     whole[SEEN] = 1
                     whole[LAST_INSTANCE] = -1
                     whole[LIGHTS] = 1
-                    if options[OPT_PLAIN] > 0.0:
-                        whole[STEP] = EVEN_STEPS  # the plain estimator draws plain random numbers
+                    whole[STEP] = first_step
                     whole[ALIVE] = 1 if lane < lanes else 0
                     if lane < lanes:
                         sums[lane, PLANE_ALPHA] += 1.0
@@ -296,6 +276,7 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                         taken += 1
                 alive = lanes
                 coming = True
+                vertex = first_step
                 if record.shape[0] > 0:
                     for lane in range(lanes):
                         state = states[lane]
@@ -339,11 +320,23 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                             whole[INSTANCE] = np.int64(words[19])
                             fetch_triangle_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
                     coming = False
+                    offset = np.uint32(16 + 8 * vertex)
+                    draw_wave(index, seeds, offset + np.uint32(2), vertex < EVEN_STEPS, lanes, lobe_u, light_p)
+                    draw_wave(index, seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, way_u, way_v)
+                    draw_wave(index, seeds, offset + np.uint32(1), vertex < EVEN_STEPS, lanes, light_u, light_v)
+                    vertex += 1
                     for lane in range(lanes):
-                        whole = wholes[lane]
-                        if whole[ALIVE] != 0 and whole[INSTANCE] >= 0:
+                        state, whole = states[lane], wholes[lane]
+                        whole[LIGHTS] = 0
+                        if whole[ALIVE] == 0:
+                            continue
+                        state[LOBE], state[WAY], state[WAY + 1] = unit(lobe_u[lane]), unit(way_u[lane]), unit(way_v[lane])
+                        if whole[INSTANCE] >= 0:
                             fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
-                            _draw_ahead(scene, options, states[lane], whole, index, by_map)
+                        if whole[INSTANCE] >= 0 or whole[BELOW] + whole[DEPTH] > 0:
+                            draw_candidates(options, state, whole, index, unit(light_p[lane]), unit(light_u[lane]), unit(light_v[lane]))
+                    if by_map:
+                        aim_at_dome(scene, options, states, wholes, lanes)
                     # each path takes its turn
                     alive = 0
                     for lane in range(lanes):
@@ -405,7 +398,7 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
         ray_block[0] > 1e37
         and media_block[0, 0] < 0
         and whole_block[0, 0] < 0
-        and shadow_block[0, 0] + moment_block[0] + own_block[0] + register_block[0, 0] > 1e300
+        and shadow_block[0, 0] + moment_block[0] + own_block[0] + register_block[0, 0] + seed_block[0] + drawn_block[0, 0] > 1e300
     ):
         return -1
     return taken

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from aulmo.trace import openpbr as o
-from aulmo.trace.arrays import OPT_BOUNCES, OPT_CLEAR_BOUNCES, OPT_STRAIGHT_GLASS
+from aulmo.trace.arrays import OPT_BOUNCES, OPT_CLEAR_BOUNCES, OPT_PLAIN, OPT_STRAIGHT_GLASS, OPT_UNIFORM_CHOICE
 from aulmo.trace.jit import inlined
 from aulmo.trace.microfacet import fresnel_dielectric
 from aulmo.trace.openpbr import film_at
@@ -48,6 +48,8 @@ def polished(scene, options, state, whole, media, index, key, m, instance, insid
     if film >= 0 and f < 1.0:
         fr, fg, fb = film_at(scene.films, film, 0, oz if not inside else max(oz, cosine_t))
         f = min(0.98, max(0.02, (fr + fg + fb) / 3.0))
+    if options[OPT_PLAIN] > 0.0 and options[OPT_UNIFORM_CHOICE] > 0.0 and 0.0 < f < 1.0:
+        f = 0.5
     lobe = state[LOBE]
     if lobe < f:
         carry(state, state[CARRIED] * fr / f, state[CARRIED + 1] * fg / f, state[CARRIED + 2] * fb / f)

@@ -30,6 +30,7 @@ from aulmo.surface.program import (
     O_TO,
     POSITION,
     RAMP,
+    REGISTERS,
     REMAP,
     STRIPES,
     WIRE,
@@ -136,12 +137,20 @@ def _lattice(i, j, k, seed):
     return h >> np.uint64(32)
 
 
+# Perlin's gradients: the middles of a cube's edges, four of them twice
+_SLOPES = np.array(
+    [
+        (1, 1, 0), (-1, 1, 0), (1, -1, 0), (-1, -1, 0), (1, 0, 1), (-1, 0, 1), (1, 0, -1), (-1, 0, -1),
+        (0, 1, 1), (0, -1, 1), (0, 1, -1), (0, -1, -1), (1, 1, 0), (0, -1, 1), (-1, 1, 0), (0, -1, -1),
+    ],
+    float,
+)  # fmt: skip
+
+
 @inlined
 def _slope(h, x, y, z):
     g = h & np.uint64(15)
-    u = x if g < 8 else y
-    v = y if g < 4 else (x if g == 12 or g == 14 else z)
-    return (u if g & np.uint64(1) == 0 else -u) + (v if g & np.uint64(2) == 0 else -v)
+    return _SLOPES[g, 0] * x + _SLOPES[g, 1] * y + _SLOPES[g, 2] * z
 
 
 @inlined
@@ -158,6 +167,11 @@ def _blend(u, v, i, j, k, seed, x, y, z):
 @kernel
 def gradient_noise(x, y, z, seed):
     """Perlin's gradient noise, about -1..1."""
+    return _noise(x, y, z, seed)
+
+
+@inlined
+def _noise(x, y, z, seed):
     i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
     x, y, z = x - i, y - j, z - k
     u, v, w = x * x * x * (x * (x * 6 - 15) + 10), y * y * y * (y * (y * 6 - 15) + 10), z * z * z * (z * (z * 6 - 15) + 10)
@@ -210,6 +224,37 @@ def _ramp_sum(t, share):
     return f * share + min(t - f, share)
 
 
+@inlined
+def _share(op, code, x, y, z, wide):
+    """How much of a pattern's second colour there is at a point: checker, stripes, dots or ramp."""
+    if code == CHECKER:
+        s = 0.5 / op[O_P]
+        w = wide * s
+        p, q, t = _pulse(x * s, 0.5, w), _pulse(y * s, 0.5, w), _pulse(z * s, 0.5, w)
+        return 0.5 - 0.5 * (2.0 * p - 1.0) * (2.0 * q - 1.0) * (2.0 * t - 1.0)
+    axis = int(op[O_P + 2])
+    if code == DOTS:
+        p, q = (y, z) if axis == 0 else (z, x) if axis == 1 else (x, y)
+        p, q = p / op[O_P], q / op[O_P]
+        p, q = p - math.floor(p) - 0.5, q - math.floor(q) - 0.5
+        edge = max(1e-6, wide / op[O_P])
+        return min(1.0, max(0.0, 0.5 + (0.5 * op[O_P + 1] - math.sqrt(p * p + q * q)) / edge))
+    along = x if axis == 0 else y if axis == 1 else z
+    if code == STRIPES:
+        return _pulse(along / op[O_P], min(1.0, max(0.0, op[O_P + 1])), wide / op[O_P])
+    span = op[O_P + 1] - op[O_P]
+    return min(1.0, max(0.0, (along - op[O_P]) / span)) if span != 0.0 else 0.0
+
+
+@kernel
+def _image(op, texels, pictures, x, y, z, nx, ny, nz, wide):
+    """A picture's colour at a point of the part."""
+    u, v, _x, _y, _z = project_point(int(op[O_P + 1]), int(op[O_P + 8]), x, y, z, nx, ny, nz)
+    u, v = u - op[O_P + 6], v + op[O_P + 7]
+    u, v = op[O_P + 4] * u - op[O_P + 5] * v, op[O_P + 5] * u + op[O_P + 4] * v
+    return look_up(texels, pictures[int(op[O_P])], u / op[O_P + 2] + 0.5, v / op[O_P + 3] + 0.5, wide / op[O_P + 2])
+
+
 @kernel
 def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz, facing, wide):
     """Run operations `first` to `last` at a point of a part in its own mm; `wide` is the footprint in mm.
@@ -224,10 +269,7 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
         if code == CONSTANT:
             r, g, c = op[O_P], op[O_P + 1], op[O_P + 2]
         elif code == IMAGE:
-            u, v, _x, _y, _z = project_point(int(op[O_P + 1]), int(op[O_P + 8]), x, y, z, nx, ny, nz)
-            u, v = u - op[O_P + 6], v + op[O_P + 7]
-            u, v = op[O_P + 4] * u - op[O_P + 5] * v, op[O_P + 5] * u + op[O_P + 4] * v
-            r, g, c = look_up(texels, pictures[int(op[O_P])], u / op[O_P + 2] + 0.5, v / op[O_P + 3] + 0.5, wide / op[O_P + 2])
+            r, g, c = _image(op, texels, pictures, x, y, z, nx, ny, nz, wide)
         elif code == NOISE:
             s = 1.0 / op[O_P]
             r = fractal(x * s, y * s, z * s, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), wide * s)
@@ -236,31 +278,8 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
             s = 1.0 / op[O_P]
             r = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
             g = c = r
-        elif code == CHECKER:
-            s = 0.5 / op[O_P]
-            w = wide * s
-            p, q, t = _pulse(x * s, 0.5, w), _pulse(y * s, 0.5, w), _pulse(z * s, 0.5, w)
-            p, q, t = 2.0 * p - 1.0, 2.0 * q - 1.0, 2.0 * t - 1.0
-            f = 0.5 - 0.5 * p * q * t
-            r = registers[a, 0] + f * (registers[b, 0] - registers[a, 0])
-            g = registers[a, 1] + f * (registers[b, 1] - registers[a, 1])
-            c = registers[a, 2] + f * (registers[b, 2] - registers[a, 2])
-        elif code == STRIPES or code == DOTS or code == RAMP or code == MIX:
-            axis = int(op[O_P + 2])
-            along = x if axis == 0 else y if axis == 1 else z
-            if code == STRIPES:
-                f = _pulse(along / op[O_P], min(1.0, max(0.0, op[O_P + 1])), wide / op[O_P])
-            elif code == DOTS:
-                p, q = (y, z) if axis == 0 else (z, x) if axis == 1 else (x, y)
-                p, q = p / op[O_P], q / op[O_P]
-                p, q = p - math.floor(p) - 0.5, q - math.floor(q) - 0.5
-                edge = max(1e-6, wide / op[O_P])
-                f = min(1.0, max(0.0, 0.5 + (0.5 * op[O_P + 1] - math.sqrt(p * p + q * q)) / edge))
-            elif code == RAMP:
-                span = op[O_P + 1] - op[O_P]
-                f = min(1.0, max(0.0, (along - op[O_P]) / span)) if span != 0.0 else 0.0
-            else:
-                f = registers[int(op[O_C]), 0]
+        elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP or code == MIX:
+            f = registers[int(op[O_C]), 0] if code == MIX else _share(op, code, x, y, z, wide)
             r = registers[a, 0] + f * (registers[b, 0] - registers[a, 0])
             g = registers[a, 1] + f * (registers[b, 1] - registers[a, 1])
             c = registers[a, 2] + f * (registers[b, 2] - registers[a, 2])
@@ -288,6 +307,76 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
                 continue
             to = 0
         registers[to, 0], registers[to, 1], registers[to, 2] = r, g, c
+
+
+@inlined
+def _fractal_four(at, to, octaves, lacunarity, gain, seed, scale, wide, count):
+    """`fractal` at `count` points at once: vector code."""
+    amplitude, most, size = 1.0, 0.0, 1.0
+    for p in range(count):
+        to[p] = 0.0
+    for k in range(int(octaves)):
+        shown = min(1.0, max(0.0, 1.0 / max(1e-6, wide * size) - 0.5)) * amplitude
+        if shown > 0.0:
+            f = scale * size
+            for p in range(count):
+                to[p] += shown * _noise(at[0, p] * f, at[1, p] * f, at[2, p] * f, seed + k)
+        most += amplitude
+        amplitude *= gain
+        size *= lacunarity
+    for p in range(count):
+        to[p] = min(1.0, max(0.0, 0.5 + 0.6 * to[p] / max(1e-9, most)))
+
+
+@kernel
+def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, count):
+    """The first number of register 0 after a program, at `count` points at once: what relief is felt by.
+
+    at : (3, count) points in the part's own mm. four : (REGISTERS, count), where its first row holds the result.
+    """
+    for k in range(first, last):
+        op = ops[k]
+        code = int(op[O_CODE])
+        to = 0 if code == WIRE else int(op[O_TO])
+        a, b = four[int(op[O_A])], four[int(op[O_B])]
+        r = four[to]
+        if code == NOISE:
+            s = 1.0 / op[O_P]
+            _fractal_four(at, r, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), s, wide * s, count)
+        elif code == REMAP:
+            span = op[O_P + 1] - op[O_P]
+            s = (op[O_P + 3] - op[O_P + 2]) / span if span != 0.0 else 0.0
+            low, high = min(op[O_P], op[O_P + 1]), max(op[O_P], op[O_P + 1])
+            for p in range(count):
+                r[p] = op[O_P + 2] + s * (min(max(a[p], low), high) - op[O_P])
+        elif code == MIX:
+            f = four[int(op[O_C])]
+            for p in range(count):
+                r[p] = a[p] + f[p] * (b[p] - a[p])
+        else:
+            for p in range(count):
+                x, y, z = at[0, p], at[1, p], at[2, p]
+                if code == CONSTANT:
+                    r[p] = op[O_P]
+                elif code == IMAGE:
+                    r[p] = _image(op, texels, pictures, x, y, z, nx, ny, nz, wide)[0]
+                elif code == CELLS:
+                    s = 1.0 / op[O_P]
+                    r[p] = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
+                elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP:
+                    r[p] = a[p] + _share(op, code, x, y, z, wide) * (b[p] - a[p])
+                elif code == ADD:
+                    r[p] = a[p] + b[p]
+                elif code == MULTIPLY:
+                    r[p] = a[p] * b[p]
+                elif code == INVERT:
+                    r[p] = 1.0 - a[p]
+                elif code == FACING:
+                    r[p] = 1.0
+                elif code == POSITION:
+                    r[p] = x
+                elif code == WIRE:
+                    r[p] = a[p]
 
 
 @inlined
@@ -336,7 +425,7 @@ def _wire(row, target, r, g, b):
 @entry
 def run_points(ops, texels, pictures, points, normals, wide, out):
     """Register 0 after a program at many points: points, normals (n, 3); out (n, 3)."""
-    registers = np.zeros((24, 3))
+    registers = np.zeros((REGISTERS, 3))
     row = np.zeros(o.COLUMNS)
     row[o.ALPHA_X] = row[o.ALPHA_Y] = 1.0
     for k in range(len(points)):

@@ -2,11 +2,11 @@
 
 import math
 
-from aulmo.surface.program import O_P
+from aulmo.surface.program import O_P, REGISTERS
 from aulmo.trace import openpbr as o
 from aulmo.trace.arrays import P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
 from aulmo.trace.jit import kernel
-from aulmo.trace.program_run import project_point, run
+from aulmo.trace.program_run import project_point, run, run_heights
 from aulmo.trace.sampling import frame_about
 from aulmo.trace.surface_hit import place_on_part, to_object
 
@@ -16,7 +16,7 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
     """Fill in what the material's nodes say at a point; returns the shading normal after bump and normal map.
 
     A coat with another normal than the base leaves it, in the world's axes, in the material's numbers.
-    Bump: Blinn 1978, "Simulation of wrinkled surfaces", with differences over the footprint.
+    Bump: Blinn 1978, "Simulation of wrinkled surfaces", with central differences over the footprint, whose four points are run at once.
     """
     p = scene.programs[which]
     x, y, z, ex, ey, ez, per_mm = place_on_part(scene, instance, time, px, py, pz, nx, ny, nz)
@@ -46,18 +46,15 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
                 kx, ky, kz = w * nx + s * ax + q * bx, w * ny + s * ay + q * by, w * nz + s * az + q * bz
         if height_last > height and wide < 2e-3 * p[relief + R_COARSEST]:  # beyond that the relief is too fine to be seen
             step = max(0.5 * wide / per_mm, 1e-4 * max(abs(x), abs(y), abs(z), 1.0))
-            h0 = hx = hy = 0.0
-            for k in range(3):
-                sx, sy = (0.0, 0.0) if k == 0 else (step, 0.0) if k == 1 else (0.0, step)
-                qx, qy, qz = to_object(scene, instance, time, px + sx * ax + sy * bx, py + sx * ay + sy * by, pz + sx * az + sy * bz)
-                run(scene.ops, height, height_last, scene.texels, scene.pictures, registers, m, qx, qy, qz, ex, ey, ez, 1.0, wide)
-                if k == 0:
-                    h0 = registers[0, 0]
-                elif k == 1:
-                    hx = registers[0, 0]
-                else:
-                    hy = registers[0, 0]
-            gx, gy = (hx - h0) / (step * per_mm), (hy - h0) / (step * per_mm)
+            at = registers[REGISTERS:]
+            for k in range(4):
+                s = 0.5 * step if k & 1 == 0 else -0.5 * step
+                u, v = (s, 0.0) if k < 2 else (0.0, s)
+                at[0, k], at[1, k], at[2, k] = to_object(
+                    scene, instance, time, px + u * ax + v * bx, py + u * ay + v * by, pz + u * az + v * bz
+                )
+            run_heights(scene.ops, height, height_last, scene.texels, scene.pictures, registers, at, ex, ey, ez, wide, 4)
+            gx, gy = (registers[0, 0] - registers[0, 1]) / (step * per_mm), (registers[0, 2] - registers[0, 3]) / (step * per_mm)
             kx, ky, kz = kx - gx * ax - gy * bx, ky - gx * ay - gy * by, kz - gx * az - gy * bz
         length = 1.0 / math.sqrt(max(1e-30, kx * kx + ky * ky + kz * kz))
         kx, ky, kz = kx * length, ky * length, kz * length

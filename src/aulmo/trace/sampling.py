@@ -11,79 +11,109 @@ import numpy as np
 from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.quick_math import sine_cosine
 
-_M = np.uint64(0xFFFFFFFF)
+_U = np.uint32
 _TO_UNIT = 2.0**-32
 
 
 @inlined
 def hash32(value):
-    """A 32-bit integer hash with good avalanche (Wellons' low-bias constants)."""
-    x = np.uint64(value) & _M
-    x ^= x >> np.uint64(16)
-    x = (x * np.uint64(0x7FEB352D)) & _M
-    x ^= x >> np.uint64(15)
-    x = (x * np.uint64(0x846CA68B)) & _M
-    x ^= x >> np.uint64(16)
-    return x
+    """A 32-bit integer hash of the low 32 bits, with good avalanche (Wellons' low-bias constants)."""
+    x = _U(value)
+    x = _U(x ^ (x >> _U(16)))
+    x = _U(x * _U(0x7FEB352D))
+    x = _U(x ^ (x >> _U(15)))
+    x = _U(x * _U(0x846CA68B))
+    return _U(x ^ (x >> _U(16)))
 
 
 @inlined
 def reverse_bits(value):
     """Reverse the low 32 bits."""
-    x = value
-    x = ((x >> np.uint64(1)) & np.uint64(0x55555555)) | ((x & np.uint64(0x55555555)) << np.uint64(1))
-    x = ((x >> np.uint64(2)) & np.uint64(0x33333333)) | ((x & np.uint64(0x33333333)) << np.uint64(2))
-    x = ((x >> np.uint64(4)) & np.uint64(0x0F0F0F0F)) | ((x & np.uint64(0x0F0F0F0F)) << np.uint64(4))
-    x = ((x >> np.uint64(8)) & np.uint64(0x00FF00FF)) | ((x & np.uint64(0x00FF00FF)) << np.uint64(8))
-    return ((x >> np.uint64(16)) | (x << np.uint64(16))) & _M
+    x = _U(value)
+    x = _U(((x >> _U(1)) & _U(0x55555555)) | ((x & _U(0x55555555)) << _U(1)))
+    x = _U(((x >> _U(2)) & _U(0x33333333)) | ((x & _U(0x33333333)) << _U(2)))
+    x = _U(((x >> _U(4)) & _U(0x0F0F0F0F)) | ((x & _U(0x0F0F0F0F)) << _U(4)))
+    x = _U(((x >> _U(8)) & _U(0x00FF00FF)) | ((x & _U(0x00FF00FF)) << _U(8)))
+    return _U((x >> _U(16)) | (x << _U(16)))
 
 
 @inlined
 def _scramble_reversed(x, seed):
     """Owen scrambling of a bit-reversed value (Laine & Karras, constants of Burley 2020)."""
-    x = (x + seed) & _M
-    x ^= (x * np.uint64(0x6C50B47C)) & _M
-    x ^= (x * np.uint64(0xB82F1E52)) & _M
-    x ^= (x * np.uint64(0xC7AFE638)) & _M
-    x ^= (x * np.uint64(0x8D22F6E6)) & _M
-    return x
+    x = _U(x + seed)
+    x = _U(x ^ _U(x * _U(0x6C50B47C)))
+    x = _U(x ^ _U(x * _U(0xB82F1E52)))
+    x = _U(x ^ _U(x * _U(0xC7AFE638)))
+    return _U(x ^ _U(x * _U(0x8D22F6E6)))
 
 
 @inlined
 def draw_2d(index, seed):
-    """Point `index` of an Owen-scrambled, index-shuffled 2D Sobol set; `seed` tells pixel and dimension apart."""
-    h = hash32(seed)
-    shuffled = reverse_bits(_scramble_reversed(reverse_bits(np.uint64(index)), h))
-    h = hash32(h + np.uint64(0x9E3779B9))
-    u = reverse_bits(_scramble_reversed(shuffled, h))
-    h = hash32(h + np.uint64(0x9E3779B9))
-    v = reverse_bits(_scramble_reversed(sobol_second_lsb(shuffled), h))
+    """Point `index` of an Owen-scrambled, index-shuffled 2D Sobol set; the low 32 bits of `seed` tell pixel and dimension apart."""
+    u, v = draw_bits(index, seed)
     return np.float64(u) * _TO_UNIT, np.float64(v) * _TO_UNIT
+
+
+@inlined
+def draw_bits(index, seed):
+    """`draw_2d` as two 32-bit numbers."""
+    h = hash32(seed)
+    shuffled = reverse_bits(_scramble_reversed(reverse_bits(index), h))
+    h = hash32(h + _U(0x9E3779B9))
+    u = reverse_bits(_scramble_reversed(shuffled, h))
+    h = hash32(h + _U(0x9E3779B9))
+    return u, reverse_bits(_scramble_reversed(sobol_second_lsb(shuffled), h))
 
 
 @inlined
 def sobol_second_lsb(index):
     """Second Sobol dimension with its most significant digit in the lowest bit."""
-    x = index
-    x ^= (x >> np.uint64(16)) & np.uint64(0x0000FFFF)
-    x ^= (x >> np.uint64(8)) & np.uint64(0x00FF00FF)
-    x ^= (x >> np.uint64(4)) & np.uint64(0x0F0F0F0F)
-    x ^= (x >> np.uint64(2)) & np.uint64(0x33333333)
-    x ^= (x >> np.uint64(1)) & np.uint64(0x55555555)
-    return x
+    x = _U(index)
+    x = _U(x ^ ((x >> _U(16)) & _U(0x0000FFFF)))
+    x = _U(x ^ ((x >> _U(8)) & _U(0x00FF00FF)))
+    x = _U(x ^ ((x >> _U(4)) & _U(0x0F0F0F0F)))
+    x = _U(x ^ ((x >> _U(2)) & _U(0x33333333)))
+    return _U(x ^ ((x >> _U(1)) & _U(0x55555555)))
 
 
 @inlined
 def draw_1d(index, seed):
     """A plain hashed number in [0, 1)."""
-    return np.float64(hash32(hash32(np.uint64(index)) ^ hash32(seed + np.uint64(0x68BC21EB)))) * _TO_UNIT
+    return np.float64(hash32(hash32(index) ^ hash32(seed + np.uint64(0x68BC21EB)))) * _TO_UNIT
 
 
 @inlined
 def draw_quick(index, seed):
     """Two plain hashed numbers in [0, 1): deep in a path, where even points no longer pay for themselves."""
-    h = hash32(hash32(np.uint64(index) + np.uint64(0x9E3779B9)) ^ seed)
-    return np.float64(h) * _TO_UNIT, np.float64(hash32(h ^ np.uint64(0x68BC21EB))) * _TO_UNIT
+    u, v = quick_bits(index, seed)
+    return np.float64(u) * _TO_UNIT, np.float64(v) * _TO_UNIT
+
+
+@inlined
+def quick_bits(index, seed):
+    """`draw_quick` as two 32-bit numbers."""
+    h = hash32(hash32(index + np.uint64(0x9E3779B9)) ^ _U(seed))
+    return h, hash32(h ^ _U(0x68BC21EB))
+
+
+@inlined
+def draw_wave(index, seeds, offset, even, lanes, to_u, to_v):
+    """`draw_2d`, or `draw_quick` where not `even`, for a wave of paths at once: the compiler makes vector code of these loops.
+
+    seeds : (lanes,) uint32. to_u, to_v : (lanes,) uint32 to be filled; `unit` makes numbers of them.
+    """
+    if even:
+        for k in range(lanes):
+            to_u[k], to_v[k] = draw_bits(index, _U(seeds[k] + offset))
+    else:
+        for k in range(lanes):
+            to_u[k], to_v[k] = quick_bits(index, _U(seeds[k] + offset))
+
+
+@inlined
+def unit(bits):
+    """A number in [0, 1) from 32 bits."""
+    return np.float64(bits) * _TO_UNIT
 
 
 @kernel

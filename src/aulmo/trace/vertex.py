@@ -29,6 +29,7 @@ from aulmo.trace.arrays import (
     OPT_PLAIN,
     OPT_SCATTERS,
     OPT_SPECULAR_BOUNCES,
+    OPT_UNIFORM_CHOICE,
     PLANE_ALBEDO,
     PLANE_ALPHA,
     PLANE_CATCH,
@@ -44,7 +45,7 @@ from aulmo.trace.lamps import lamp_light, meet_lamp
 from aulmo.trace.lights import luminance, map_radiance, sample_dome, sample_lamps
 from aulmo.trace.medium import flight, turned_aside
 from aulmo.trace.microfacet import henyey_greenstein, sample_phase
-from aulmo.trace.openpbr import below_weight, evaluate_lobes, lobe_odds, sample_lobes
+from aulmo.trace.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes
 from aulmo.trace.path_state import (
     ALIVE,
     BELOW,
@@ -102,6 +103,7 @@ from aulmo.trace.path_state import (
     S_WAITING,
     TIME,
     WAVELENGTH,
+    WAY,
     WIDE,
     carry,
     count_matt,
@@ -143,7 +145,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         s = flight(state, m[e], m[e + 1], m[e + 2], m[al], m[al + 1], m[al + 2], t, u, v)
         if s < t:
             whole[SCATTERED] += 1
-            u, v = draw_even(index, key + np.uint64(3), step)
+            u, v = state[WAY], state[WAY + 1]
             lobe = draw_1d(index, key + np.uint64(6))
             if whole[SCATTERED] > options[OPT_SCATTERS] or (whole[SCATTERED] > 12 and not survives(state, whole, lobe, -1, 1.0)):
                 whole[ALIVE] = 0
@@ -355,6 +357,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     # A light sample, chosen among candidates by what each would give if nothing stood in its way.
     lobe = state[LOBE]
     odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
+    if plain and options[OPT_UNIFORM_CHOICE] > 0.0 and mode == ON_SURFACE:
+        odds = even_odds(odds)
     limit = options[OPT_BOUNCES]
     candidates = whole[LIGHTS]
     if not inside and not plain and whole[BOUNCE] < limit:
@@ -464,7 +468,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         whole[ALIVE] = 0
         return
     # Where the path goes from here.
-    su, sv = draw_even(index, key + np.uint64(3), step)
+    su, sv = state[WAY], state[WAY + 1]
     if mode == IN_VOLUME:
         cosine = sample_phase(g_phase, su)
         p = henyey_greenstein(cosine, g_phase)
@@ -506,7 +510,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             whole[KIND] = BY_SUBSURFACE
         whole[EVENTS] += 1
         return
-    ix, iy, iz = sample_lobes(m, odds, ox, oy, oz, inside, su, sv, lobe, ratio)
+    ix, iy, iz = sample_lobes(m, scene.films, odds, ox, oy, oz, inside, su, sv, lobe, ratio)
     if iz == 0.0:
         whole[ALIVE] = 0
         return
