@@ -5,7 +5,9 @@ import numpy as np
 from aulmo.document.assets import Mesh
 from aulmo.document.records import Camera, RenderSettings
 from aulmo.trace import arrays as a
-from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of
+from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import SceneBuilder, backdrop_of
 from aulmo.trace.tracer import Tracer
 
 NITS = 1000.0

@@ -2,7 +2,7 @@
 
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QEvent, QSettings
 from PySide6.QtWidgets import QApplication
 
 from aulmo.document import edits
@@ -53,3 +53,4 @@ def window(qtbot, tmp_path, monkeypatch):
     made.close()
     qtbot.wait(30)  # what was on its way arrives while there is still somebody to take it
     made.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # at once: the next window's theme would be put on this one as well

@@ -15,7 +15,7 @@ from aulmo.command.main import describe
 from aulmo.document import edits, project_file
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex, to_hex
-from aulmo.trace.scene import camera_axes, ev100
+from aulmo.trace.camera_rows import camera_axes, ev100
 from desk_tools import drop, file_mime, point_of, settle, swatch_mime, type_into
 
 LEFT, NONE, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
-from aulmo.trace.scene import camera_axes
+from aulmo.trace.camera_rows import camera_axes
 from desk_tools import drop, file_mime, pause, point_of, settle, type_into
 from shapes import box_mesh
 

@@ -368,7 +368,7 @@ def test_turning_about_a_pivot_keeps_the_pivot():
 def test_framing_keeps_the_whole_box_inside():
     document, assets = one_part(box_mesh(20))
     camera = arrange.frame_box(document.cameras["c"], (-30, -20, 0), (30, 20, 90), 4 / 3)
-    from aulmo.trace.scene import project
+    from aulmo.trace.camera_rows import project
 
     corners = np.array([[x, y, z] for x in (-30, 30) for y in (-20, 20) for z in (0, 90)], float)
     seen = project(camera, corners, 400, 300)

@@ -13,9 +13,11 @@ from aulmo.errors import BadValue
 from aulmo.trace import arrays as a
 from aulmo.trace import lamps as kernels
 from aulmo.trace import light_tree, lights
+from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_solid_angle
+from aulmo.trace.options import options_row
 from aulmo.trace.sampling import draw_2d
-from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_rows, options_row
+from aulmo.trace.scene import SceneBuilder, backdrop_of
 from aulmo.trace.tracer import Tracer
 from lobes import cap_grid
 from shapes import one_part, sphere_mesh

@@ -7,7 +7,8 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.placement import placement_at
 from aulmo.document.records import Camera, Placement, Surface, TimedPlacement, TimedView
-from aulmo.trace.scene import SceneBuilder, camera_rows, shutter_of
+from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.scene import SceneBuilder
 from shapes import box_mesh, one_part, sphere_mesh
 from tracing import NITS, UniformDome, trace
 

@@ -10,8 +10,10 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Material, Part, Placement, RenderSettings, Surface
 from aulmo.trace import arrays as a
+from aulmo.trace.camera_rows import camera_row, white_nits
 from aulmo.trace.film import new_film, tile_noise
-from aulmo.trace.scene import SceneBuilder, camera_row, options_row, white_nits
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Tracer, predict, render
 from shapes import box_mesh, one_part, sphere_mesh
 from tracing import NITS, DistantSun, UniformDome, plane, trace

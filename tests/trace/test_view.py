@@ -12,8 +12,10 @@ from aulmo.document import edits
 from aulmo.document.records import Backdrop, Camera, Placement, Surface
 from aulmo.errors import BadValue
 from aulmo.trace import draft, tracer
+from aulmo.trace.camera_rows import camera_axes, camera_row, ev100, white_nits
 from aulmo.trace.live import LivePicture, Request
-from aulmo.trace.scene import SceneBuilder, camera_axes, camera_row, ev100, options_row, white_nits
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.view import VIEWS, dither, encode, neutral, show
 from shapes import box_mesh, one_part, sphere_mesh
 

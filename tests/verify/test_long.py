@@ -124,7 +124,9 @@ def test_ten_thousand_copies_draw_as_fast_as_thirty_parts(tmp_path):
     """Draft frames per second of 10,000 instances in view against 30 separate parts."""
     from aulmo.document.records import Camera, Part, Placement, Shot
     from aulmo.trace import draft, tracer
-    from aulmo.trace.scene import SceneBuilder, camera_row, options_row
+    from aulmo.trace.camera_rows import camera_row
+    from aulmo.trace.options import options_row
+    from aulmo.trace.scene import SceneBuilder
 
     rates = {}
     for count in (30, 10_000):

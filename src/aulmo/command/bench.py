@@ -18,9 +18,11 @@ from aulmo.document.records import Document, Placement, RenderSettings
 from aulmo.trace import arrays as a
 from aulmo.trace import draft, path, tracer
 from aulmo.trace.arrays import PLANES
+from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.embree import coherent_arguments
+from aulmo.trace.options import options_row
 from aulmo.trace.replay import replay
-from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row
+from aulmo.trace.scene import SceneBuilder, backdrop_of
 
 SIZE = (704, 560)
 
@@ -87,7 +89,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
                 *SIZE,
                 1,
                 0,
-                1,
+                4,  # samples at a time, as a render takes them
                 stop,
                 record,
                 counts[k],
@@ -145,16 +147,26 @@ def first_pixels(document: Document, assets: AssetStore) -> dict[str, float]:
     return results
 
 
-def memory_per_million() -> float:
-    """Megabytes of this process for one million unique triangles, all told, measured in a fresh process."""
+def _grown(before: str, after: str) -> float:
+    """Megabytes by which a fresh process grows from one scene to another, each the source of (document, assets) from `bench`."""
     code = (
-        "import resource;from aulmo.command import bench as b;from aulmo.trace.scene import SceneBuilder;"
+        "from aulmo.command import bench as b;from aulmo.trace.scene import SceneBuilder;"
         "import gc,os;rss=lambda:int(open('/proc/self/statm').read().split()[1])*os.sysconf('SC_PAGE_SIZE')/1e6;"
-        "d,a=b.demo_project();s=SceneBuilder(a).build(d,d.shots[0]);del s,d,a;gc.collect();r0=rss();"
-        "d,a=b.million();s=SceneBuilder(a).build(d,d.shots[0]);gc.collect();print((rss()-r0)/s.triangle_count*1e6)"
+        f"d,a={before};s=SceneBuilder(a).build(d,d.shots[0]);del s,d,a;gc.collect();r0=rss();"
+        f"d,a={after};s=SceneBuilder(a).build(d,d.shots[0]);gc.collect();print(rss()-r0)"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     return float(done.stdout.split()[-1])
+
+
+def memory_per_million() -> float:
+    """Megabytes for one million unique triangles, all told."""
+    return _grown("b.demo_project()", "b.million()")
+
+
+def memory_of_copies() -> float:
+    """Megabytes that 10,000 copies of one part add to what nine of them take: document, matrices and tree."""
+    return _grown("b.scenes.balls(9)", "b.scenes.balls(10_000)")
 
 
 def picture_cost(document: Document, assets: AssetStore, size: tuple[int, int] = (352, 280), samples: int = 2) -> float:
@@ -273,6 +285,9 @@ def run() -> list[dict]:
     add("All kernels loaded from the cache", loaded, "s", "the same a second time", "<= 2", loaded <= 2)
     memory = memory_per_million()
     add("Memory for each million unique triangles", memory, "MB", "resident memory before and after", "<= 200", memory <= 200)
+    copies = memory_of_copies()
+    own = 10_000 * 4_600 / 1e6 * memory
+    add("Memory of 10,000 copies of a part", copies, "MB", f"{own:.0f} MB if each had a mesh of its own", "", None)
     for name, scene in (
         ("studio", scenes.studio()), ("glass", lantern), ("many lamps", scenes.lamp_field(200)), ("enclosed room", scenes.room()),
     ):  # fmt: skip

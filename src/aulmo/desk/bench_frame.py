@@ -82,7 +82,9 @@ class FrameBench(QWidget):
 
         def work(task):
             from aulmo.trace import draft, tracer
-            from aulmo.trace.scene import SceneBuilder, backdrop_of, camera_row, options_row
+            from aulmo.trace.camera_rows import camera_row
+            from aulmo.trace.options import options_row
+            from aulmo.trace.scene import SceneBuilder, backdrop_of
 
             builder, found, maps = SceneBuilder(assets), {}, None
             for shot in document.shots:

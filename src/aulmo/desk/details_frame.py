@@ -13,7 +13,7 @@ from aulmo.document import edits
 from aulmo.document.quantity import parse, show
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
-from aulmo.trace.scene import ev100
+from aulmo.trace.camera_rows import ev100
 from aulmo.trace.view import VIEWS
 
 RATIOS = {"4:3": (4, 3), "3:2": (3, 2), "16:9": (16, 9), "1:1": (1, 1), "4:5": (4, 5), "9:16": (9, 16), "2:1": (2, 1)}

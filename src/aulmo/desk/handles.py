@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.document.records import Camera
-from aulmo.trace.scene import project
+from aulmo.trace.camera_rows import project
 
 AXES = np.eye(3)
 NAMES = ("x", "y", "z")

@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from aulmo.desk import theme
 from aulmo.document.placement import from_matrix, turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
-from aulmo.trace.scene import project
+from aulmo.trace.camera_rows import project
 
 GRASP = 9.0  # pixels around a dot
 EDGE = 16.0  # how far from the picture's edge the pointers to lamps beyond it stay

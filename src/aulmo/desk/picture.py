@@ -17,7 +17,7 @@ from aulmo.document.quantity import parse, show
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
 from aulmo.prepare import arrange
-from aulmo.trace.scene import camera_axes, white_nits
+from aulmo.trace.camera_rows import camera_axes, white_nits
 
 HINTS = {
     "Prepare": "Right-drag turns · middle-drag slides · wheel goes nearer · click selects, again for its group · T shows handles",

@@ -16,8 +16,8 @@ from aulmo.desk.view_motion import ray_through
 from aulmo.document import edits
 from aulmo.document.records import Camera
 from aulmo.prepare import arrange
+from aulmo.trace.camera_rows import project
 from aulmo.trace.live import LivePicture, Request, Shown
-from aulmo.trace.scene import project
 from aulmo.trace.tracer import Draft
 
 

@@ -13,7 +13,9 @@ from aulmo.trace import kernel_cache
 from aulmo.trace.arrays import OPT_GRADIENT_SPAN, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import blur_environment
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of
+from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of
 from aulmo.trace.tracer import Draft, Tracer, draw_draft
 from aulmo.trace.view import dither, show
 

@@ -11,6 +11,7 @@ from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import openpbr as o
 from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
+from aulmo.trace.bake import bake_albedos
 from aulmo.trace.microfacet import fresnel_f82
 from aulmo.surface.spectrum import cauchy_b
 from aulmo.trace.thin_film import film_table
@@ -141,7 +142,7 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
     if tables:
         row[o.FILM] = -1.0 if film is None else 0.0
-        o.bake_albedos(row, table, _NO_FILM if film is None else film[None], 256)
+        bake_albedos(row, table, _NO_FILM if film is None else film[None], 256)
     return Row(row, table, film)
 
 

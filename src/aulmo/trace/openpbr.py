@@ -1,7 +1,7 @@
 """OpenPBR Surface as kernels: evaluate and sample the layered lobes of one material.
 
 A material is a row of numbers (`COLUMNS`), a small table of directional albedos against the cosine of the view (`ALBEDOS`, baked once
-per material by `bake_albedos`) and, when it has a thin film, a table of reflectances (`thin_film`). Layers are combined by albedo
+per material by `bake`) and, when it has a thin film, a table of reflectances (`thin_film`). Layers are combined by albedo
 scaling as the specification suggests: what a layer does not reflect reaches the one below. From the top: fuzz, coat, then metal,
 clear or opaque base with its specular layer; an opaque base is matt or lets light wander below its surface (`medium`).
 
@@ -12,10 +12,9 @@ same for glass).
 
 import math
 
-import numpy as np
 
 from aulmo.trace.arrays import FILM_STEPS
-from aulmo.trace.jit import entry, inlined, kernel
+from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.microfacet import (
     eon_multiple,
     eon_single,
@@ -27,7 +26,7 @@ from aulmo.trace.microfacet import (
     sheen,
     smith_lambda,
 )
-from aulmo.trace.sampling import cosine_hemisphere, draw_2d, frame_about
+from aulmo.trace.sampling import cosine_hemisphere, frame_about
 
 DIFFUSE, DIFFUSE_ROUGHNESS, METALNESS = 0, 3, 4
 METAL_F0, METAL_F82 = 5, 8
@@ -456,122 +455,3 @@ def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, lobe, ratio):
             return (x, y, z) if z < 0.0 else (0.0, 0.0, 0.0)
     x, y, z = 2.0 * cosine * hx - ox, 2.0 * cosine * hy - oy, 2.0 * cosine * hz - oz
     return (x, y, z) if z > 0.0 else (0.0, 0.0, 0.0)
-
-
-@kernel
-def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
-    """Directional albedo of single-scattering reflection, by sampling visible normals: mean of F * G2 / G1. `across` looks along y."""
-    total = 0.0
-    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
-    x, y = (0.0, sine) if across else (sine, 0.0)
-    for k in range(samples):
-        u, v = draw_2d(k, np.uint64(77))
-        hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
-        c = x * hx + y * hy + mu * hz
-        iz = 2.0 * c * hz - mu
-        if iz <= 0.0:
-            continue
-        ix, iy = 2.0 * c * hx - x, 2.0 * c * hy - y
-        lambda_o = smith_lambda(x, y, mu, ax, ay)
-        f = 1.0
-        if not conductor:
-            if film >= 0:
-                r, g, b = film_at(films, film, 0, c)
-                f = max(r, g, b)
-            else:
-                f, _ = fresnel_dielectric(c, eta)
-        total += f * (1.0 + lambda_o) / (1.0 + lambda_o + smith_lambda(ix, iy, iz, ax, ay))
-    return total / samples
-
-
-@kernel
-def _bake_glass(material, films, eta, inside, mu, across, samples):
-    """Directional albedo of rough reflection and refraction together. `across` looks along y."""
-    ax, ay = material[ALPHA_X], material[ALPHA_Y]
-    total = 0.0
-    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
-    x, y = (0.0, sine) if across else (sine, 0.0)
-    for k in range(samples):
-        u, v = draw_2d(k, np.uint64(91))
-        hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
-        c = x * hx + y * hy + mu * hz
-        _r, _g, _b, f, t = clear_boundary(material, films, c, eta, inside)
-        lambda_o = smith_lambda(x, y, mu, ax, ay)
-        rx, ry, rz = 2.0 * c * hx - x, 2.0 * c * hy - y, 2.0 * c * hz - mu
-        if rz > 0.0:
-            total += f * (1.0 + lambda_o) / (1.0 + lambda_o + smith_lambda(rx, ry, rz, ax, ay))
-        k2 = c / eta - t
-        tx, ty, tz = k2 * hx - x / eta, k2 * hy - y / eta, k2 * hz - mu / eta
-        if tz < 0.0:
-            total += (1.0 - f) * (1.0 + lambda_o) / (1.0 + lambda_o + smith_lambda(tx, ty, tz, ax, ay))
-    return total / samples
-
-
-@kernel
-def _bake_sheen(roughness, mu):
-    """Directional albedo of the fibres: an even grid over the hemisphere."""
-    total = 0.0
-    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
-    for i in range(48):
-        iz = (i + 0.5) / 48
-        si = math.sqrt(1.0 - iz * iz)
-        for j in range(32):
-            phi = math.pi * (j + 0.5) / 32
-            x, y, z = sine + si * math.cos(phi), si * math.sin(phi), mu + iz
-            total += sheen(z / math.sqrt(x * x + y * y + z * z), iz, mu, roughness) * iz
-    return total * 2.0 * math.pi / (48 * 32)
-
-
-@entry
-def bake_albedos(material, table, films, samples):
-    """Fill the (ALBEDOS, MU_STEPS + 2) table of one material; `films` are the tables its film column counts in.
-
-    The last entry of the fuzz is what its density is multiplied by so that no view ever gives back more than it got; that of the metal its
-    mean over the hemisphere.
-    """
-    ax, ay = material[ALPHA_X], material[ALPHA_Y]
-    film = int(material[FILM])
-    most = 1.0
-    mean = whole = 0.0
-    turns = 2 if material[STRETCHED] > 0.0 else 1
-    for i in range(MU_STEPS + 1):
-        mu = max(1e-3, i / MU_STEPS)
-        for which in range(3):
-            one = other = 0.0
-            for turn in range(turns):
-                if which == E_COAT:
-                    e = 0.0
-                    if material[COAT] > 0.0:
-                        e = _bake_reflection(
-                            material[COAT_IOR], material[COAT_ALPHA], material[COAT_ALPHA_Y], False, films, -1, mu, turn == 1, samples
-                        )
-                elif which == E_SPECULAR:
-                    e = _bake_reflection(material[ETA], ax, ay, False, films, film, mu, turn == 1, samples)
-                else:
-                    e = _bake_reflection(1.0, ax, ay, True, films, -1, mu, turn == 1, samples)
-                if turn == 0:
-                    one = other = e
-                else:
-                    other = e
-            table[which, i] = 0.5 * (one + other)
-            table[E_TURNING + which, i] = 0.5 * (one - other)
-        table[E_GLASS, i] = 1.0
-        table[E_GLASS_INSIDE, i] = 1.0
-        if material[TRANSMISSION] > 0.0:
-            for which in range(E_GLASS, E_GLASS_INSIDE + 1):
-                eta = material[REFRACTION] if which == E_GLASS else 1.0 / material[REFRACTION]
-                one = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, False, samples)
-                other = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, True, samples) if turns == 2 else one
-                table[which, i] = 0.5 * (one + other)
-                table[E_TURNING + which, i] = 0.5 * (one - other)
-        weight = (0.5 if i == 0 or i == MU_STEPS else 1.0) * 2.0 * mu / MU_STEPS
-        mean += weight * table[E_METAL, i]
-        whole += weight
-        table[E_FUZZ, i] = 0.0
-        if material[FUZZ] > 0.0:
-            table[E_FUZZ, i] = _bake_sheen(material[FUZZ_ROUGHNESS], max(0.01, mu))
-            most = max(most, table[E_FUZZ, i])
-    table[E_METAL, MU_STEPS + 1] = min(0.9999, mean / whole)
-    for i in range(MU_STEPS + 1):
-        table[E_FUZZ, i] /= most
-    table[E_FUZZ, MU_STEPS + 1] = 1.0 / most

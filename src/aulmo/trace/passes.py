@@ -15,7 +15,7 @@ from aulmo.document.records import Camera, Document
 from aulmo.errors import BadValue
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
-from aulmo.trace.scene import camera_moment, project, shutter_of
+from aulmo.trace.camera_rows import camera_moment, project, shutter_of
 
 SETS = {
     "paths": "Light by its way",

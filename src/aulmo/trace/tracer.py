@@ -24,7 +24,9 @@ from aulmo.trace.path import trace_tile
 from aulmo.trace.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
 from aulmo.trace.passes import check as check_passes
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of, camera_rows, options_row, shutter_of, white_nits
+from aulmo.trace.camera_rows import camera_rows, shutter_of, white_nits
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of
 
 TILE = 32
 DRAFT_LAMPS = 8

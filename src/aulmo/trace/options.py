@@ -1,0 +1,64 @@
+"""What a picture is traced with, as the row of numbers the kernels read."""
+
+import math
+
+import numpy as np
+
+from aulmo.document.records import Backdrop, Camera, Document, RenderSettings
+from aulmo.surface.colour import LUMINANCE
+from aulmo.trace import arrays as a
+from aulmo.trace.embree import MASK_LAMP
+from aulmo.trace.camera_rows import white_nits, shutter_of
+from aulmo.trace.scene import LAMP_PART, MANY_LAMPS, Scene
+
+
+def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Backdrop, settings: RenderSettings, transparent: bool) -> np.ndarray:
+    """The kernel's options row."""
+    row = np.zeros(a.OPT_COLUMNS)
+    white = white_nits(camera)
+    row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, settings.diffuse_bounces
+    row[a.OPT_SPECULAR_BOUNCES], row[a.OPT_CLEAR_BOUNCES] = settings.specular_bounces, settings.clear_bounces
+    row[a.OPT_SCATTERS], row[a.OPT_SEED] = settings.scatters, settings.seed
+    row[a.OPT_LAMP_MASK] = MASK_LAMP if (scene.arrays.instance_part == LAMP_PART).any() else 0
+    row[a.OPT_SHUTTER_OPEN], row[a.OPT_SHUTTER_CLOSE] = shutter_of(camera, document)
+    row[a.OPT_STRAIGHT_GLASS] = float(settings.straight_glass)
+    row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops if settings.clamp_stops > 0 else 1e30
+    kinds = {
+        "environment": a.BACKDROP_ENVIRONMENT,
+        "colour": a.BACKDROP_COLOUR,
+        "gradient": a.BACKDROP_GRADIENT,
+        "transparent": a.BACKDROP_TRANSPARENT,
+    }
+    row[a.OPT_BACKDROP] = a.BACKDROP_TRANSPARENT if transparent else kinds[backdrop.kind]
+    row[a.OPT_BACKDROP_TOP : a.OPT_BACKDROP_TOP + 3] = np.array(backdrop.top) * white
+    row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
+    row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
+    row[a.OPT_ENV_CHANCE], row[a.OPT_DISTANT_CHANCE] = _light_chances(scene, row[a.OPT_ENV_SCALE])
+    if scene.clear_box is not None:
+        row[a.OPT_HAS_CLEAR] = 1.0
+        row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
+    row[a.OPT_WHITE] = white
+    row[a.OPT_GRADIENT_SPAN] = 1.0
+    if len(scene.arrays.nodes) > 2 * MANY_LAMPS:
+        row[a.OPT_CANDIDATES], row[a.OPT_LATER_CANDIDATES] = 2, 1
+    return row
+
+
+def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:
+    """Chances of sampling the environment and distant lamps; the rest goes to the lamps in the scene. By the light each sends there."""
+    arrays = scene.arrays
+    dome = float(arrays.env[::8, ::8].mean() * np.pi) * scale
+    distant = sum(float(LUMINANCE @ r[a.LAMP_RGB : a.LAMP_RGB + 3]) * (math.pi * 2 * r[a.LAMP_SIZE_2] or 1.0) for r in arrays.lamps[arrays.distant])
+    near = 0.0
+    if len(arrays.nodes):
+        root = arrays.nodes[0]
+        apart = np.linalg.norm(root[a.NODE_CENTRE : a.NODE_CENTRE + 3] - 0.5 * (scene.low + scene.high))
+        reach = max(apart, 0.5 * float(np.linalg.norm(scene.high - scene.low)))
+        near = root[a.NODE_POWER] / math.pi / reach**2
+    parts = np.array([dome, distant, near])
+    present = parts > 0
+    if not present.any():
+        return 1.0, 0.0
+    share = np.where(present, np.maximum(parts / parts.sum(), 0.15), 0.0)
+    share /= share.sum()
+    return float(share[0]), float(share[1])
