@@ -3,7 +3,7 @@
 import time
 
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QMouseEvent, QWheelEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
@@ -64,3 +64,33 @@ def type_into(field, text: str) -> None:
     field.selectAll()
     QTest.keyClicks(field, text)
     QTest.keyClick(field, Qt.Key.Key_Return)
+
+
+def hover(widget, at: QPoint, button=Qt.MouseButton.NoButton, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+    """Move the cursor, with a button held or none."""
+    event = QMouseEvent(QMouseEvent.Type.MouseMove, QPointF(at), widget.mapToGlobal(QPointF(at)), Qt.MouseButton.NoButton, button, modifiers)
+    QApplication.sendEvent(widget, event)
+
+
+def drag(widget, start: QPoint, end: QPoint, button=Qt.MouseButton.LeftButton, modifiers=Qt.KeyboardModifier.NoModifier, steps=5) -> None:
+    """Press, move in steps, release."""
+    QTest.mousePress(widget, button, modifiers, start)
+    for k in range(1, steps + 1):
+        at = start + (end - start) * k / steps
+        hover(widget, at, button, modifiers)
+    QTest.mouseRelease(widget, button, modifiers, end)
+
+
+def wheel(widget, at: QPoint, steps: int, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+    """Turn the wheel."""
+    delta = QPoint(0, 120 * steps)
+    event = QWheelEvent(
+        QPointF(at), widget.mapToGlobal(QPointF(at)), QPoint(), delta, Qt.MouseButton.NoButton, modifiers, Qt.ScrollPhase.NoScrollPhase, False
+    )
+    QApplication.sendEvent(widget, event)
+
+
+def key(window, keys, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
+    """Press a key in the picture."""
+    window.picture.setFocus()
+    QTest.keyClick(window.picture, keys, modifiers)

@@ -6,19 +6,18 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PIL import Image
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
 
 from aulmo.command.main import describe
 from aulmo.document import edits, project_file
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex, to_hex
 from aulmo.trace.camera_rows import camera_axes, ev100
-from desk_tools import drop, file_mime, point_of, settle, swatch_mime, type_into
+from desk_tools import drag, drop, file_mime, point_of, settle, swatch_mime, type_into
 
-LEFT, NONE, ALT = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
 
 
 def surface_page(window):
@@ -179,12 +178,7 @@ def test_dragging_the_dome_turns_the_light(window, qtbot):
     area = dome._rect()
     start = area.center()
     before = window.session.document
-    QTest.mousePress(dome, LEFT, NONE, start)
-    for dx in (10, 20, 40):
-        at = start + QPoint(dx, 0)
-        event = QMouseEvent(QMouseEvent.Type.MouseMove, QPointF(at), dome.mapToGlobal(QPointF(at)), Qt.MouseButton.NoButton, LEFT, NONE)
-        QApplication.sendEvent(dome, event)
-    QTest.mouseRelease(dome, LEFT, NONE, start + QPoint(40, 0))
+    drag(dome, start, start + QPoint(40, 0))
     turned = window.session.document.environment.turn
     assert turned == pytest.approx(-40 / area.width() * 360, abs=1)
     assert window.details.pages["Light"].turn.field.value() == pytest.approx(turned)
@@ -276,26 +270,12 @@ def test_right_drag_in_frame_moves_the_shots_camera_unless_locked(window):
     at = point_of(window, "ball")
     start = window.session.camera
 
-    def drag(dx):
-        QTest.mousePress(window.picture, Qt.MouseButton.RightButton, NONE, at)
-        to = at + QPoint(dx, 0)
-        event = QMouseEvent(
-            QMouseEvent.Type.MouseMove,
-            QPointF(to),
-            window.picture.mapToGlobal(QPointF(to)),
-            Qt.MouseButton.NoButton,
-            Qt.MouseButton.RightButton,
-            NONE,
-        )
-        QApplication.sendEvent(window.picture, event)
-        QTest.mouseRelease(window.picture, Qt.MouseButton.RightButton, NONE, to)
-
-    drag(60)
+    drag(window.picture, at, at + QPoint(60, 0), RIGHT)
     assert window.session.camera.position != start.position and window.session.free_view is None
     window.session.undo()
     assert window.session.camera == start
     page.locked.click()
-    drag(60)
+    drag(window.picture, at, at + QPoint(60, 0), RIGHT)
     assert window.session.camera.position == start.position
     assert window.session.free_view is not None
     assert "locked" in window.hint_line.text.text()

@@ -3,15 +3,14 @@
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QMouseEvent, QWheelEvent
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
+from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
 from aulmo.trace.camera_rows import camera_axes
-from desk_tools import drop, file_mime, pause, point_of, settle, type_into
+from desk_tools import drag, drop, file_mime, hover, key, pause, point_of, settle, type_into, wheel
 from shapes import box_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
@@ -21,31 +20,6 @@ NONE, CTRL, ALT, SHIFT = (
     Qt.KeyboardModifier.AltModifier,
     Qt.KeyboardModifier.ShiftModifier,
 )
-
-
-def drag(widget, start: QPoint, end: QPoint, button=LEFT, modifiers=NONE, steps=5) -> None:
-    """Press, move in steps, release."""
-    QTest.mousePress(widget, button, modifiers, start)
-    for k in range(1, steps + 1):
-        at = start + (end - start) * k / steps
-        event = QMouseEvent(QMouseEvent.Type.MouseMove, QPointF(at), widget.mapToGlobal(QPointF(at)), Qt.MouseButton.NoButton, button, modifiers)
-        QApplication.sendEvent(widget, event)
-    QTest.mouseRelease(widget, button, modifiers, end)
-
-
-def wheel(widget, at: QPoint, steps: int, modifiers=NONE) -> None:
-    """Turn the wheel."""
-    delta = QPoint(0, 120 * steps)
-    event = QWheelEvent(
-        QPointF(at), widget.mapToGlobal(QPointF(at)), QPoint(), delta, Qt.MouseButton.NoButton, modifiers, Qt.ScrollPhase.NoScrollPhase, False
-    )
-    QApplication.sendEvent(widget, event)
-
-
-def key(window, keys, modifiers=NONE) -> None:
-    """Press a key in the picture."""
-    window.picture.setFocus()
-    QTest.keyClick(window.picture, keys, modifiers)
 
 
 # selection
@@ -86,17 +60,7 @@ def test_a_box_on_nothing_selects_what_is_in_it(window):
 
 
 def test_hovering_names_the_part(window):
-    QTest.mouseMove(window.picture, point_of(window, "ball"))
-    drag_free = point_of(window, "ball")
-    event = QMouseEvent(
-        QMouseEvent.Type.MouseMove,
-        QPointF(drag_free),
-        window.picture.mapToGlobal(QPointF(drag_free)),
-        Qt.MouseButton.NoButton,
-        Qt.MouseButton.NoButton,
-        NONE,
-    )
-    QApplication.sendEvent(window.picture, event)
+    hover(window.picture, point_of(window, "ball"))
     assert window.picture._label[0] == "Ball"
 
 

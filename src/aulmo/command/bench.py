@@ -1,4 +1,7 @@
-"""`aulmo bench`: speed, each figure beside what it is compared to in the same run."""
+"""`aulmo bench`: speed, each figure beside what it is compared to in the same run.
+
+Ratios and costs are taken in processor time, which other work on a shared machine does not enter; what the artist waits for, in wall clock.
+"""
 
 import os
 import resource
@@ -54,14 +57,14 @@ def _set_up(document: Document, assets: AssetStore):
 
 
 def _both(work) -> float:
-    """Seconds for `work(k)` on as many threads as there are cores."""
+    """Processor seconds, over the cores, for `work(k)` on as many threads as there are cores."""
     threads = [threading.Thread(target=work, args=(k,)) for k in range(tracer.core_count())]
-    started = time.perf_counter()
+    started = time.process_time()
     for t in threads:
         t.start()
     for t in threads:
         t.join()
-    return time.perf_counter() - started
+    return (time.process_time() - started) / tracer.core_count()
 
 
 def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
@@ -170,7 +173,7 @@ def memory_of_copies() -> float:
 
 
 def picture_cost(document: Document, assets: AssetStore, size: tuple[int, int] = (352, 280), samples: int = 2) -> float:
-    """Nanoseconds of all cores together for one sample of one pixel, the best of three passes of `samples` each."""
+    """Nanoseconds, over the cores, for one sample of one pixel: processor time, the best of three passes of `samples` each."""
     shot = document.shots[0]
     scene = SceneBuilder(assets).build(document, shot)
     camera = document.cameras[shot.camera]
@@ -179,10 +182,10 @@ def picture_cost(document: Document, assets: AssetStore, size: tuple[int, int] =
     run.run(1)
     best = float("inf")
     for _ in range(3):
-        started = time.perf_counter()
+        started = time.process_time()
         run.run(samples)
-        best = min(best, time.perf_counter() - started)
-    return best / samples / size[0] / size[1] * 1e9
+        best = min(best, time.process_time() - started)
+    return best / tracer.core_count() / samples / size[0] / size[1] * 1e9
 
 
 def error_at_equal_time(document: Document, assets: AssetStore, samples: int, truth_samples: int) -> tuple[float, float, float, float]:
@@ -203,9 +206,9 @@ def error_at_equal_time(document: Document, assets: AssetStore, samples: int, tr
         row = options.copy()
         row[a.OPT_SEED], row[a.OPT_PLAIN], row[a.OPT_UNIFORM_CHOICE] = seed, plain, even
         run = tracer.Tracer(scene, camera_row(camera, *size), row, *size)
-        started = time.perf_counter()
+        started = time.process_time()
         run.run(samples)
-        return run.frame().rgb, time.perf_counter() - started
+        return run.frame().rgb, time.process_time() - started
 
     traced(1, True, True, 1)
     truth, _ = traced(truth_samples, False, False, 17)
@@ -218,14 +221,15 @@ def error_at_equal_time(document: Document, assets: AssetStore, samples: int, tr
     return theirs * their_time / (ours * our_time), wiser * wiser_time / (ours * our_time), ours**0.5, theirs**0.5
 
 
-def kernel_seconds() -> tuple[float, float]:
-    """Seconds to compile every kernel on a new machine, and to load them from the cache, each in a process of its own."""
+def kernel_seconds() -> tuple[float, float, float]:
+    """Seconds to compile every kernel on a new machine, to load them from the cache, and the processor time of compiling, each in a
+    process of its own."""
     code = (
         "import time;t=time.perf_counter();"
         "from aulmo.command import bench as b;from aulmo.trace import draft,tracer;"
         "d,a=b.scenes.studio();_,s,c,o=b._set_up(d,a);started=time.perf_counter();"
         "tracer.draw_draft(s,c,o,draft.blur_environment(s.arrays.env),64,48);r=tracer.Tracer(s,c,o,64,48);r.run(1);r.frame();"
-        "print(time.perf_counter()-started)"
+        "print(time.perf_counter()-started, time.process_time())"
     )
     times = []
     with tempfile.TemporaryDirectory() as folder:
@@ -233,8 +237,8 @@ def kernel_seconds() -> tuple[float, float]:
             done = subprocess.run(
                 [sys.executable, "-c", code], capture_output=True, text=True, check=True, env={**os.environ, "XDG_CACHE_HOME": folder}
             )
-            times.append(float(done.stdout.split()[-1]))
-    return times[0], times[1]
+            times.append([float(word) for word in done.stdout.split()[-2:]])
+    return times[0][0], times[1][0], times[0][1]
 
 
 def clean_picture(document: Document, assets: AssetStore, samples: int = 24, truth_samples: int = 128) -> tuple[float, float, float, float]:
@@ -280,8 +284,8 @@ def run() -> list[dict]:
     add("Window up on the demo, warm", warm, "s", "process start to draft picture and exit", "<= 2.5", warm <= 2.5)
     cold = window_seconds(True)
     add("First start ever, to a draft picture", cold, "s", "the same with an empty kernel cache", "<= 15", cold <= 15)
-    compiled, loaded = kernel_seconds()
-    add("All kernels compiled on a new machine", compiled, "s", "empty cache, own process", "<= 90", compiled <= 90)
+    compiled, loaded, busy = kernel_seconds()
+    add("All kernels compiled on a new machine", compiled, "s", f"empty cache, own process; {busy:.0f} s of processor time", "<= 90", compiled <= 90)
     add("All kernels loaded from the cache", loaded, "s", "the same a second time", "<= 2", loaded <= 2)
     memory = memory_per_million()
     add("Memory for each million unique triangles", memory, "MB", "resident memory before and after", "<= 200", memory <= 200)
