@@ -37,8 +37,8 @@ def main() -> None:
         plot(OUT / f"{name}.svg", title, what, "ns, all cores", {"measured": (xs, ys)}, log_x=True, y_range=(0, 1.15 * max(ys)))
     lines = [
         "# Figures", "",
-        f"Printed by `./aulmo bench` on a shared two-core machine on {date.today()}, on which other work takes up to a quarter of the processor; ratios hold "
-        "better than seconds.", "", "| what | value | compared to | bar | met |", "|---|---|---|---|---|",
+        f"Printed by `./aulmo bench` on a shared two-core machine on {date.today()}, of whose processors other work takes a changing share: ratios "
+        "hold better than seconds; the last section tells what the day was like.", "", "| what | value | compared to | bar | met |", "|---|---|---|---|---|",
     ]  # fmt: skip
     for f in figures:
         met = {True: "yes", False: "**no**", None: ""}[f["met"]]
