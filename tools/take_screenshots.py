@@ -16,7 +16,8 @@ application = make_application()
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from aulmo.desk.window import DEMO, Window
+from aulmo.desk.start_page import DEMO
+from aulmo.desk.window import Window
 from aulmo.document import edits
 
 OUT = Path("docs/screenshots")
