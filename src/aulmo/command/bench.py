@@ -225,11 +225,11 @@ def kernel_seconds() -> tuple[float, float, float]:
     """Seconds to compile every kernel on a new machine, to load them from the cache, and the processor time of compiling, each in a
     process of its own."""
     code = (
-        "import time;t=time.perf_counter();"
+        "import time;"
         "from aulmo.command import bench as b;from aulmo.trace import draft,tracer;"
-        "d,a=b.scenes.studio();_,s,c,o=b._set_up(d,a);started=time.perf_counter();"
+        "d,a=b.scenes.studio();_,s,c,o=b._set_up(d,a);started,busy=time.perf_counter(),time.process_time();"
         "tracer.draw_draft(s,c,o,draft.blur_environment(s.arrays.env),64,48);r=tracer.Tracer(s,c,o,64,48);r.run(1);r.frame();"
-        "print(time.perf_counter()-started, time.process_time())"
+        "print(time.perf_counter()-started,time.process_time()-busy)"
     )
     times = []
     with tempfile.TemporaryDirectory() as folder:

@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import entry, kernel
+from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.microfacet import fresnel_dielectric, sample_visible_normal, sheen, smith_lambda
 from aulmo.trace.openpbr import (
     ALPHA_X,
@@ -37,16 +37,22 @@ from aulmo.trace.openpbr import (
 from aulmo.trace.sampling import draw_2d
 
 
+@inlined
+def _looked_at(mu, across, k, seed, ax, ay):
+    """A view at cosine `mu` along x, or along y, and the k-th microfacet it sees: (x, y, hx, hy, hz, cosine between both)."""
+    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
+    x, y = (0.0, sine) if across else (sine, 0.0)
+    u, v = draw_2d(k, seed)
+    hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
+    return x, y, hx, hy, hz, x * hx + y * hy + mu * hz
+
+
 @kernel
 def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
     """Directional albedo of single-scattering reflection, by sampling visible normals: mean of F * G2 / G1. `across` looks along y."""
     total = 0.0
-    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
-    x, y = (0.0, sine) if across else (sine, 0.0)
     for k in range(samples):
-        u, v = draw_2d(k, np.uint64(77))
-        hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
-        c = x * hx + y * hy + mu * hz
+        x, y, hx, hy, hz, c = _looked_at(mu, across, k, np.uint64(77), ax, ay)
         iz = 2.0 * c * hz - mu
         if iz <= 0.0:
             continue
@@ -64,16 +70,13 @@ def _bake_reflection(eta, ax, ay, conductor, films, film, mu, across, samples):
 
 
 @kernel
-def _bake_glass(material, films, eta, inside, mu, across, samples):
+def _bake_glass(material, films, inside, mu, across, samples):
     """Directional albedo of rough reflection and refraction together. `across` looks along y."""
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
+    eta = 1.0 / material[REFRACTION] if inside else material[REFRACTION]
     total = 0.0
-    sine = math.sqrt(max(0.0, 1.0 - mu * mu))
-    x, y = (0.0, sine) if across else (sine, 0.0)
     for k in range(samples):
-        u, v = draw_2d(k, np.uint64(91))
-        hx, hy, hz = sample_visible_normal(x, y, mu, ax, ay, u, v)
-        c = x * hx + y * hy + mu * hz
+        x, y, hx, hy, hz, c = _looked_at(mu, across, k, np.uint64(91), ax, ay)
         _r, _g, _b, f, t = clear_boundary(material, films, c, eta, inside)
         lambda_o = smith_lambda(x, y, mu, ax, ay)
         rx, ry, rz = 2.0 * c * hx - x, 2.0 * c * hy - y, 2.0 * c * hz - mu
@@ -138,9 +141,9 @@ def bake_albedos(material, table, films, samples):
         table[E_GLASS_INSIDE, i] = 1.0
         if material[TRANSMISSION] > 0.0:
             for which in range(E_GLASS, E_GLASS_INSIDE + 1):
-                eta = material[REFRACTION] if which == E_GLASS else 1.0 / material[REFRACTION]
-                one = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, False, samples)
-                other = _bake_glass(material, films, eta, which == E_GLASS_INSIDE, mu, True, samples) if turns == 2 else one
+                inside = which == E_GLASS_INSIDE
+                one = _bake_glass(material, films, inside, mu, False, samples)
+                other = _bake_glass(material, films, inside, mu, True, samples) if turns == 2 else one
                 table[which, i] = 0.5 * (one + other)
                 table[E_TURNING + which, i] = 0.5 * (one - other)
         weight = (0.5 if i == 0 or i == MU_STEPS else 1.0) * 2.0 * mu / MU_STEPS

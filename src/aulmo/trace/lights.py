@@ -112,6 +112,12 @@ def env_radiance(env, turn, scale, x, y, z):
     return map_radiance(env, u, v, scale)
 
 
+@inlined
+def _slot(row, x):
+    """Where the guide of a row tells the search for x to begin."""
+    return row * COLUMNS + min(COLUMNS - 1, int(x * COLUMNS))
+
+
 @kernel
 def env_density(pick, turn, x, y, z):
     """Density per steradian with which `sample_env` picks a direction."""
@@ -123,7 +129,7 @@ def env_density(pick, turn, x, y, z):
 def _invert(pick, guide, row, x):
     """The cell of a row in whose part of the cumulative sum x lies: (cell, how far into it)."""
     start = row * COLUMNS
-    k = np.int64(guide[start + min(COLUMNS - 1, int(x * COLUMNS))])
+    k = np.int64(guide[_slot(row, x)])
     k += np.int64(pick[start + k, 0] <= x)  # mostly enough, and nothing for the processor to guess
     k += np.int64(pick[start + k, 0] <= x)
     while pick[start + k, 0] <= x:
@@ -141,13 +147,13 @@ def env_row(pick, guide, s):
 @inlined
 def fetch_guide_soon(guide, row, t):
     """Ask for where the search in a row will begin."""
-    fetch_soon(guide.ctypes.data + 2 * (row * COLUMNS + min(COLUMNS - 1, int(t * COLUMNS))))
+    fetch_soon(guide.ctypes.data + 2 * _slot(row, t))
 
 
 @inlined
 def fetch_cells_soon(pick, guide, row, t):
     """Ask for the cells among which the search in a row will end."""
-    k = np.int64(guide[row * COLUMNS + min(COLUMNS - 1, int(t * COLUMNS))])
+    k = np.int64(guide[_slot(row, t)])
     fetch_soon(pick.ctypes.data + 8 * (row * COLUMNS + k))
 
 

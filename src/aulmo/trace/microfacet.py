@@ -27,23 +27,26 @@ def fresnel_dielectric(cosine, eta):
 
 
 @inlined
+def _f82_dip(f0, tint):
+    """The coefficient a by which a metal's tint near 82 degrees is met."""
+    grazing = 1.0 - 1.0 / 7.0
+    schlick = f0 + (1.0 - f0) * grazing**5
+    return schlick * (1.0 - tint) / ((1.0 / 7.0) * grazing**6)
+
+
+@inlined
 def fresnel_f82(cosine, f0, tint):
     """Schlick reflectance corrected near 82 degrees: F = F0 + (1-F0)(1-c)^5 - a c (1-c)^6."""
     m = 1.0 - min(1.0, max(0.0, cosine))
     m2 = m * m
     m5 = m2 * m2 * m
-    grazing = 1.0 - 1.0 / 7.0
-    schlick = f0 + (1.0 - f0) * grazing**5
-    a = schlick * (1.0 - tint) / ((1.0 / 7.0) * grazing**6)
-    return min(1.0, max(0.0, f0 + (1.0 - f0) * m5 - a * (1.0 - m) * m5 * m))
+    return min(1.0, max(0.0, f0 + (1.0 - f0) * m5 - _f82_dip(f0, tint) * (1.0 - m) * m5 * m))
 
 
 @inlined
 def mean_f82(f0, tint):
     """`fresnel_f82` averaged over the hemisphere with the cosine, in closed form: the powers' integrals are 1/21 and 1/126."""
-    grazing = 1.0 - 1.0 / 7.0
-    a = (f0 + (1.0 - f0) * grazing**5) * (1.0 - tint) / ((1.0 / 7.0) * grazing**6)
-    return min(1.0, max(0.0, f0 + (1.0 - f0) * (1.0 / 21.0) - a * (1.0 / 126.0)))
+    return min(1.0, max(0.0, f0 + (1.0 - f0) * (1.0 / 21.0) - _f82_dip(f0, tint) * (1.0 / 126.0)))
 
 
 @inlined

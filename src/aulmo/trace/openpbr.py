@@ -86,11 +86,16 @@ def film_at(films, row, metal, mu):
 
 
 @inlined
-def mean_film(films, row, channel):
-    """Reflectance under a film averaged over the hemisphere with the cosine, by two-point Gauss quadrature for that weight."""
-    low = film_at(films, row, 3, 0.3550510257)
-    high = film_at(films, row, 3, 0.8449489743)
-    return 0.3639172365 * low[channel] + 0.6360827635 * high[channel]
+def mean_film(films, row):
+    """Reflectance (red, green, blue) of a metal under a film averaged over the hemisphere with the cosine, by two-point Gauss quadrature
+    for that weight."""
+    low_r, low_g, low_b = film_at(films, row, 3, 0.3550510257)
+    high_r, high_g, high_b = film_at(films, row, 3, 0.8449489743)
+    return (
+        0.3639172365 * low_r + 0.6360827635 * high_r,
+        0.3639172365 * low_g + 0.6360827635 * high_g,
+        0.3639172365 * low_b + 0.6360827635 * high_b,
+    )
 
 
 @inlined
@@ -318,7 +323,7 @@ def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside,
             mean = table[E_METAL, MU_STEPS + 1]
             again = metalness * lost_o * max(0.0, 1.0 - layer_albedo(material, table, E_METAL, ix, iy, iz)) * iz / (math.pi * (1.0 - mean))
             if film >= 0:
-                mr, mg, mb = mean_film(films, film, 0), mean_film(films, film, 1), mean_film(films, film, 2)
+                mr, mg, mb = mean_film(films, film)
             else:
                 mr = mean_f82(material[METAL_F0], material[METAL_F82])
                 mg = mean_f82(material[METAL_F0 + 1], material[METAL_F82 + 1])

@@ -267,7 +267,6 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
                     whole[SEED] = np.int64(seeds[lane])
                     whole[SEEN] = 1
                     whole[LAST_INSTANCE] = -1
-                    whole[LIGHTS] = 1
                     whole[STEP] = first_step
                     whole[ALIVE] = 1 if lane < lanes else 0
                     if lane < lanes:

@@ -332,7 +332,8 @@ def _fractal_four(at, to, octaves, lacunarity, gain, seed, scale, wide, count):
 def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, count):
     """The first number of register 0 after a program, at `count` points at once: what relief is felt by.
 
-    at : (3, count) points in the part's own mm. four : (REGISTERS, count), where its first row holds the result.
+    at : (3, count) points in the part's own mm. four : (REGISTERS, count), where its first row holds the result. The caller passes four:
+    a count that the compiler knows would be unrolled instead of made vector code.
     """
     for k in range(first, last):
         op = ops[k]
