@@ -279,7 +279,7 @@ def test_a_wave_draws_what_its_paths_would_draw_alone(even):
 
     @njit
     def wave(index, seeds, offset, to_u, to_v):
-        draw_wave(index, seeds, np.uint32(offset), even, len(seeds), to_u, to_v)
+        draw_wave(np.full(len(seeds), index, np.uint32), seeds, np.uint32(offset), even, len(seeds), to_u, to_v)
 
     seeds = np.random.default_rng(15).integers(0, 1 << 32, 16, dtype=np.uint32)
     u, v = np.zeros(16, np.uint32), np.zeros(16, np.uint32)

@@ -12,6 +12,7 @@ from aulmo.trace.lights import env_in_row, env_row, fetch_cells_soon, fetch_guid
 from aulmo.trace.path_state import (
     CANDIDATE,
     CANDIDATES,
+    CHOOSER,
     C_DENSITY,
     C_MAP_U,
     C_MAP_V,
@@ -30,12 +31,16 @@ from aulmo.trace.path_state import (
 
 @inlined
 def draw_candidates(options, state, whole, index, p, u, v):
-    """Draw which light, and the place on it, for every candidate of a path's light sample; (p, u, v) serve when there is but one."""
+    """Draw which light, and the place on it, for every candidate of a path's light sample.
+
+    (p, u, v) serve when there is but one; of several, p chooses the one that is taken.
+    """
     digits = int(options[OPT_CANDIDATES if whole[MATT] + whole[SHINY] == 0 else OPT_LATER_CANDIDATES])
     whole[LIGHTS] = 1 << digits
     if digits == 0:
         state[CANDIDATES + C_PICK], state[CANDIDATES + C_U], state[CANDIDATES + C_V] = p, u, v
         return
+    state[CHOOSER] = p
     step = whole[STEP]
     key = np.uint64(whole[SEED]) + np.uint64(16 + 8 * step)
     for k in range(1 << digits):

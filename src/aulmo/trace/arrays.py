@@ -51,8 +51,8 @@ LAMP_COLUMNS = 28
 RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 6, 7
 
 # Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
-NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_REACH, NODE_LEFT, NODE_RIGHT, NODE_LAMP = 0, 3, 4, 5, 8, 9, 10, 11, 12
-NODE_COLUMNS = 13  # spread and reach as cosines; a spread of -1 shines all round
+NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_SPREAD_SINE, NODE_REACH, NODE_CHILD, NODE_ALL = 0, 3, 4, 5, 8, 9, 10, 11, 12
+NODE_FIELDS, NODE_WIDTH = 13, 8  # spread and reach as cosines; a spread below -1 shines all round
 
 IES_ROWS, IES_COLUMNS = 181, 361
 FILM_STEPS = 128
@@ -73,7 +73,7 @@ class SceneArrays(NamedTuple):
     materials : (m, COLUMNS). albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
     env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
-    the tree. nodes : (n, NODE_COLUMNS) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
+    the tree. nodes : (n, NODE_FIELDS, NODE_WIDTH) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
     programs : (m, P_COLUMNS) int32 first and last operation of wired parameters in `ops`, the first of nine albedo tables by roughness or
     -1; then of base and coat first and last operation of height and normal map, and the size of the height's largest pattern in

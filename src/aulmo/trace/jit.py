@@ -50,6 +50,21 @@ def borrowed(array):
 
 
 @intrinsic
+def _room(typingctx, like):
+    def codegen(context, builder, signature, arguments):
+        room = cgutils.alloca_once(builder, ir.ArrayType(ir.DoubleType(), 8))
+        return builder.ptrtoint(room, context.get_value_type(types.uintp))
+
+    return types.uintp(like), codegen
+
+
+@njit(cache=True, forceinline=True)
+def on_stack(like):
+    """Room for eight numbers that lasts as long as the kernel that asks for it; `like` is any float64 array."""
+    return carray(_pointer(_room(like), like), (8,))
+
+
+@intrinsic
 def fetch_soon(typingctx, address):
     """Ask the processor to bring the memory at an address, without waiting for it."""
 

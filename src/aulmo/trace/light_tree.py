@@ -1,5 +1,7 @@
 """Choosing one lamp among many: a tree whose nodes promise how much light they can send to a point.
 
+Every node has up to eight children, whose promises are worked out side by side in vector code.
+
 Reference: Conty Estevez & Kulla 2018, "Importance sampling of many lights with adaptive tree splitting" (bounding cones; here
 without splitting, so a choice costs the logarithm of the number of lamps).
 """
@@ -13,15 +15,15 @@ from aulmo.trace import arrays as a
 from aulmo.trace.arrays import (
     NODE_AXIS,
     NODE_CENTRE,
-    NODE_LAMP,
-    NODE_LEFT,
+    NODE_CHILD,
     NODE_POWER,
     NODE_RADIUS,
     NODE_REACH,
-    NODE_RIGHT,
     NODE_SPREAD,
+    NODE_SPREAD_SINE,
+    NODE_WIDTH,
 )
-from aulmo.trace.jit import inlined, kernel
+from aulmo.trace.jit import inlined, kernel, on_stack
 
 
 def _cone_of_both(one: tuple, other: tuple) -> tuple:
@@ -73,80 +75,98 @@ def build_tree(lamps: np.ndarray, rows: list[int], emit_corners: np.ndarray) -> 
 
     Returns
     -------
-    nodes : (n, NODE_COLUMNS), the root first. trail : (l,) int64, one bit for each turn from the root to a lamp, 1 for right. depth : (l,)
-    int32, -1 for lamps outside the tree.
+    nodes : (n, NODE_FIELDS, NODE_WIDTH), the root first; a child is a node's number, or -1 - the row of a lamp. The last field of the root
+    holds the number of lamps, and centre, radius and power of all. trail : (l,) int64, three bits for each turn from the root to a lamp.
+    depth : (l,) int32 turns, -1 for lamps outside the tree.
     """
     trail, depth = np.zeros(len(lamps), np.int64), np.full(len(lamps), -1, np.int32)
     nodes: list[np.ndarray] = []
     leaves = {k: _leaf(lamps[k], emit_corners) for k in rows}
 
+    def halves(which: list[int]) -> list[list[int]]:
+        if len(which) < 2:
+            return [which]
+        centres = np.array([0.5 * (leaves[k][0] + leaves[k][1]) for k in which])
+        order = np.argsort(centres[:, int(np.argmax(np.ptp(centres, axis=0)))], kind="stable")
+        half = len(which) // 2
+        return [[which[k] for k in order[:half]], [which[k] for k in order[half:]]]
+
     def grow(which: list[int], bits: int, level: int) -> tuple:
         index = len(nodes)
-        nodes.append(np.zeros(a.NODE_COLUMNS))
-        if len(which) == 1:
-            bound = leaves[which[0]]
-            trail[which[0]], depth[which[0]] = bits, level
-            nodes[index][NODE_LAMP] = which[0]
-        else:
-            centres = np.array([0.5 * (leaves[k][0] + leaves[k][1]) for k in which])
-            axis = int(np.argmax(np.ptp(centres, axis=0)))
-            order = np.argsort(centres[:, axis], kind="stable")
-            half = len(which) // 2
-            nodes[index][NODE_LAMP] = -1
-            nodes[index][NODE_LEFT] = len(nodes)
-            one = grow([which[k] for k in order[:half]], bits, level + 1)
-            nodes[index][NODE_RIGHT] = len(nodes)
-            other = grow([which[k] for k in order[half:]], bits | (1 << level), level + 1)
-            bound = (
-                np.minimum(one[0], other[0]), np.maximum(one[1], other[1]), one[2] + other[2],
-                _cone_of_both(one[3], other[3]), max(one[4], other[4]),
+        node = np.zeros((a.NODE_FIELDS, NODE_WIDTH))
+        node[NODE_CENTRE] = 1e18  # nobody there
+        nodes.append(node)
+        sets = [which]
+        while len(sets) < NODE_WIDTH and any(len(s) > 1 for s in sets):
+            sets = [half for s in sets for half in halves(s)]
+        bounds = []
+        for j, members in enumerate(sets):
+            if len(members) == 1:
+                child, bound = -1 - members[0], leaves[members[0]]
+                trail[members[0]], depth[members[0]] = bits | (j << (3 * level)), level + 1
+            else:
+                child = len(nodes)
+                bound = grow(members, bits | (j << (3 * level)), level + 1)
+            low, high, power, (cone, spread), reach = bound
+            node[NODE_CENTRE : NODE_CENTRE + 3, j] = 0.5 * (low + high)
+            node[NODE_RADIUS, j] = 0.5 * float(np.linalg.norm(high - low))
+            node[NODE_POWER, j], node[NODE_AXIS : NODE_AXIS + 3, j], node[NODE_CHILD, j] = power, cone, child
+            node[NODE_SPREAD, j], node[NODE_SPREAD_SINE, j], node[NODE_REACH, j] = math.cos(spread), math.sin(spread), math.cos(reach)
+            if spread >= math.pi:
+                node[NODE_SPREAD, j], node[NODE_SPREAD_SINE, j] = -2.0, 0.0
+            bounds.append(bound)
+        while len(bounds) > 1:
+            one, other = bounds.pop(), bounds.pop()
+            bounds.append(
+                (
+                    np.minimum(one[0], other[0]), np.maximum(one[1], other[1]), one[2] + other[2],
+                    _cone_of_both(one[3], other[3]), max(one[4], other[4]),
+                )
             )  # fmt: skip
-        low, high, power, (cone, spread), reach = bound
-        node = nodes[index]
-        node[NODE_CENTRE : NODE_CENTRE + 3] = 0.5 * (low + high)
-        node[NODE_RADIUS] = 0.5 * float(np.linalg.norm(high - low))
-        node[NODE_POWER], node[NODE_AXIS : NODE_AXIS + 3], node[NODE_SPREAD], node[NODE_REACH] = power, cone, math.cos(spread), math.cos(reach)
-        return bound
+        if index == 0:
+            low, high, power = bounds[0][:3]
+            node[a.NODE_ALL, :6] = len(which), *(0.5 * (low + high)), 0.5 * float(np.linalg.norm(high - low)), power
+        return bounds[0]
 
     if rows:
         grow(list(rows), 0, 0)
-    return np.array(nodes).reshape(-1, a.NODE_COLUMNS), trail, depth
+    return np.array(nodes).reshape(-1, a.NODE_FIELDS, NODE_WIDTH), trail, depth
 
 
 @inlined
-def _promise(nodes, k, px, py, pz, nx, ny, nz):
-    """How much light a node can send to a point whose normal is n (zero when light may come from anywhere)."""
-    x, y, z = nodes[k, NODE_CENTRE] - px, nodes[k, NODE_CENTRE + 1] - py, nodes[k, NODE_CENTRE + 2] - pz
-    radius = nodes[k, NODE_RADIUS]
-    d2 = x * x + y * y + z * z
-    power = nodes[k, NODE_POWER]
-    if d2 <= radius * radius or d2 < 1e-18:
-        return power / max(1e-18, radius * radius)
-    distance = math.sqrt(d2)
-    inverse = 1.0 / distance
-    sine_ball = radius * inverse
-    cos_ball = math.sqrt(1.0 - sine_ball * sine_ball)
-    facing = 1.0
-    if nx != 0.0 or ny != 0.0 or nz != 0.0:
-        cosine = (nx * x + ny * y + nz * z) * inverse
+def _promises(nodes, k, px, py, pz, nx, ny, nz, to):
+    """How much light each child of a node can send to a point whose normal is n (zero when light may come from anywhere).
+
+    Written to `to` (NODE_WIDTH,); returns their sum. No branches: the compiler makes vector code of it.
+    """
+    all_round = nx == 0.0 and ny == 0.0 and nz == 0.0
+    node = nodes[k]
+    for j in range(NODE_WIDTH):
+        x, y, z = node[NODE_CENTRE, j] - px, node[NODE_CENTRE + 1, j] - py, node[NODE_CENTRE + 2, j] - pz
+        radius, power = node[NODE_RADIUS, j], node[NODE_POWER, j]
+        d2 = max(1e-18, x * x + y * y + z * z)
+        inverse = 1.0 / math.sqrt(d2)
+        sine_ball = min(1.0, radius * inverse)
+        cos_ball = math.sqrt(1.0 - sine_ball * sine_ball)
         # cosine of the incidence less the ball's half angle, at best 1
-        facing = 1.0 if cosine >= cos_ball else cosine * cos_ball + math.sqrt(max(0.0, 1.0 - cosine * cosine)) * sine_ball
-        if facing <= 0.0:
-            return 0.0
-    spread = nodes[k, NODE_SPREAD]
-    if spread > -1.0:
+        cosine = (nx * x + ny * y + nz * z) * inverse
+        facing = max(0.0, cosine * cos_ball + math.sqrt(max(0.0, 1.0 - cosine * cosine)) * sine_ball)
+        facing = 1.0 if all_round or cosine >= cos_ball else facing
         # the angle off the axis less the cone's and the ball's, each taken off by the sums of sines and cosines
-        cosine = -(nodes[k, NODE_AXIS] * x + nodes[k, NODE_AXIS + 1] * y + nodes[k, NODE_AXIS + 2] * z) * inverse
-        if cosine < spread:
-            sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
-            sine_spread = math.sqrt(1.0 - spread * spread)
-            cosine, sine = cosine * spread + sine * sine_spread, sine * spread - cosine * sine_spread
-            if cosine < cos_ball:
-                cosine = cosine * cos_ball + sine * sine_ball
-                if cosine <= nodes[k, NODE_REACH]:
-                    return 0.0
-                facing *= cosine
-    return power * facing / d2
+        cosine = -(node[NODE_AXIS, j] * x + node[NODE_AXIS + 1, j] * y + node[NODE_AXIS + 2, j] * z) * inverse
+        sine = math.sqrt(max(0.0, 1.0 - cosine * cosine))
+        spread, sine_spread = node[NODE_SPREAD, j], node[NODE_SPREAD_SINE, j]
+        less, sine_less = cosine * spread + sine * sine_spread, sine * spread - cosine * sine_spread
+        tilt = less * cos_ball + sine_less * sine_ball
+        tilt = tilt if tilt > node[NODE_REACH, j] else 0.0
+        tilt = 1.0 if cosine >= spread or less >= cos_ball else tilt
+        seen = power * facing * tilt / d2
+        within = power / max(1e-18, radius * radius)
+        to[j] = within if sine_ball >= 1.0 else seen
+    total = 0.0
+    for j in range(NODE_WIDTH):
+        total += to[j]
+    return total
 
 
 @kernel
@@ -155,25 +175,25 @@ def pick_lamp(nodes, px, py, pz, nx, ny, nz, u):
 
     Returns (lamp row or -1, chance of it, what is left of `u` as a fresh number in [0, 1)).
     """
+    promises = on_stack(nodes)
     k = 0
     chance = 1.0
-    while nodes[k, NODE_LAMP] < 0.0:
-        left, right = int(nodes[k, NODE_LEFT]), int(nodes[k, NODE_RIGHT])
-        a_left = _promise(nodes, left, px, py, pz, nx, ny, nz)
-        a_right = _promise(nodes, right, px, py, pz, nx, ny, nz)
-        total = a_left + a_right
+    while k >= 0:
+        total = _promises(nodes, k, px, py, pz, nx, ny, nz, promises)
         if total <= 0.0:
             return -1, 0.0, u
-        p = a_left / total
-        if u < p:
-            u = u / p
-            chance *= p
-            k = left
-        else:
-            u = min(0.999999999, (u - p) / (1.0 - p))
-            chance *= 1.0 - p
-            k = right
-    return int(nodes[k, NODE_LAMP]), chance, u
+        rest = u * total
+        j, last = 0, 0
+        while j < NODE_WIDTH and rest >= promises[j]:
+            rest -= promises[j]
+            last = j if promises[j] > 0.0 else last
+            j += 1
+        if j == NODE_WIDTH:  # lost in rounding: the last there is
+            j, rest = last, promises[last]
+        u = min(0.999999999, rest / promises[j])
+        chance *= promises[j] / total
+        k = int(nodes[k, NODE_CHILD, j])
+    return -1 - k, chance, u
 
 
 @kernel
@@ -181,19 +201,14 @@ def lamp_chance(nodes, trail, depth, px, py, pz, nx, ny, nz):
     """Chance with which `pick_lamp` picks the lamp at the end of a trail."""
     if depth < 0:
         return 0.0
+    promises = on_stack(nodes)
     k = 0
     chance = 1.0
     for level in range(depth):
-        left, right = int(nodes[k, NODE_LEFT]), int(nodes[k, NODE_RIGHT])
-        a_left = _promise(nodes, left, px, py, pz, nx, ny, nz)
-        a_right = _promise(nodes, right, px, py, pz, nx, ny, nz)
-        total = a_left + a_right
+        total = _promises(nodes, k, px, py, pz, nx, ny, nz, promises)
+        j = (trail >> (3 * level)) & 7
         if total <= 0.0:
             return 0.0
-        if (trail >> level) & 1:
-            chance *= a_right / total
-            k = right
-        else:
-            chance *= a_left / total
-            k = left
+        chance *= promises[j] / total
+        k = int(nodes[k, NODE_CHILD, j])
     return chance

@@ -10,7 +10,7 @@ import numpy as np
 
 from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.arrays import NODE_LAMP, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
+from aulmo.trace.arrays import NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
 from aulmo.trace.light_tree import lamp_chance, pick_lamp
 from aulmo.trace.quick_math import arc_turns
@@ -22,14 +22,16 @@ _SIN = np.sin(((np.arange(COLUMNS) + 0.5) / COLUMNS - 0.5) * 2 * np.pi)
 _COS = np.cos(((np.arange(COLUMNS) + 0.5) / COLUMNS - 0.5) * 2 * np.pi)
 
 
-def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def build_importance(env: np.ndarray, alone: bool = True) -> tuple[np.ndarray, np.ndarray]:
     """Tables for sampling a map in proportion to its luminance and solid angle: first a row, then a column in it.
 
     Both are found by inverting a cumulative sum, so that evenly spread numbers give evenly spread directions.
 
     Parameters
     ----------
-    env : (h, w, 3) radiance in ACEScg.
+    env : (h, w, 3) radiance in ACEScg. alone : False when every sample by these tables is weighed against one by the surface's own lobes.
+    Those find the evenly lit part of a map by themselves, so the tables leave out half its mean (Karlik et al. 2019, "MIS compensation:
+    optimizing sampling techniques in multiple importance sampling", for an environment with as many samples of either kind).
 
     Returns
     -------
@@ -49,6 +51,8 @@ def build_importance(env: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     padded = np.concatenate([wide[:1], wide, wide[-1:]])
     light = 0.5 * light + 0.5 * np.maximum(wide, np.maximum(padded[:-2], padded[2:]))
     solid = (2 * np.pi / COLUMNS * (_Z[:-1] - _Z[1:]))[:, None]
+    if not alone:
+        light = np.maximum(0.0, light - 0.5 * (light * solid).sum() / (solid.sum() * COLUMNS))
     weight = np.vstack([light * solid, np.zeros((1, COLUMNS))])
     weight[ROWS, :ROWS] = weight[:ROWS].sum(1)
     total = weight.sum(1, keepdims=True)
@@ -216,8 +220,8 @@ def hit_density(scene, options, which, px, py, pz, nx, ny, nz, dx, dy, dz, dista
     lamp = scene.lamps[which]
     chance = 1.0 - options[OPT_ENV_CHANCE] - options[OPT_DISTANT_CHANCE]
     if options[OPT_UNIFORM_CHOICE] > 0.0:
-        chance /= (len(scene.nodes) + 1) // 2
-    elif len(scene.nodes) > 1:
+        chance /= scene.nodes[0, NODE_ALL, 0]
+    elif scene.nodes[0, NODE_ALL, 0] > 1.0:
         chance *= lamp_chance(scene.nodes, scene.lamp_trail[which], scene.lamp_depth[which], px, py, pz, nx, ny, nz)
     return chance * lamp_density(lamp, px, py, pz, dx, dy, dz, distance, cosine)
 
@@ -284,15 +288,15 @@ def sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t):
     else:
         pick = (select - chance) / (1.0 - chance - options[OPT_ENV_CHANCE])
         chance = 1.0 - chance - options[OPT_ENV_CHANCE]
-        if options[OPT_UNIFORM_CHOICE] > 0.0:
-            n = (len(scene.nodes) + 1) // 2  # the tree's lamps come first
+        if len(scene.nodes) == 0:
+            k = -1
+        elif options[OPT_UNIFORM_CHOICE] > 0.0:
+            n = int(scene.nodes[0, NODE_ALL, 0])  # the tree's lamps come first
             k = min(n - 1, int(pick * n))
             pick = pick * n - k
             chance /= n
-        elif len(scene.nodes) == 1:
-            k = int(scene.nodes[0, NODE_LAMP])
-        elif len(scene.nodes) == 0:
-            k = -1
+        elif scene.nodes[0, NODE_ALL, 0] == 1.0:
+            k = -1 - int(scene.nodes[0, NODE_CHILD, 0])
         else:
             k, p, pick = pick_lamp(scene.nodes, px, py, pz, nx, ny, nz, pick)
             chance *= p

@@ -414,16 +414,18 @@ def _evaluate_glass(material, table, films, ox, oy, oz, ix, iy, iz, ax, ay, eta,
 
 
 @inlined
-def sample_direction(material, table, films, ox, oy, oz, inside, u, v, lobe):
+def sample_direction(material, table, films, ox, oy, oz, inside, u, v, side):
     """`sample_lobes` in air with its odds worked out."""
-    return sample_lobes(material, films, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, lobe, material[REFRACTION])
+    return sample_lobes(material, films, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, side, material[REFRACTION])
 
 
 @inlined
-def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, lobe, ratio):
+def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, side, ratio):
     """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none.
 
-    Going below the surface is not a direction: whoever calls asks first whether `lobe` lies within the last of the odds' chances.
+    `u` chooses the lobe and, stretched out again, serves within it, so that evenly spread points stay so in every lobe; `side` chooses
+    between reflection and passage at a clear boundary. Going below the surface is not a direction: whoever calls asks first whether `u`
+    lies within the last of the odds' chances.
     """
     ax, ay = material[ALPHA_X], material[ALPHA_Y]
     glass = inside
@@ -431,18 +433,25 @@ def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, lobe, ratio):
     eta = 1.0 / ratio if inside else ratio
     if not inside:
         p_coat, p_base, p_glass, p_diffuse = odds[0], odds[1], odds[2], odds[3]
-        if lobe < p_diffuse:
-            x, y, z = cosine_hemisphere(u, v)
-            if material[THIN] > 0.0 and lobe < p_diffuse * material[SUBSURFACE] * 0.5 * (1.0 + material[SUB_G]):
-                z = -z
-            return x, y, z
-        lobe -= p_diffuse
-        if lobe < p_coat:
+        if u < p_diffuse:
+            u /= p_diffuse
+            back = material[SUBSURFACE] * 0.5 * (1.0 + material[SUB_G]) if material[THIN] > 0.0 else 0.0
+            if u < back:
+                x, y, z = cosine_hemisphere(u / back, v)
+                return x, y, -z
+            return cosine_hemisphere((u - back) / (1.0 - back) if back < 1.0 else u, v)
+        u -= p_diffuse
+        if u < p_coat:
+            u /= p_coat
             ax, ay = material[COAT_ALPHA], material[COAT_ALPHA_Y]
             bent = material[COAT_BENT] > 0.0
-        elif lobe >= p_coat + p_base and p_glass > 0.0:
-            glass = True
-            lobe = min(1.0, (lobe - p_coat - p_base) / p_glass)
+        else:
+            u -= p_coat
+            if u < p_base or p_glass == 0.0:
+                u = min(1.0, u / max(1e-30, p_base))
+            else:
+                glass = True
+                u = min(1.0, (u - p_base) / p_glass)
     vx, vy, vz = ox, oy, oz
     if bent:
         vx, vy, vz = to_coat(material, ox, oy, oz)
@@ -454,7 +463,7 @@ def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, lobe, ratio):
     cosine = ox * hx + oy * hy + oz * hz
     if glass:
         _r, _g, _b, chance, t = clear_boundary(material, films, cosine, eta, inside)
-        if lobe >= chance:
+        if side >= chance:
             k = cosine / eta - t
             x, y, z = k * hx - ox / eta, k * hy - oy / eta, k * hz - oz / eta
             return (x, y, z) if z < 0.0 else (0.0, 0.0, 0.0)

@@ -39,7 +39,7 @@ def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Back
         row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
     row[a.OPT_WHITE] = white
     row[a.OPT_GRADIENT_SPAN] = 1.0
-    if len(scene.arrays.nodes) > 2 * MANY_LAMPS:
+    if len(scene.arrays.nodes) and scene.arrays.nodes[0, a.NODE_ALL, 0] > MANY_LAMPS:
         row[a.OPT_CANDIDATES], row[a.OPT_LATER_CANDIDATES] = 2, 1
     return row
 
@@ -51,14 +51,15 @@ def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:
     distant = sum(float(LUMINANCE @ r[a.LAMP_RGB : a.LAMP_RGB + 3]) * (math.pi * 2 * r[a.LAMP_SIZE_2] or 1.0) for r in arrays.lamps[arrays.distant])
     near = 0.0
     if len(arrays.nodes):
-        root = arrays.nodes[0]
-        apart = np.linalg.norm(root[a.NODE_CENTRE : a.NODE_CENTRE + 3] - 0.5 * (scene.low + scene.high))
+        _, *centre, _, power = arrays.nodes[0, a.NODE_ALL, :6]
+        apart = np.linalg.norm(np.array(centre) - 0.5 * (scene.low + scene.high))
         reach = max(apart, 0.5 * float(np.linalg.norm(scene.high - scene.low)))
-        near = root[a.NODE_POWER] / math.pi / reach**2
+        near = power / math.pi / reach**2
     parts = np.array([dome, distant, near])
     present = parts > 0
     if not present.any():
         return 1.0, 0.0
-    share = np.where(present, np.maximum(parts / parts.sum(), 0.15), 0.0)
+    share = parts / parts.sum()
+    share = np.where(present, np.maximum(share, np.minimum(0.15, 100.0 * share)), 0.0)  # weak light may matter somewhere, next to none cannot
     share /= share.sum()
     return float(share[0]), float(share[1])

@@ -66,7 +66,6 @@ from aulmo.trace.path_state import (
     LAST,
     LAST_INSTANCE,
     LIGHTS,
-    LOBE,
     MAP_U,
     MAP_V,
     MATTE_SLOTS,
@@ -77,6 +76,7 @@ from aulmo.trace.path_state import (
     SEED,
     SEEN,
     SHADOWS,
+    SIDE,
     SPREAD,
     STEP,
     SUM,
@@ -172,16 +172,17 @@ def borrowed_scene(scene):
 
 
 @entry
-def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, height, step, first, count, stop, record, recorded, coherent):
-    """Add `count` samples to every `step`-th pixel of a tile.
+def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1, width, height, step, count, stop, record, recorded, coherent):
+    """Add up to `count` samples to every `step`-th pixel of a tile that has not reached its goal.
 
     camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced pixel; the frame is
-    `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty. `stop`
-    (1,) int32 ends the work within a row when it becomes 1. Returns the number of samples taken.
+    `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty.
+    done, goal : (h, w) int32 samples of each pixel, taken and wanted; `done` grows. `stop` (1,) int32 ends the work within a wave when it
+    becomes 1. Returns the number of samples taken.
     """
     scene = borrowed_scene(scene)
     camera, options, film, mattes = borrowed(camera), borrowed(options), borrowed(film), borrowed(mattes)
-    record, recorded, stop = borrowed(record), borrowed(recorded), borrowed(stop)
+    record, recorded, stop, done, goal = borrowed(record), borrowed(recorded), borrowed(stop), borrowed(done), borrowed(goal)
     planes = film.shape[2]
     ray_block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(ray_block.view(np.uint32))
@@ -208,8 +209,12 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     moment = borrowed(moment_block)
     seed_block = np.zeros(PACKET, np.uint32)
     seeds = borrowed(seed_block)
+    index_block = np.zeros(PACKET, np.uint32)
+    indices = borrowed(index_block)
+    place_block = np.zeros((PACKET, 2), np.int64)
+    places = borrowed(place_block)
     drawn_block = np.zeros((6, PACKET), np.uint32)
-    lobe_u, light_p, way_u = borrowed(drawn_block[0]), borrowed(drawn_block[1]), borrowed(drawn_block[2])
+    side_u, light_p, way_u = borrowed(drawn_block[0]), borrowed(drawn_block[1]), borrowed(drawn_block[2])
     way_v, light_u, light_v = borrowed(drawn_block[3]), borrowed(drawn_block[4]), borrowed(drawn_block[5])
     no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
     no_matte = borrowed(no_matte_block)
@@ -223,172 +228,188 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
     lasting = options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN]
     still = len(camera) == 1
     camera_at(camera, 0.0, moment)
-    taken = 0
+    # what there is to take: neighbouring pixels side by side, so that a wave's rays stay together
+    wanted = 0
     for row in range(y0, y1):
-        if stop[0] != 0:
-            break
+        for column in range(x0, x1):
+            wanted += max(0, min(count, goal[row, column] - done[row, column]))
+    work_block = np.zeros((max(1, wanted), 3), np.int32)
+    work = borrowed(work_block)
+    wanted = 0
+    for row in range(y0, y1):
         for start in range(x0, x1, PACKET):
-            lanes = min(PACKET, x1 - start)
-            sums[:] = 0.0
-            for k in range(count):
-                index = first + k
-                for lane in range(PACKET):
-                    column = start + min(lane, lanes - 1)
-                    where = hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))
-                    seeds[lane] = np.uint32(where << np.uint32(16))
-                draw_wave(index, seeds, np.uint32(0), first_step == 0, PACKET, lobe_u, light_p)
-                draw_wave(index, seeds, np.uint32(1), first_step == 0, PACKET, light_u, light_v)
-                if lasting:
-                    draw_wave(index, seeds, np.uint32(3), first_step == 0, PACKET, way_u, way_v)
-                for lane in range(PACKET):
-                    column = start + min(lane, lanes - 1)
-                    px = (column + 0.5) * step + tent(unit(lobe_u[lane])) * step
-                    py = (row + 0.5) * step + tent(unit(light_p[lane])) * step
-                    state = states[lane]
-                    whole = wholes[lane]
-                    for c in range(CANDIDATES):
-                        state[c] = 0.0
-                    for c in range(WHOLES):
-                        whole[c] = 0
-                    state[HEIGHT] = 1.0 - 2.0 * py / height
-                    if lasting:
-                        state[TIME] = unit(way_u[lane])
-                    if not still:
-                        camera_at(camera, state[TIME], moment)
-                    x, y, z, dx, dy, dz = camera_ray(moment, 2.0 * px / width - 1.0, state[HEIGHT], unit(light_u[lane]), unit(light_v[lane]))
-                    set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, mask_seen)
-                    packet[7 * PACKET + lane] = state[TIME]
-                    go(state, x, y, z, dx, dy, dz)
-                    carry(state, 1.0, 1.0, 1.0)
-                    state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
-                    state[SPREAD] = pixel
-                    for c in range(3):
-                        state[GUIDE + c] = 1.0
-                    whole[SEED] = np.int64(seeds[lane])
-                    whole[SEEN] = 1
-                    whole[LAST_INSTANCE] = -1
-                    whole[STEP] = first_step
-                    whole[ALIVE] = 1 if lane < lanes else 0
-                    if lane < lanes:
-                        sums[lane, PLANE_ALPHA] += 1.0
-                        sums[lane, PLANE_COUNT] += 1.0
-                        taken += 1
-                alive = lanes
-                coming = True
-                vertex = first_step
-                if record.shape[0] > 0:
-                    for lane in range(lanes):
-                        state = states[lane]
-                        set_ray(
-                            ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
-                            state[DIRECTION + 2], 0.0, FAR, mask_seen,
-                        )  # fmt: skip
-                        note_ray(ray, words, record, recorded, 0)
-                intersect_packet(scene.top, packet, coherent)
-                while alive > 0:
-                    # meet all rays with the scene
-                    for lane in range(lanes):
-                        whole = wholes[lane]
-                        if whole[ALIVE] == 0:
-                            continue
-                        state = states[lane]
-                        if coming:
-                            take_from_packet(packet, packet_words, lane, ray, words)
-                        else:
-                            mask = mask_seen if whole[SEEN] > 0 else mask_on
-                            if whole[BELOW] > 0:
-                                mask = MASK_SOLID | MASK_CLEAR
-                            set_ray(
-                                ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
-                                state[DIRECTION + 2], 0.0, FAR, mask,
-                            )  # fmt: skip
-                            ray[7] = state[TIME]
-                            note_ray(ray, words, record, recorded, 0)
-                            intersect(scene.top, ray)
-                        state[T_FAR] = ray[8]
-                        state[NG], state[NG + 1], state[NG + 2] = ray[12], ray[13], ray[14]
-                        state[BARY], state[BARY + 1] = ray[15], ray[16]
-                        if words[17] == NO_HIT:
-                            whole[INSTANCE] = -1
-                            if whole[SEEN] == 0:
-                                u, v = to_map(scene.env_turn, state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2])
-                                state[MAP_U], state[MAP_V] = u, v
-                                fetch_map_soon(scene.env, u, v)
-                        else:
-                            whole[PRIMITIVE] = np.int64(words[17])
-                            whole[INSTANCE] = np.int64(words[19])
-                            fetch_triangle_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
-                    coming = False
-                    offset = np.uint32(16 + 8 * vertex)
-                    draw_wave(index, seeds, offset + np.uint32(2), vertex < EVEN_STEPS, lanes, lobe_u, light_p)
-                    draw_wave(index, seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, way_u, way_v)
-                    draw_wave(index, seeds, offset + np.uint32(1), vertex < EVEN_STEPS, lanes, light_u, light_v)
-                    vertex += 1
-                    for lane in range(lanes):
-                        state, whole = states[lane], wholes[lane]
-                        whole[LIGHTS] = 0
-                        if whole[ALIVE] == 0:
-                            continue
-                        state[LOBE], state[WAY], state[WAY + 1] = unit(lobe_u[lane]), unit(way_u[lane]), unit(way_v[lane])
-                        if whole[INSTANCE] >= 0:
-                            fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
-                        if whole[INSTANCE] >= 0 or whole[BELOW] + whole[DEPTH] > 0:
-                            draw_candidates(options, state, whole, index, unit(light_p[lane]), unit(light_u[lane]), unit(light_v[lane]))
-                    if by_map:
-                        aim_at_dome(scene, options, states, wholes, lanes)
-                    # each path takes its turn
-                    alive = 0
-                    for lane in range(lanes):
-                        whole = wholes[lane]
-                        shadow = shadows[lane]
-                        shadow[S_WAITING] = 0.0
-                        if whole[ALIVE] == 0:
-                            continue
-                        state = states[lane]
-                        ray[7] = state[TIME]
-                        ray[8] = state[T_FAR]
-                        ray[12], ray[13], ray[14] = state[NG], state[NG + 1], state[NG + 2]
-                        ray[15], ray[16] = state[BARY], state[BARY + 1]
-                        if whole[INSTANCE] < 0:
-                            words[17] = NO_HIT
-                        else:
-                            words[17] = np.uint32(whole[PRIMITIVE])
-                            words[19] = np.uint32(whole[INSTANCE])
-                        matte = no_matte
-                        if with_mattes:
-                            matte = mattes[row, start + lane]
-                        advance(
-                            scene,
-                            options,
-                            ray,
-                            words,
-                            state,
-                            whole,
-                            media[lane],
-                            media[PACKET + lane],
-                            shadow,
-                            sums[lane],
-                            matte,
-                            with_mattes,
-                            index,
-                            own,
-                            registers,
-                        )
-                        alive += whole[ALIVE]
-                    for lane in range(lanes):
-                        shadow = shadows[lane]
-                        if shadow[S_WAITING] > 0.0:
-                            _trace_shadow(
-                                scene, options, ray, words, states[lane], media[PACKET + lane], shadow, sums[lane], record, recorded, own, registers
-                            )
-                for lane in range(lanes):
-                    y = states[lane, SUM]
-                    sums[lane, PLANE_SQUARE] += y * y
+            most = 0
+            for column in range(start, min(x1, start + PACKET)):
+                most = max(most, goal[row, column] - done[row, column])
+            for k in range(min(count, most)):
+                for column in range(start, min(x1, start + PACKET)):
+                    if done[row, column] + k < goal[row, column]:
+                        work[wanted, 0], work[wanted, 1], work[wanted, 2] = row, column, done[row, column] + k
+                        wanted += 1
+    taken = 0
+    while taken < wanted and stop[0] == 0:
+        lanes = min(PACKET, wanted - taken)
+        sums[:] = 0.0
+        for lane in range(PACKET):
+            item = taken + min(lane, lanes - 1)
+            row, column = np.int64(work[item, 0]), np.int64(work[item, 1])
+            where = hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (extra >> np.uint64(32)))
+            seeds[lane] = np.uint32(where << np.uint32(16))
+            indices[lane] = np.uint32(work[item, 2])
+            places[lane, 0], places[lane, 1] = row, column
+        taken += lanes
+        draw_wave(indices, seeds, np.uint32(0), first_step == 0, PACKET, side_u, light_p)
+        draw_wave(indices, seeds, np.uint32(1), first_step == 0, PACKET, light_u, light_v)
+        if lasting:
+            draw_wave(indices, seeds, np.uint32(3), first_step == 0, PACKET, way_u, way_v)
+        for lane in range(PACKET):
+            px = (places[lane, 1] + 0.5) * step + tent(unit(side_u[lane])) * step
+            py = (places[lane, 0] + 0.5) * step + tent(unit(light_p[lane])) * step
+            state = states[lane]
+            whole = wholes[lane]
+            for c in range(CANDIDATES):
+                state[c] = 0.0
+            for c in range(WHOLES):
+                whole[c] = 0
+            state[HEIGHT] = 1.0 - 2.0 * py / height
+            if lasting:
+                state[TIME] = unit(way_u[lane])
+            if not still:
+                camera_at(camera, state[TIME], moment)
+            x, y, z, dx, dy, dz = camera_ray(moment, 2.0 * px / width - 1.0, state[HEIGHT], unit(light_u[lane]), unit(light_v[lane]))
+            set_packet_ray(packet, packet_words, lane, x, y, z, dx, dy, dz, mask_seen)
+            packet[7 * PACKET + lane] = state[TIME]
+            go(state, x, y, z, dx, dy, dz)
+            carry(state, 1.0, 1.0, 1.0)
+            state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
+            state[SPREAD] = pixel
+            for c in range(3):
+                state[GUIDE + c] = 1.0
+            whole[SEED] = np.int64(seeds[lane])
+            whole[SEEN] = 1
+            whole[LAST_INSTANCE] = -1
+            whole[STEP] = first_step
+            whole[ALIVE] = 1 if lane < lanes else 0
+            if lane < lanes:
+                sums[lane, PLANE_ALPHA] += 1.0
+                sums[lane, PLANE_COUNT] += 1.0
+        alive = lanes
+        coming = True
+        vertex = first_step
+        if record.shape[0] > 0:
             for lane in range(lanes):
-                for c in range(planes):
-                    value = sums[lane, c]
-                    if value == value and abs(value) < 1e30:
-                        film[row, start + lane, c] += np.float32(value)
+                state = states[lane]
+                set_ray(
+                    ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
+                    state[DIRECTION + 2], 0.0, FAR, mask_seen,
+                )  # fmt: skip
+                note_ray(ray, words, record, recorded, 0)
+        intersect_packet(scene.top, packet, coherent)
+        while alive > 0:
+            # meet all rays with the scene
+            for lane in range(lanes):
+                whole = wholes[lane]
+                if whole[ALIVE] == 0:
+                    continue
+                state = states[lane]
+                if coming:
+                    take_from_packet(packet, packet_words, lane, ray, words)
+                else:
+                    mask = mask_seen if whole[SEEN] > 0 else mask_on
+                    if whole[BELOW] > 0:
+                        mask = MASK_SOLID | MASK_CLEAR
+                    set_ray(
+                        ray, words, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], state[DIRECTION], state[DIRECTION + 1],
+                        state[DIRECTION + 2], 0.0, FAR, mask,
+                    )  # fmt: skip
+                    ray[7] = state[TIME]
+                    note_ray(ray, words, record, recorded, 0)
+                    intersect(scene.top, ray)
+                state[T_FAR] = ray[8]
+                state[NG], state[NG + 1], state[NG + 2] = ray[12], ray[13], ray[14]
+                state[BARY], state[BARY + 1] = ray[15], ray[16]
+                if words[17] == NO_HIT:
+                    whole[INSTANCE] = -1
+                    if whole[SEEN] == 0:
+                        u, v = to_map(scene.env_turn, state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2])
+                        state[MAP_U], state[MAP_V] = u, v
+                        fetch_map_soon(scene.env, u, v)
+                else:
+                    whole[PRIMITIVE] = np.int64(words[17])
+                    whole[INSTANCE] = np.int64(words[19])
+                    fetch_triangle_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
+            coming = False
+            offset = np.uint32(16 + 8 * vertex)
+            draw_wave(indices, seeds, offset + np.uint32(2), vertex < EVEN_STEPS, lanes, side_u, light_p)
+            draw_wave(indices, seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, way_u, way_v)
+            draw_wave(indices, seeds, offset + np.uint32(1), vertex < EVEN_STEPS, lanes, light_u, light_v)
+            vertex += 1
+            for lane in range(lanes):
+                state, whole = states[lane], wholes[lane]
+                whole[LIGHTS] = 0
+                if whole[ALIVE] == 0:
+                    continue
+                state[SIDE], state[WAY], state[WAY + 1] = unit(side_u[lane]), unit(way_u[lane]), unit(way_v[lane])
+                if whole[INSTANCE] >= 0:
+                    fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
+                if whole[INSTANCE] >= 0 or whole[BELOW] + whole[DEPTH] > 0:
+                    draw_candidates(options, state, whole, np.int64(indices[lane]), unit(light_p[lane]), unit(light_u[lane]), unit(light_v[lane]))
+            if by_map:
+                aim_at_dome(scene, options, states, wholes, lanes)
+            # each path takes its turn
+            alive = 0
+            for lane in range(lanes):
+                whole = wholes[lane]
+                shadow = shadows[lane]
+                shadow[S_WAITING] = 0.0
+                if whole[ALIVE] == 0:
+                    continue
+                state = states[lane]
+                ray[7] = state[TIME]
+                ray[8] = state[T_FAR]
+                ray[12], ray[13], ray[14] = state[NG], state[NG + 1], state[NG + 2]
+                ray[15], ray[16] = state[BARY], state[BARY + 1]
+                if whole[INSTANCE] < 0:
+                    words[17] = NO_HIT
+                else:
+                    words[17] = np.uint32(whole[PRIMITIVE])
+                    words[19] = np.uint32(whole[INSTANCE])
+                matte = no_matte
+                if with_mattes:
+                    matte = mattes[places[lane, 0], places[lane, 1]]
+                advance(
+                    scene,
+                    options,
+                    ray,
+                    words,
+                    state,
+                    whole,
+                    media[lane],
+                    media[PACKET + lane],
+                    shadow,
+                    sums[lane],
+                    matte,
+                    with_mattes,
+                    np.int64(indices[lane]),
+                    own,
+                    registers,
+                )
+                alive += whole[ALIVE]
+            for lane in range(lanes):
+                shadow = shadows[lane]
+                if shadow[S_WAITING] > 0.0:
+                    _trace_shadow(
+                        scene, options, ray, words, states[lane], media[PACKET + lane], shadow, sums[lane], record, recorded, own, registers
+                    )
+        for lane in range(lanes):
+            y = states[lane, SUM]
+            sums[lane, PLANE_SQUARE] += y * y
+            row, column = places[lane, 0], places[lane, 1]
+            done[row, column] += 1
+            for c in range(planes):
+                value = sums[lane, c]
+                if value == value and abs(value) < 1e30:
+                    film[row, column, c] += np.float32(value)
     if no_matte_block[0, 0, 0] > 1e30:
         return -1
     if packet_block[0] > 1e37 and sums_block[0, 0] < -1e300 and state_block[0, 0] > 1e300:  # keeps these blocks alive to the end
@@ -398,6 +419,7 @@ def trace_tile(scene, camera, options, film, mattes, x0, y0, x1, y1, width, heig
         and media_block[0, 0] < 0
         and whole_block[0, 0] < 0
         and shadow_block[0, 0] + moment_block[0] + own_block[0] + register_block[0, 0] + seed_block[0] + drawn_block[0, 0] > 1e300
+        and index_block[0] + place_block[0, 0] + work_block[0, 0] > 1e300
     ):
         return -1
     return taken

@@ -10,9 +10,9 @@ ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
 # where a ray that left the scene meets the map; how wide the path has become, mm, and how much wider it grows with every mm
 MAP_U, MAP_V, WIDE, SPREAD = 32, 33, 34, 35
-# drawn beforehand, so that what they lead to in memory can be asked for: the lobe, the way on from here, and for every candidate of the
-# light sample its light, the place on it and, toward the dome, direction, density and place on the map
-LOBE, WAY, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 36, 37, 39, 9, 8
+# drawn beforehand, so that what they lead to in memory can be asked for: the side of a clear boundary, the way on from here, which candidate
+# of the light sample is taken, and for each its light, the place on it and, toward the dome, direction, density and place on the map
+SIDE, WAY, CHOOSER, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 36, 37, 39, 40, 9, 8
 C_PICK, C_U, C_V, C_TOWARD, C_DENSITY, C_MAP_U, C_MAP_V = 0, 1, 2, 3, 6, 7, 8
 NUMBERS = CANDIDATES + CANDIDATE * MOST_CANDIDATES
 # ... and whole numbers

@@ -7,8 +7,7 @@ import numpy as np
 from aulmo.trace import openpbr as o
 from aulmo.trace.arrays import OPT_BOUNCES, OPT_CLEAR_BOUNCES, OPT_PLAIN, OPT_STRAIGHT_GLASS, OPT_UNIFORM_CHOICE
 from aulmo.trace.jit import inlined
-from aulmo.trace.microfacet import fresnel_dielectric
-from aulmo.trace.openpbr import film_at
+from aulmo.trace.openpbr import clear_boundary
 from aulmo.trace.path_state import (
     ALIVE,
     BOUNCE,
@@ -20,10 +19,10 @@ from aulmo.trace.path_state import (
     DIRECTION,
     EVENTS,
     KIND,
-    LOBE,
     NOT_YET,
     ROUGH,
     SEEN,
+    SIDE,
     carry,
     go,
     survives,
@@ -38,20 +37,15 @@ def polished(scene, options, state, whole, media, index, key, m, instance, insid
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
     straight = whole[ROUGH] > 0 and options[OPT_STRAIGHT_GLASS] > 0.0
     eta = 1.0 / ratio if inside else ratio
-    f, cosine_t = fresnel_dielectric(oz, eta)
+    # a ray that goes straight through meets the same boundary from both sides
+    fr, fg, fb, f, cosine_t = clear_boundary(m, scene.films, oz, ratio if straight else eta, inside and not straight)
     if m[o.THIN] > 0.0:
-        f = 2.0 * f / (1.0 + f)
-    if straight and inside:
-        f, _c = fresnel_dielectric(oz, ratio)
-    fr = fg = fb = f
-    film = int(m[o.FILM])
-    if film >= 0 and f < 1.0:
-        fr, fg, fb = film_at(scene.films, film, 0, oz if not inside else max(oz, cosine_t))
-        f = min(0.98, max(0.02, (fr + fg + fb) / 3.0))
+        fr, fg, fb, f = 2.0 * fr / (1.0 + fr), 2.0 * fg / (1.0 + fg), 2.0 * fb / (1.0 + fb), 2.0 * f / (1.0 + f)
+    if int(m[o.FILM]) >= 0 and f < 1.0:
+        f = min(0.98, max(0.02, f))
     if options[OPT_PLAIN] > 0.0 and options[OPT_UNIFORM_CHOICE] > 0.0 and 0.0 < f < 1.0:
         f = 0.5
-    lobe = state[LOBE]
-    if lobe < f:
+    if state[SIDE] < f:
         carry(state, state[CARRIED] * fr / f, state[CARRIED + 1] * fg / f, state[CARRIED + 2] * fb / f)
         c = 2.0 * (-(nx * dx + ny * dy + nz * dz))
         dx, dy, dz = dx + c * nx, dy + c * ny, dz + c * nz

@@ -97,17 +97,17 @@ def quick_bits(index, seed):
 
 
 @inlined
-def draw_wave(index, seeds, offset, even, lanes, to_u, to_v):
+def draw_wave(indices, seeds, offset, even, lanes, to_u, to_v):
     """`draw_2d`, or `draw_quick` where not `even`, for a wave of paths at once: the compiler makes vector code of these loops.
 
-    seeds : (lanes,) uint32. to_u, to_v : (lanes,) uint32 to be filled; `unit` makes numbers of them.
+    indices, seeds : (lanes,) uint32. to_u, to_v : (lanes,) uint32 to be filled; `unit` makes numbers of them.
     """
     if even:
         for k in range(lanes):
-            to_u[k], to_v[k] = draw_bits(index, _U(seeds[k] + offset))
+            to_u[k], to_v[k] = draw_bits(indices[k], _U(seeds[k] + offset))
     else:
         for k in range(lanes):
-            to_u[k], to_v[k] = quick_bits(index, _U(seeds[k] + offset))
+            to_u[k], to_v[k] = quick_bits(indices[k], _U(seeds[k] + offset))
 
 
 @inlined

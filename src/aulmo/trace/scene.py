@@ -73,6 +73,7 @@ class SceneBuilder:
         self._trees: dict[str, MeshTree] = {}
         self._packed_key: tuple = ()
         self._packed: tuple = ()
+        self._catches = False  # a floor that catches shadows knows light only by the tables of lights
         self._floor_key: tuple = ()
         self._floor: tuple = ()
         self._proxies: dict[int, MeshTree] = {}
@@ -161,6 +162,7 @@ class SceneBuilder:
         top = InstanceTree([trees[k] for k in mesh_of], world.astype(np.float32), np.array(mask, np.uint32), dict(zip(moving, motion)))
         linear = world[:, :, :3]
         normal_matrices = np.linalg.inv(linear).transpose(0, 2, 1) if len(linear) else np.zeros((0, 3, 3))
+        self._catches = floor.kind == "shadow"
         env, env_pick, env_guide = self._environment(document.environment)
         nodes, trail, depth = build_tree(lamps.rows, lamps.tree, corners)
         numbers_of, films = _material_table(baked)
@@ -265,13 +267,13 @@ class SceneBuilder:
         return self._packed
 
     def _environment(self, environment: Environment) -> tuple:
-        key = (environment.image, environment.shipped, environment.saturation, environment.sky)
+        key = (environment.image, environment.shipped, environment.saturation, environment.sky, self._catches)
         if key != self._env_key:
             image = environment_pixels(environment, self.assets)
             if environment.saturation != 1.0:
                 grey = image @ LUMINANCE.astype(np.float32)
                 image = np.maximum(grey[..., None] + (image - grey[..., None]) * np.float32(environment.saturation), 0).astype(np.float32)
-            self._env_key, self._env = key, (image, *build_importance(image))
+            self._env_key, self._env = key, (image, *build_importance(image, self._catches))
         return self._env
 
 

@@ -17,6 +17,7 @@ from aulmo.errors import BadFile
 from aulmo.surface.colour import ACESCG_TO_SRGB
 from aulmo.trace import arrays as a
 from aulmo.trace import draft as draft_kernels
+from aulmo.trace import plan
 from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.embree import coherent_arguments
 from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
@@ -72,16 +73,18 @@ class Tracer:
         middle = (columns / 2, rows / 2)
         self.tiles.sort(key=lambda t: (t[0] + TILE / 2 - middle[0]) ** 2 + (t[1] + TILE / 2 - middle[1]) ** 2)
         self.tile_noise = np.full(len(self.tiles), np.inf)
-        self.tile_samples = np.zeros(len(self.tiles), np.int64)
-        self.tile_goal = np.full(len(self.tiles), np.iinfo(np.int64).max)
+        self.done = np.zeros((rows, columns), np.int32)
+        self.goal = np.full((rows, columns), np.iinfo(np.int32).max, np.int32)
+        self.share = np.ones((rows, columns))  # of samples, where `run_to` puts more than the mean
 
     def cancel(self) -> None:
-        """Make the running pass end within a row of pixels."""
+        """Make the running pass end within a few pixels."""
         self.stop[0] = 1
 
     def run(self, count: int, threads: int | None = None, after_tile: Callable[[], None] | None = None) -> bool:
-        """Add up to `count` samples to every pixel of every tile below its goal. False when cancelled."""
-        waiting = iter([k for k in range(len(self.tiles)) if self.tile_samples[k] < self.tile_goal[k]])
+        """Add up to `count` samples to every pixel below its goal. False when cancelled."""
+        below = self.done < self.goal
+        waiting = iter([k for k, (x0, y0, x1, y1) in enumerate(self.tiles) if below[y0:y1, x0:x1].any()])
         lock = threading.Lock()
         white = self.options[a.OPT_WHITE]
         recorded = np.zeros(1, np.int64)
@@ -95,12 +98,10 @@ class Tracer:
                 if k is None:
                     return
                 x0, y0, x1, y1 = self.tiles[k]
-                now = min(count, int(self.tile_goal[k] - self.tile_samples[k]))
                 trace_tile(
-                    self.scene.arrays, self.camera, self.options, self.film, self.mattes, x0, y0, x1, y1, self.width, self.height,
-                    self.step, int(self.tile_samples[k]), now, self.stop, _NO_RECORD, recorded, coherent,
+                    self.scene.arrays, self.camera, self.options, self.film, self.mattes, self.done, self.goal, x0, y0, x1, y1,
+                    self.width, self.height, self.step, count, self.stop, _NO_RECORD, recorded, coherent,
                 )  # fmt: skip
-                self.tile_samples[k] += now
                 self.tile_noise[k] = tile_noise(self.film, x0, y0, x1, y1, white)
                 if after_tile:
                     after_tile()
@@ -113,27 +114,31 @@ class Tracer:
         self.samples += count
         return True
 
+    def run_to(self, mean: int, after_tile: Callable[[], None] | None = None) -> bool:
+        """Bring every pixel to its share of `mean` samples. False when cancelled."""
+        self.goal = np.maximum(1, np.rint(self.share * mean)).astype(np.int32)
+        before = self.samples
+        whole = self.run(int(self.goal.max()), after_tile=after_tile)
+        self.samples = mean if whole else before
+        return whole
+
     def noise(self) -> float:
         """Mean relative error over the frame, 0.02 for two percent."""
         known = self.tile_noise[np.isfinite(self.tile_noise) & (self.tile_noise < 1e8)]
         return float(known.mean()) if len(known) else float("inf")
 
-    def finished(self) -> bool:
-        """True when every tile has reached its goal."""
-        return bool((self.tile_samples >= self.tile_goal).all())
-
     def state(self) -> dict[str, np.ndarray]:
         """What has to be kept to go on later as if nothing had happened."""
-        kept = {"film": self.film, "mattes": self.mattes, "tile_samples": self.tile_samples, "tile_noise": self.tile_noise}
-        return {**kept, "tile_goal": self.tile_goal, "samples": np.array(self.samples)}
+        kept = {"film": self.film, "mattes": self.mattes, "done": self.done, "share": self.share}
+        return {**kept, "tile_noise": self.tile_noise, "samples": np.array(self.samples)}
 
     def take_state(self, state) -> None:
         """Go on from a kept state. Raises BadFile when it belongs to another frame."""
-        if any(state[k].shape != getattr(self, k).shape for k in ("film", "mattes", "tile_samples")):
+        if any(state[k].shape != getattr(self, k).shape for k in ("film", "mattes", "done")):
             raise BadFile("The kept render state belongs to another frame size or other passes.")
         self.film, self.mattes = np.ascontiguousarray(state["film"]), np.ascontiguousarray(state["mattes"])
-        self.tile_samples, self.tile_noise = state["tile_samples"].copy(), state["tile_noise"].copy()
-        self.tile_goal, self.samples = state["tile_goal"].copy(), int(state["samples"])
+        self.done, self.share = state["done"].copy(), state["share"].copy()
+        self.tile_noise, self.samples = state["tile_noise"].copy(), int(state["samples"])
 
     def frame(self) -> Frame:
         """What the film amounts to so far."""
@@ -264,36 +269,28 @@ def predict(
     """Trace a sparse copy of the frame and scale up: samples and seconds until the settings' stopping rule is met."""
     scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))
-    tracer = Tracer(scene, camera_rows(camera, *size, shutter), options, size[0], size[1], step)
-    tracer.run(1)
+    rows = camera_rows(camera, *size, shutter)
+    pilot = Tracer(scene, rows, options, size[0], size[1], step)
+    pilot.run(1)  # a first one may compile
+    pilot.run(7)
+    tracer = Tracer(scene, rows, options, size[0], size[1], step)
+    samples = settings.samples
+    if settings.stop == "noise":
+        tracer.share, samples = _plan(pilot, settings)
     started = time.perf_counter()
-    tracer.run(7)
+    tracer.run_to(8)
     cells = tracer.film.shape[0] * tracer.film.shape[1]
-    per_sample = (time.perf_counter() - started) / 7 * size[0] * size[1] / cells
-    noise_at_one = tracer.noise() * np.sqrt(8)
-    if settings.stop == "samples":
-        samples = settings.samples
-    elif settings.stop == "time":
+    per_sample = (time.perf_counter() - started) / 8 * size[0] * size[1] / cells
+    if settings.stop == "time":
         samples = max(1, int(settings.seconds / per_sample))
-    else:
-        samples = max(8, int(np.ceil((noise_at_one / (settings.noise_percent / 100)) ** 2)))
-    return Prediction(samples, samples * per_sample, float(noise_at_one / np.sqrt(samples)), per_sample)
+    return Prediction(samples, samples * per_sample, float(tracer.noise() * np.sqrt(8 / samples)), per_sample)
 
 
-def plan_samples(pilot: Tracer, target: float, limit: int) -> np.ndarray:
-    """How many samples each tile needs for a noise target, from a pilot whose samples are not used for the picture.
-
-    Deciding by samples that are thrown away keeps the picture's mean free of the decision: a tile that happened to look dark and calm
-    is not stopped for it. Each tile also counts the calmer half of what its neighbours need, since a pilot may miss a rare bright path.
-    """
-    need = pilot.tile_samples * (np.minimum(pilot.tile_noise, 1e3) / target) ** 2
-    around = need.copy()
-    place = {(t[0], t[1]): k for k, t in enumerate(pilot.tiles)}
-    for k, (x, y, _, _) in enumerate(pilot.tiles):
-        near = [need[place[p]] for p in ((x - TILE, y), (x + TILE, y), (x, y - TILE), (x, y + TILE)) if p in place]
-        if near:
-            around[k] = max(need[k], 0.5 * float(np.mean(near)))
-    return np.clip(np.ceil(1.1 * around), 16, limit).astype(np.int64)
+def _plan(pilot: Tracer, settings: RenderSettings) -> tuple[np.ndarray, int]:
+    """(h, w) share of each pixel in the samples, and how many there are on average, for a noise target."""
+    need = plan.samples_for(pilot.film, float(pilot.options[a.OPT_WHITE]), settings.noise_percent / 100, LONGEST)
+    mean = max(1, int(np.ceil(need.mean())))
+    return need / mean, mean
 
 
 def render(
@@ -313,30 +310,29 @@ def render(
     limit = settings.samples if settings.stop == "samples" else LONGEST
     pilot: Tracer | None = None
     if kept is not None and kept.exists():
-        tracer.take_state(_read_state(kept))
+        limit = _read_state(kept, tracer)
     elif settings.stop == "noise":
         pilot = Tracer(scene, rows, options.copy(), *size)
         pilot.options[a.OPT_SEED] += 7919
-    else:
-        tracer.tile_goal[:] = limit
 
     def share_done(now: float) -> float:
         if settings.stop == "time":
             return min(1.0, now / settings.seconds)
-        if pilot is not None and tracer.samples == 0 and tracer.tile_goal[0] > LONGEST:
-            return 0.0
-        return float(tracer.tile_samples.sum() / max(1, tracer.tile_goal.sum()))
+        return float(tracer.done.sum() / max(1.0, tracer.share.sum() * limit))
+
+    def late(now: float) -> bool:
+        return settings.stop == "time" and now > settings.seconds
 
     def tell(of: Tracer) -> None:
         now = time.perf_counter() - started
         if progress is None or now - state["told"] < 0.25:
-            if settings.stop == "time" and now > settings.seconds and tracer.samples >= 1:
+            if late(now) and tracer.samples >= 1:
                 tracer.cancel()
             return
         state["told"] = now
         share = share_done(now)
         left = now * (1 - share) / share if share > 0.005 else float("inf")
-        if progress(Progress(share, int(tracer.tile_samples.mean()), of.noise(), now, left), of) is False:
+        if progress(Progress(share, int(tracer.done.mean()), of.noise(), now, left), of) is False:
             state["cancelled"] = True
             of.cancel()
 
@@ -345,11 +341,11 @@ def render(
             pilot.run(count, after_tile=lambda: tell(pilot))
         if state.get("cancelled"):
             return None
-        tracer.tile_goal = plan_samples(pilot, settings.noise_percent / 100, LONGEST)
+        tracer.share, limit = _plan(pilot, settings)
     snapshot: dict[str, np.ndarray] = {}  # as after the last whole pass: a pass broken off within is not kept
-    while not tracer.finished():
+    while tracer.samples < limit:
         count = 1 if tracer.samples < 2 else 4 if tracer.samples < 32 else 8
-        whole = tracer.run(count, after_tile=lambda: tell(tracer))
+        whole = tracer.run_to(min(limit, tracer.samples + count), after_tile=lambda: tell(tracer))
         if state.get("cancelled"):
             if kept is not None and snapshot:
                 _write_state(kept, snapshot)
@@ -358,11 +354,11 @@ def render(
             break
         now = time.perf_counter() - started
         if kept is not None:
-            snapshot = {name: np.array(array) for name, array in tracer.state().items()}
+            snapshot = {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit)}
             if now - state["kept"] > KEEP_EVERY:
                 state["kept"] = now
                 _write_state(kept, snapshot)
-        if settings.stop == "time" and now >= settings.seconds:
+        if late(now):
             break
     return _finish(document, shot, settings, tracer, camera, started)
 
@@ -389,7 +385,7 @@ def _finish(document: Document, shot: Shot, settings: RenderSettings, tracer: Tr
                 passes.planes[name + ".denoised"] = denoise(passes.planes[name], albedo, normal, clean_guides=True)
     return Picture(
         rgb, alpha, frame.rgb, frame.albedo, frame.normal, white_nits(camera), shot.view,
-        int(tracer.tile_samples.mean()), tracer.noise(), time.perf_counter() - started, passes,
+        round(float(tracer.done.mean())), tracer.noise(), time.perf_counter() - started, passes,
     )  # fmt: skip
 
 
@@ -397,9 +393,12 @@ def _write_state(path: Path, state: dict[str, np.ndarray]) -> None:
     write_atomically(path, lambda file: np.savez(file, **state))
 
 
-def _read_state(path: Path) -> dict[str, np.ndarray]:
+def _read_state(path: Path, tracer: Tracer) -> int:
+    """Let a tracer go on from a kept state; returns how many samples a pixel it was meant to reach."""
     try:
         with np.load(path, allow_pickle=False) as data:
-            return {k: data[k] for k in ("film", "mattes", "tile_samples", "tile_noise", "tile_goal", "samples")}
+            state = {k: data[k] for k in ("film", "mattes", "done", "share", "tile_noise", "samples", "limit")}
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile) as error:
         raise BadFile(f"{path.name} is not a kept render state, or it is damaged.") from error
+    tracer.take_state(state)
+    return int(state["limit"])

@@ -57,6 +57,7 @@ from aulmo.trace.path_state import (
     CANDIDATE,
     CANDIDATES,
     CARRIED,
+    CHOOSER,
     CLEAR_PASSES,
     C_DENSITY,
     C_MAP_U,
@@ -76,7 +77,6 @@ from aulmo.trace.path_state import (
     KIND,
     LAST_INSTANCE,
     LIGHTS,
-    LOBE,
     MATT_SHARE,
     NOT_YET,
     ON_CATCHER,
@@ -88,6 +88,7 @@ from aulmo.trace.path_state import (
     SEED,
     SEEN,
     SHINY,
+    SIDE,
     SPREAD,
     STEP,
     S_CATCH,
@@ -355,7 +356,6 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             )  # fmt: skip
             return
     # A light sample, chosen among candidates by what each would give if nothing stood in its way.
-    lobe = state[LOBE]
     odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
     if plain and options[OPT_UNIFORM_CHOICE] > 0.0 and mode == ON_SURFACE:
         odds = even_odds(odds)
@@ -365,7 +365,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         hx, hy, hz = nx, ny, nz
         if clear_solid or mode == IN_VOLUME or (mode == ON_SURFACE and m[o.THIN] > 0.0):
             hx = hy = hz = 0.0
-        chooser = draw_1d(index, key)
+        chooser = state[CHOOSER]
         total = bright = 0.0
         r = g = b = mr = mg = mb = 0.0
         wx = wy = wz = across = 0.0
@@ -494,8 +494,9 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         whole[ROUGH] = 0 if plain else 1
         count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
         return
-    if not inside and odds[4] > 0.0 and lobe >= 1.0 - odds[4]:
+    if not inside and odds[4] > 0.0 and su >= 1.0 - odds[4]:
         # Below the surface: through it like through frosted glass, then at random.
+        su = (su - 1.0 + odds[4]) / odds[4]
         ix, iy, iz = cosine_hemisphere(su, sv)
         carry(state, tr * below_weight(m, odds, oz, 0), tg * below_weight(m, odds, oz, 1), tb * below_weight(m, odds, oz, 2))
         go(
@@ -510,7 +511,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             whole[KIND] = BY_SUBSURFACE
         whole[EVENTS] += 1
         return
-    ix, iy, iz = sample_lobes(m, scene.films, odds, ox, oy, oz, inside, su, sv, lobe, ratio)
+    ix, iy, iz = sample_lobes(m, scene.films, odds, ox, oy, oz, inside, su, sv, state[SIDE], ratio)
     if iz == 0.0:
         whole[ALIVE] = 0
         return
