@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 import pytest
+from msgspec.structs import replace
 from numba import njit
 from scipy import stats
 
@@ -15,6 +16,7 @@ from aulmo.trace import lights
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, environment_turn
 from shapes import one_part, sphere_mesh
+from tracing import trace
 
 IMAGE = paint([Softbox(-50, 30, 40, 60, 5000), Softbox(120, 10, 6, 50, 20000)], 256, 128, np.full((128, 256, 3), 60.0))
 PICK, GUIDE = lights.build_importance(IMAGE)
@@ -68,6 +70,31 @@ def test_the_density_integrates_to_one_and_matches_the_samples():
         assert lights.map_density(PICK, u, v) == pytest.approx(density)
         assert x * x + y * y + z * z == pytest.approx(1.0, abs=1e-6)
         assert lights.to_map(STILL, x, y, z) == pytest.approx((u, v), abs=2e-4)
+
+
+def test_beside_the_surfaces_own_samples_the_table_leaves_out_the_even_part_of_a_map():
+    pick, _ = lights.build_importance(IMAGE, alone=False)
+    share, alone = (p[: lights.ROWS * lights.COLUMNS, 1].reshape(lights.ROWS, lights.COLUMNS).astype(float) for p in (pick, PICK))
+    solid = 2 * math.pi / lights.COLUMNS * -np.diff(np.cos(np.arange(lights.ROWS + 1) / lights.ROWS * math.pi))[:, None]
+    assert (share * solid).sum() == pytest.approx(1.0, abs=1e-4)
+    light = (IMAGE @ np.array([0.2722287, 0.6740818, 0.0536895])).reshape(lights.ROWS, -1, lights.COLUMNS, 1).mean((1, 3))
+    dim, bright = light < 0.4 * (light * solid).sum() / solid.sum() / lights.COLUMNS, light > 3000
+    assert dim.any() and bright.any()
+    assert np.median(share[dim]) < 0.05 * np.median(alone[dim])
+    assert (share[bright] > 1.05 * alone[bright]).all()
+    assert not (share[light > 0.6 * (light * solid).sum() / solid.sum() / lights.COLUMNS] == 0.0).any()
+
+
+@pytest.mark.parametrize("kind", ["plain", "shadow"])
+def test_aimed_and_lucky_paths_see_the_same_light_under_a_dome_that_ships(kind):
+    document, assets = one_part(sphere_mesh(), Surface(specular_roughness=0.4), floor=kind)
+    document = replace(document, environment=Environment(image="Loft"))
+    aimed, _ = trace(document, assets, samples=256, builder=SceneBuilder)
+    lucky, _ = trace(document, assets, samples=2048, builder=SceneBuilder, plain=True)
+    ball = (slice(24, 36), slice(34, 46))
+    assert aimed.rgb[ball].mean() == pytest.approx(lucky.rgb[ball].mean(), rel=0.012)
+    if kind == "plain":
+        assert aimed.rgb.mean() == pytest.approx(lucky.rgb.mean(), rel=0.012)
 
 
 def test_turning_the_dome_turns_the_light():

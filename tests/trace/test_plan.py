@@ -2,7 +2,7 @@
 
 import numpy as np
 import pytest
-from tests.shapes import one_part, sphere_mesh
+from shapes import one_part, sphere_mesh
 
 from aulmo.document.records import RenderSettings, Surface
 from aulmo.trace import arrays as a

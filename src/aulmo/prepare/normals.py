@@ -31,8 +31,9 @@ def with_crease_normals(vertices: np.ndarray, triangles: np.ndarray, angle: floa
     """A mesh whose normals are smooth across edges flatter than `angle` degrees and sharp across the others."""
     vertices, triangles = clean_triangles(vertices, triangles)
     scale = float(np.ptp(vertices[triangles].reshape(-1, 3), axis=0).max()) or 1.0
-    _, weld = np.unique(np.rint(vertices / (scale * 1e-7)).astype(np.int64), axis=0, return_inverse=True)
-    welded = weld.reshape(-1)[triangles]
+    used, places = np.unique(triangles, return_inverse=True)  # a damaged file's other points may be anything
+    _, weld = np.unique(np.rint(vertices[used].astype(float) / (scale * 1e-7)) + 0.0, axis=0, return_inverse=True)
+    welded = weld.reshape(-1)[places.reshape(-1)].reshape(triangles.shape)
     p = vertices[triangles]
     weighted = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     unit = weighted / np.linalg.norm(weighted, axis=1, keepdims=True)
