@@ -2,12 +2,12 @@
 
 import numpy as np
 import pytest
-from shapes import one_part, sphere_mesh
 
 from aulmo.document.records import RenderSettings, Surface
 from aulmo.trace import arrays as a
 from aulmo.trace import plan
 from aulmo.trace.tracer import render
+from shapes import one_part, sphere_mesh
 
 WHITE = 100.0
 
