@@ -74,11 +74,13 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
     films = [np.zeros((SIZE[1], SIZE[0], PLANES), np.float32) for _ in range(cores)]
     no_mattes = np.zeros((0, 0, 2, 1, 2), np.float32)
     goal = np.full((SIZE[1], SIZE[0]), 4, np.int32)
+    done = [np.zeros_like(goal) for _ in range(cores)]
     stop, none = np.zeros(1, np.int32), np.zeros((0, 11), np.float32)
     counts = [np.zeros(1, np.int64) for _ in range(cores)]
     rows = [(k * SIZE[1] // 48, (k + 1) * SIZE[1] // 48) for k in range(48)]
 
     def trace(k: int, record) -> None:
+        done[k][:] = 0
         for top, bottom in rows[k::cores]:
             path.trace_tile(
                 scene.arrays,
@@ -86,7 +88,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
                 options,
                 films[k],
                 no_mattes,
-                np.zeros(films[k].shape[:2], np.int32),
+                done[k],
                 goal,
                 0,
                 top,

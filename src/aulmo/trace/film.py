@@ -5,7 +5,10 @@ import math
 import numpy as np
 
 from aulmo.trace import arrays as a
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.jit import entry
+
+FLOOR, TOP = 0.05, 4.0  # of white: between these noise is told against a pixel's brightness
 
 
 def new_film(width: int, height: int, planes: int = a.PLANES) -> np.ndarray:
@@ -42,6 +45,13 @@ def shadow_alpha(film, alpha):
                 alpha[row, column] = alpha[row, column] + (1.0 - alpha[row, column]) * (1.0 - kept)
 
 
+def moments(film: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(h, w) number of samples, at least 1, and mean and variance of one sample's luminance."""
+    n = np.maximum(1.0, film[..., a.PLANE_COUNT].astype(float))
+    mean = film[..., a.PLANE_RGB : a.PLANE_RGB + 3].astype(float) @ LUMINANCE / n
+    return n, mean, np.maximum(0.0, film[..., a.PLANE_SQUARE] / n - mean * mean) * n / np.maximum(1.0, n - 1)
+
+
 @entry
 def tile_noise(film, x0, y0, x1, y1, white):
     """Mean relative standard error of a tile's pixels, against their brightness with a floor at a twentieth of white."""
@@ -55,6 +65,6 @@ def tile_noise(film, x0, y0, x1, y1, white):
             mean = (0.2722287 * film[row, column, 0] + 0.6740818 * film[row, column, 1] + 0.0536895 * film[row, column, 2]) / n
             square = film[row, column, a.PLANE_SQUARE] / n
             spread = max(0.0, square - mean * mean) / (n - 1.0)
-            total += math.sqrt(spread) / (min(mean, 4.0 * white) + 0.05 * white)
+            total += math.sqrt(spread) / (min(mean, TOP * white) + FLOOR * white)
             count += 1
     return total / max(1, count)

@@ -94,7 +94,6 @@ def build_tree(lamps: np.ndarray, rows: list[int], emit_corners: np.ndarray) -> 
     def grow(which: list[int], bits: int, level: int) -> tuple:
         index = len(nodes)
         node = np.zeros((a.NODE_FIELDS, NODE_WIDTH))
-        node[NODE_CENTRE] = 1e18  # nobody there
         nodes.append(node)
         sets = [which]
         while len(sets) < NODE_WIDTH and any(len(s) > 1 for s in sets):

@@ -13,9 +13,9 @@ import numpy as np
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Camera, Document
 from aulmo.errors import BadValue
-from aulmo.surface.colour import LUMINANCE
 from aulmo.trace import arrays as a
 from aulmo.trace.camera_rows import camera_moment, project, shutter_of
+from aulmo.trace.film import moments
 
 SETS = {
     "paths": "Light by its way",
@@ -147,9 +147,8 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
         ).astype(np.float32)
     if "noise" in wanted:
         planes["samples"] = samples[..., None].astype(np.float32)
-        luma = film[..., :3] @ LUMINANCE.astype(np.float32) / samples
-        spread = np.maximum(0.0, film[..., a.PLANE_SQUARE] / samples - luma * luma) / np.maximum(1.0, samples - 1)
-        planes["noise"] = np.sqrt(spread)[..., None].astype(np.float32)
+        count, _, variance = moments(film)
+        planes["noise"] = np.sqrt(variance / count)[..., None].astype(np.float32)
     if "mattes" in wanted:
         parts = {k: name for k, name in enumerate(_told_apart(scene.part_names))} | {-2: "Floor", -1: "Shadow floor"}
         _mattes(mattes[:, :, 0], samples, parts, "MattePart", planes, header)

@@ -11,11 +11,9 @@ displayed changed by -29 to +10 percent from scene to scene, by nothing on the w
 import numpy as np
 from scipy.ndimage import uniform_filter
 
-from aulmo.surface.colour import LUMINANCE
-from aulmo.trace import arrays as a
+from aulmo.trace.film import FLOOR, TOP, moments
 
 NEAR, FAR = 5, 33  # pixels over which a pilot's few samples are taken together; a rare bright path counts over the wider one by half
-FLOOR = 0.05  # of white, as `film.tile_noise` has it
 FEWEST = 16
 
 
@@ -29,10 +27,8 @@ def relative_variance(film: np.ndarray, white: float) -> np.ndarray:
 
     Brightness is taken as `tile_noise` takes it. Smoothed over neighbours.
     """
-    n = np.maximum(2.0, film[..., a.PLANE_COUNT].astype(float))
-    mean = film[..., a.PLANE_RGB : a.PLANE_RGB + 3].astype(float) @ LUMINANCE / n
-    variance = np.maximum(0.0, film[..., a.PLANE_SQUARE] / n - mean * mean) * n / (n - 1)
-    near = _over(variance, NEAR) / (np.minimum(_over(mean, NEAR), 4.0 * white) + FLOOR * white) ** 2
+    _, mean, variance = moments(film)
+    near = _over(variance, NEAR) / (np.minimum(_over(mean, NEAR), TOP * white) + FLOOR * white) ** 2
     return np.maximum(near, 0.5 * _over(near, FAR))
 
 

@@ -81,7 +81,8 @@ class SceneBuilder:
         self._edges = EdgeBook()
         self._programs = ProgramBook(assets)
         self._env_key: tuple = ()
-        self._env: tuple = ()
+        self._env = np.zeros((0, 0, 3), np.float32)
+        self._env_tables: dict[bool, tuple] = {}  # whether for a floor that catches shadows
 
     def build(self, document: Document, shot: Shot | None = None, shutter: tuple[float, float] = (0.0, 0.0), tables: bool = True) -> Scene:
         """The scene as a shot sees it while its shutter is open, from a time to another in seconds.
@@ -267,14 +268,16 @@ class SceneBuilder:
         return self._packed
 
     def _environment(self, environment: Environment) -> tuple:
-        key = (environment.image, environment.shipped, environment.saturation, environment.sky, self._catches)
+        key = (environment.image, environment.shipped, environment.saturation, environment.sky)
         if key != self._env_key:
             image = environment_pixels(environment, self.assets)
             if environment.saturation != 1.0:
                 grey = image @ LUMINANCE.astype(np.float32)
                 image = np.maximum(grey[..., None] + (image - grey[..., None]) * np.float32(environment.saturation), 0).astype(np.float32)
-            self._env_key, self._env = key, (image, *build_importance(image, self._catches))
-        return self._env
+            self._env_key, self._env, self._env_tables = key, image, {}
+        if self._catches not in self._env_tables:
+            self._env_tables[self._catches] = build_importance(self._env, self._catches)
+        return self._env, *self._env_tables[self._catches]
 
 
 def _round_up(value: float) -> float:

@@ -83,6 +83,20 @@ class Tracer:
 
     def run(self, count: int, threads: int | None = None, after_tile: Callable[[], None] | None = None) -> bool:
         """Add up to `count` samples to every pixel below its goal. False when cancelled."""
+        whole = self._trace(count, threads, after_tile)
+        if whole:
+            self.samples += count
+        return whole
+
+    def run_to(self, mean: int, after_tile: Callable[[], None] | None = None) -> bool:
+        """Bring every pixel to its share of `mean` samples. False when cancelled."""
+        self.goal = np.maximum(1, np.rint(self.share * mean)).astype(np.int32)
+        whole = self._trace(int(self.goal.max()), None, after_tile)
+        if whole:
+            self.samples = mean
+        return whole
+
+    def _trace(self, count: int, threads: int | None, after_tile: Callable[[], None] | None) -> bool:
         below = self.done < self.goal
         waiting = iter([k for k, (x0, y0, x1, y1) in enumerate(self.tiles) if below[y0:y1, x0:x1].any()])
         lock = threading.Lock()
@@ -109,18 +123,7 @@ class Tracer:
         futures = [_pool.submit(work) for _ in range(threads or core_count())]
         for future in futures:
             future.result()
-        if self.stop[0]:
-            return False
-        self.samples += count
-        return True
-
-    def run_to(self, mean: int, after_tile: Callable[[], None] | None = None) -> bool:
-        """Bring every pixel to its share of `mean` samples. False when cancelled."""
-        self.goal = np.maximum(1, np.rint(self.share * mean)).astype(np.int32)
-        before = self.samples
-        whole = self.run(int(self.goal.max()), after_tile=after_tile)
-        self.samples = mean if whole else before
-        return whole
+        return not self.stop[0]
 
     def noise(self) -> float:
         """Mean relative error over the frame, 0.02 for two percent."""
@@ -270,17 +273,18 @@ def predict(
     scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))
     rows = camera_rows(camera, *size, shutter)
-    pilot = Tracer(scene, rows, options, size[0], size[1], step)
-    pilot.run(1)  # a first one may compile
-    pilot.run(7)
     tracer = Tracer(scene, rows, options, size[0], size[1], step)
+    tracer.run(1)  # may compile
     samples = settings.samples
     if settings.stop == "noise":
+        tracer.run(7)
+        pilot, tracer = tracer, Tracer(scene, rows, options, size[0], size[1], step)
         tracer.share, samples = _plan(pilot, settings)
+    before = tracer.samples
     started = time.perf_counter()
     tracer.run_to(8)
     cells = tracer.film.shape[0] * tracer.film.shape[1]
-    per_sample = (time.perf_counter() - started) / 8 * size[0] * size[1] / cells
+    per_sample = (time.perf_counter() - started) / (8 - before) * size[0] * size[1] / cells
     if settings.stop == "time":
         samples = max(1, int(settings.seconds / per_sample))
     return Prediction(samples, samples * per_sample, float(tracer.noise() * np.sqrt(8 / samples)), per_sample)
