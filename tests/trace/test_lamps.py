@@ -47,7 +47,8 @@ def irradiance(scene, options, count):
     for k in range(count):
         s, t = draw_2d(k, np.uint64(3))
         select, _ = draw_2d(k, np.uint64(4))
-        x, y, z, far, r, g, b, density, _share, _row = lights.sample_light(scene, options, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, select, s, t)
+        up = light_tree.lit_matt(0.0, 0.0, 1.0)
+        x, y, z, far, r, g, b, density, _share, _row = lights.sample_light(scene, options, 0.0, 0.0, 0.0, up, select, s, t)
         if density > 0.0 and z > 0.0:
             total += lights.luminance(r, g, b) * z / density
     return total / count
@@ -272,11 +273,12 @@ def test_the_tree_picks_lamps_as_often_as_it_says_and_never_misses_one():
     document, assets = scene_with(*many(40))
     scene = Dark(assets).build(document, document.shots[0]).arrays
     p, n = np.array([50.0, -20.0, 0.0]), np.array([0.0, 0.0, 1.0])
-    chances = np.array([light_tree.lamp_chance(scene.nodes, scene.lamp_trail[k], scene.lamp_depth[k], *p, *n) for k in range(40)])
+    aim = light_tree.lit_matt(*n)
+    chances = np.array([light_tree.lamp_chance(scene.nodes, scene.lamp_trail[k], scene.lamp_depth[k], *p, aim) for k in range(40)])
     assert chances.sum() == pytest.approx(1.0, abs=1e-9)
     counts = np.zeros(40)
     for u in (np.arange(20000) + 0.5) / 20000:
-        k, chance, rest = light_tree.pick_lamp(scene.nodes, *p, *n, u)
+        k, chance, rest = light_tree.pick_lamp(scene.nodes, *p, aim, u)
         counts[k] += 1
         assert chance == pytest.approx(chances[k], rel=1e-9)
         assert 0 <= rest < 1

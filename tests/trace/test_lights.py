@@ -12,7 +12,7 @@ from aulmo.document import edits
 from aulmo.document.records import Environment, Placement, Surface
 from aulmo.light.softbox import Softbox, direction, map_directions, paint
 from aulmo.trace import arrays as a
-from aulmo.trace import lights
+from aulmo.trace import light_tree, lights
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, environment_turn
 from shapes import one_part, sphere_mesh
@@ -127,7 +127,8 @@ def irradiance_from_emitters(scene, options, count):
     for k in range(count):
         s, t = draw_2d(k, np.uint64(3))
         select, _ = draw_2d(k, np.uint64(4))
-        x, y, z, far, r, g, b, density, _shared, _row = lights.sample_light(scene, options, 0.0, 0.0, 0.0, 0.0, 0.0, -1.0, select, s, t)
+        down = light_tree.lit_matt(0.0, 0.0, -1.0)
+        x, y, z, far, r, g, b, density, _shared, _row = lights.sample_light(scene, options, 0.0, 0.0, 0.0, down, select, s, t)
         # the far half of the ball is hidden by the near half: only count what faces the point
         if density > 0.0 and z < 0.0 and far <= 38.73:
             total += lights.luminance(r, g, b) * -z / density

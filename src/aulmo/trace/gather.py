@@ -69,7 +69,6 @@ from aulmo.trace.path_state import (
     KIND,
     LAST,
     LAST_INSTANCE,
-    LAST_NORMAL,
     MAP_U,
     MAP_V,
     MATTE_SLOTS,
@@ -79,6 +78,7 @@ from aulmo.trace.path_state import (
     SEEN,
     SUM,
     TIME,
+    last_aim,
     lit_by,
 )
 from aulmo.trace.sampling import cosine_hemisphere, draw_2d, frame_about
@@ -164,8 +164,7 @@ def met_lamp(scene, options, state, whole, which, distance, cosine):
     x, y, z = state[ORIGIN] - state[LAST], state[ORIGIN + 1] - state[LAST + 1], state[ORIGIN + 2] - state[LAST + 2]
     distance += math.sqrt(x * x + y * y + z * z)
     p = hit_density(
-        scene, options, which, state[LAST], state[LAST + 1], state[LAST + 2], state[LAST_NORMAL], state[LAST_NORMAL + 1], state[LAST_NORMAL + 2],
-        dx, dy, dz, distance, cosine,
+        scene, options, which, state[LAST], state[LAST + 1], state[LAST + 2], last_aim(state), dx, dy, dz, distance, cosine,
     )  # fmt: skip
     return state[DENSITY] / (state[DENSITY] + p)
 

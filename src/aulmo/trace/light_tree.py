@@ -2,8 +2,10 @@
 
 Every node has up to eight children, whose promises are worked out side by side in vector code.
 
-Reference: Conty Estevez & Kulla 2018, "Importance sampling of many lights with adaptive tree splitting" (bounding cones; here
-without splitting, so a choice costs the logarithm of the number of lamps).
+References: Conty Estevez & Kulla 2018, "Importance sampling of many lights with adaptive tree splitting" (bounding cones; here
+without splitting, so a choice costs the logarithm of the number of lamps); Tokuyoshi et al. 2024, "Hierarchical light sampling with
+accurate spherical Gaussian lighting" (the idea that a node's promise counts the surface's glossy lobe, widened by the node; here the
+lobe is GGX's own).
 """
 
 import math
@@ -132,12 +134,24 @@ def build_tree(lamps: np.ndarray, rows: list[int], emit_corners: np.ndarray) -> 
     return np.array(nodes).reshape(-1, a.NODE_FIELDS, NODE_WIDTH), trail, depth
 
 
+# What a point makes of light, as the choice among lamps sees it: its normal (zero when light may come from anywhere), the mirrored
+# direction of view, what its matt and its glossy lobes reflect, and the glossy ones' width (alpha squared)
+FROM_ANYWHERE = (0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 0.0, 1.0)
+
+
 @inlined
-def _promises(nodes, k, px, py, pz, nx, ny, nz, to):
-    """How much light each child of a node can send to a point whose normal is n (zero when light may come from anywhere).
+def lit_matt(nx, ny, nz):
+    """What a matt surface makes of light."""
+    return nx, ny, nz, 0.0, 0.0, 0.0, 1.0, 0.0, 1.0
+
+
+@inlined
+def _promises(nodes, k, px, py, pz, aim, to):
+    """How much light each child of a node can send by a point to its viewer; `aim` is like `FROM_ANYWHERE`.
 
     Written to `to` (NODE_WIDTH,); returns their sum. No branches: the compiler makes vector code of it.
     """
+    nx, ny, nz, rx, ry, rz, matt, shine, width = aim
     all_round = nx == 0.0 and ny == 0.0 and nz == 0.0
     node = nodes[k]
     for j in range(NODE_WIDTH):
@@ -159,8 +173,13 @@ def _promises(nodes, k, px, py, pz, nx, ny, nz, to):
         tilt = less * cos_ball + sine_less * sine_ball
         tilt = tilt if tilt > node[NODE_REACH, j] else 0.0
         tilt = 1.0 if cosine >= spread or less >= cos_ball else tilt
-        seen = power * facing * tilt / d2
-        within = power / max(1e-18, radius * radius)
+        # the glossy lobe about the mirrored view: its half vectors, as much wider as the ball is
+        wide = min(1.0, width + 0.25 * sine_ball * sine_ball)
+        off = 1.0 - (1.0 - wide) * (0.5 + 0.5 * (rx * x + ry * y + rz * z) * inverse)
+        gloss = shine * wide / (off * off)
+        gloss = gloss if facing > 0.0 else 0.0
+        seen = power * (matt * facing + gloss) * tilt / d2
+        within = power * (matt + gloss) / max(1e-18, radius * radius)
         to[j] = within if sine_ball >= 1.0 else seen
     total = 0.0
     for j in range(NODE_WIDTH):
@@ -169,7 +188,7 @@ def _promises(nodes, k, px, py, pz, nx, ny, nz, to):
 
 
 @kernel
-def pick_lamp(nodes, px, py, pz, nx, ny, nz, u):
+def pick_lamp(nodes, px, py, pz, aim, u):
     """A lamp for a point, in proportion to what the nodes promise.
 
     Returns (lamp row or -1, chance of it, what is left of `u` as a fresh number in [0, 1)).
@@ -178,7 +197,7 @@ def pick_lamp(nodes, px, py, pz, nx, ny, nz, u):
     k = 0
     chance = 1.0
     while k >= 0:
-        total = _promises(nodes, k, px, py, pz, nx, ny, nz, promises)
+        total = _promises(nodes, k, px, py, pz, aim, promises)
         if total <= 0.0:
             return -1, 0.0, u
         rest = u * total
@@ -196,7 +215,7 @@ def pick_lamp(nodes, px, py, pz, nx, ny, nz, u):
 
 
 @kernel
-def lamp_chance(nodes, trail, depth, px, py, pz, nx, ny, nz):
+def lamp_chance(nodes, trail, depth, px, py, pz, aim):
     """Chance with which `pick_lamp` picks the lamp at the end of a trail."""
     if depth < 0:
         return 0.0
@@ -204,7 +223,7 @@ def lamp_chance(nodes, trail, depth, px, py, pz, nx, ny, nz):
     k = 0
     chance = 1.0
     for level in range(depth):
-        total = _promises(nodes, k, px, py, pz, nx, ny, nz, promises)
+        total = _promises(nodes, k, px, py, pz, aim, promises)
         j = (trail >> (3 * level)) & 7
         if total <= 0.0:
             return 0.0

@@ -215,14 +215,14 @@ def dome_density(scene, options, px, py, pz, x, y, z, u, v):
 
 
 @inlined
-def hit_density(scene, options, which, px, py, pz, nx, ny, nz, dx, dy, dz, distance, cosine):
+def hit_density(scene, options, which, px, py, pz, aim, dx, dy, dz, distance, cosine):
     """Density per steradian with which `sample_light` would have picked what a ray from a point has met on lamp row `which`."""
     lamp = scene.lamps[which]
     chance = 1.0 - options[OPT_ENV_CHANCE] - options[OPT_DISTANT_CHANCE]
     if options[OPT_UNIFORM_CHOICE] > 0.0:
         chance /= scene.nodes[0, NODE_ALL, 0]
     elif scene.nodes[0, NODE_ALL, 0] > 1.0:
-        chance *= lamp_chance(scene.nodes, scene.lamp_trail[which], scene.lamp_depth[which], px, py, pz, nx, ny, nz)
+        chance *= lamp_chance(scene.nodes, scene.lamp_trail[which], scene.lamp_depth[which], px, py, pz, aim)
     return chance * lamp_density(lamp, px, py, pz, dx, dy, dz, distance, cosine)
 
 
@@ -262,8 +262,8 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
 
 
 @inlined
-def sample_light(scene, options, px, py, pz, nx, ny, nz, select, s, t):
-    """One direction toward a light from a point with normal n (zero where light may come from all round).
+def sample_light(scene, options, px, py, pz, aim, select, s, t):
+    """One direction toward a light from a point; `aim` tells what it makes of light, see `light_tree.FROM_ANYWHERE`.
 
     Returns (dx, dy, dz, distance, red, green, blue, density per steradian, share of it that other estimators could also find, lamp row or
     -1 for the environment); density 0 means none. A lamp without size has no share: nothing else can meet it.
@@ -272,11 +272,11 @@ def sample_light(scene, options, px, py, pz, nx, ny, nz, select, s, t):
         x, y, z, density, u, v = sample_dome(scene, options, px, py, pz, select, s, t)
         r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
         return x, y, z, 1e30, r, g, b, density, 1.0, -1
-    return sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t)
+    return sample_lamps(scene, options, px, py, pz, aim, select, s, t)
 
 
 @inlined
-def sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t):
+def sample_lamps(scene, options, px, py, pz, aim, select, s, t):
     """The rest of `sample_light`: one of the lamps."""
     select -= options[OPT_ENV_CHANCE]
     chance = options[OPT_DISTANT_CHANCE]
@@ -298,7 +298,7 @@ def sample_lamps(scene, options, px, py, pz, nx, ny, nz, select, s, t):
         elif scene.nodes[0, NODE_ALL, 0] == 1.0:
             k = -1 - int(scene.nodes[0, NODE_CHILD, 0])
         else:
-            k, p, pick = pick_lamp(scene.nodes, px, py, pz, nx, ny, nz, pick)
+            k, p, pick = pick_lamp(scene.nodes, px, py, pz, aim, pick)
             chance *= p
         if k < 0:
             return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1

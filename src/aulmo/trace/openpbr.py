@@ -224,6 +224,22 @@ def even_odds(odds):
 
 
 @inlined
+def seen_by(material, odds, nx, ny, nz, dx, dy, dz, oz):
+    """What a surface makes of light for one who looks along d, as the choice among lamps sees it: see `light_tree.FROM_ANYWHERE`.
+
+    Of coat and base the likelier lends its width to the glossy part. Where light may come from both sides the normal is zero.
+    """
+    p_coat, p_base, p_glass, p_diffuse = odds[0], odds[1], odds[2], odds[3]
+    rx, ry, rz = dx + 2.0 * oz * nx, dy + 2.0 * oz * ny, dz + 2.0 * oz * nz
+    wide = max(material[ALPHA_X], material[ALPHA_Y])
+    if p_coat > p_base:
+        wide = max(material[COAT_ALPHA], material[COAT_ALPHA_Y])
+    if material[THIN] > 0.0 or p_glass > 0.0:
+        nx = ny = nz = 0.0
+    return nx, ny, nz, rx, ry, rz, max(0.02, p_diffuse + p_glass), (p_coat + p_base) * 0.25 / max(0.25, oz), wide * wide
+
+
+@inlined
 def below_weight(material, odds, oz, channel):
     """Share of light that goes below the surface toward a viewer at cosine `oz`, over the chance of choosing to follow it."""
     under = odds[9] * (1.0 - material[COAT] * odds[5])

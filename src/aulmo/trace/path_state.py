@@ -6,13 +6,14 @@ from aulmo.trace.sampling import draw_2d, draw_quick
 
 
 # What a path remembers between its vertices: numbers ...
-ORIGIN, DIRECTION, CARRIED, LAST, LAST_NORMAL, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 12, 15, 16, 19
+ORIGIN, DIRECTION, CARRIED, LAST, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 15, 16, 19
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
 # where a ray that left the scene meets the map; how wide the path has become, mm, and how much wider it grows with every mm
 MAP_U, MAP_V, WIDE, SPREAD = 32, 33, 34, 35
 # drawn beforehand, so that what they lead to in memory can be asked for: the side of a clear boundary, the way on from here, which candidate
 # of the light sample is taken, and for each its light, the place on it and, toward the dome, direction, density and place on the map
-SIDE, WAY, CHOOSER, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 36, 37, 39, 40, 9, 8
+AIM = 36  # what the last surface made of light, as lamps are chosen for it
+SIDE, WAY, CHOOSER, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 45, 46, 48, 49, 9, 8
 C_PICK, C_U, C_V, C_TOWARD, C_DENSITY, C_MAP_U, C_MAP_V = 0, 1, 2, 3, 6, 7, 8
 NUMBERS = CANDIDATES + CANDIDATE * MOST_CANDIDATES
 # ... and whole numbers
@@ -52,10 +53,11 @@ def carry(state, r, g, b):
 
 
 @inlined
-def remember(state, whole, px, py, pz, nx, ny, nz, density, instance):
+def remember(state, whole, px, py, pz, aim, density, instance):
     """Keep what the weight of light met next will rest on."""
     state[LAST], state[LAST + 1], state[LAST + 2] = px, py, pz
-    state[LAST_NORMAL], state[LAST_NORMAL + 1], state[LAST_NORMAL + 2] = nx, ny, nz
+    for k in range(9):
+        state[AIM + k] = aim[k]
     state[DENSITY] = density
     whole[LAST_INSTANCE] = instance
 
@@ -82,6 +84,15 @@ def count_matt(options, state, whole, u):
     whole[BOUNCE] += 1
     if whole[MATT] > options[OPT_DIFFUSE_BOUNCES] or whole[BOUNCE] > options[OPT_BOUNCES] or not survives(state, whole, u, 2, 0.98):
         whole[ALIVE] = 0
+
+
+@inlined
+def last_aim(state):
+    """What the surface before made of light, as `remember` was told."""
+    a = AIM
+    return (
+        state[a], state[a + 1], state[a + 2], state[a + 3], state[a + 4], state[a + 5], state[a + 6], state[a + 7], state[a + 8],
+    )  # fmt: skip
 
 
 @inlined

@@ -42,10 +42,11 @@ from aulmo.trace.embree import NO_HIT
 from aulmo.trace.gather import backdrop_light, found_light, guide_albedo, left_scene, met_lamp, note_first
 from aulmo.trace.jit import inlined
 from aulmo.trace.lamps import lamp_light, meet_lamp
+from aulmo.trace.light_tree import FROM_ANYWHERE, lit_matt
 from aulmo.trace.lights import luminance, map_radiance, sample_dome, sample_lamps
 from aulmo.trace.medium import flight, turned_aside
 from aulmo.trace.microfacet import henyey_greenstein, sample_phase
-from aulmo.trace.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes
+from aulmo.trace.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes, seen_by
 from aulmo.trace.path_state import (
     ALIVE,
     BELOW,
@@ -359,12 +360,14 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
     if plain and options[OPT_UNIFORM_CHOICE] > 0.0 and mode == ON_SURFACE:
         odds = even_odds(odds)
+    aim = FROM_ANYWHERE
+    if mode == ON_SURFACE:
+        aim = seen_by(m, odds, nx, ny, nz, dx, dy, dz, oz)
+    elif mode != IN_VOLUME:
+        aim = lit_matt(nx, ny, nz)
     limit = options[OPT_BOUNCES]
     candidates = whole[LIGHTS]
     if not inside and not plain and whole[BOUNCE] < limit:
-        hx, hy, hz = nx, ny, nz
-        if clear_solid or mode == IN_VOLUME or (mode == ON_SURFACE and m[o.THIN] > 0.0):
-            hx = hy = hz = 0.0
         chooser = state[CHOOSER]
         total = bright = 0.0
         r = g = b = mr = mg = mb = 0.0
@@ -385,7 +388,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
                 reach = 1e30
             else:
                 cx, cy, cz, reach, lr, lg, lb, density, shared, row = sample_lamps(
-                    scene, options, px, py, pz, hx, hy, hz, pick, state[c + C_U], state[c + C_V]
+                    scene, options, px, py, pz, aim, pick, state[c + C_U], state[c + C_V]
                 )
             if density <= 0.0 or (row >= 0 and mode != ON_CATCHER and not lit_by(scene, row, instance)):
                 continue
@@ -474,7 +477,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         p = henyey_greenstein(cosine, g_phase)
         dx, dy, dz = turned_aside(dx, dy, dz, cosine, sv)
         go(state, px, py, pz, dx, dy, dz)
-        remember(state, whole, px, py, pz, 0.0, 0.0, 0.0, p / candidates, instance)
+        remember(state, whole, px, py, pz, aim, p / candidates, instance)
         whole[ROUGH] = 0 if plain else 1
         whole[SEEN] = 0
         if whole[KIND] == NOT_YET:
@@ -490,7 +493,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             state, px + gx * lift, py + gy * lift, pz + gz * lift,
             ax * ix + bx * iy + nx * iz, ay * ix + by * iy + ny * iz, az * ix + bz * iy + nz * iz,
         )  # fmt: skip
-        remember(state, whole, px, py, pz, nx, ny, nz, iz / math.pi / candidates, instance)
+        remember(state, whole, px, py, pz, aim, iz / math.pi / candidates, instance)
         whole[ROUGH] = 0 if plain else 1
         count_matt(options, state, whole, draw_1d(index, key + np.uint64(6)))
         return
@@ -539,11 +542,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     whole[ROUGH] = 0 if inside or plain else 1
     whole[SEEN] = 0
     state[SPREAD] = max(state[SPREAD], min(0.5, 0.2 / math.sqrt(p)))
-    open_all_round = clear_solid or m[o.THIN] > 0.0
-    remember(
-        state, whole, px, py, pz,
-        0.0 if open_all_round else nx, 0.0 if open_all_round else ny, 0.0 if open_all_round else nz, p / candidates, instance,
-    )  # fmt: skip
+    remember(state, whole, px, py, pz, aim, p / candidates, instance)
     if clear_solid:
         whole[CLEAR_PASSES] += 1
         if whole[CLEAR_PASSES] > options[OPT_CLEAR_BOUNCES]:
