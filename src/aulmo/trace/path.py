@@ -92,13 +92,14 @@ from aulmo.trace.path_state import (
     S_TOWARD,
     S_WAITING,
     TIME,
+    TURNED,
     T_FAR,
     WAY,
     WHOLES,
     carry,
     go,
 )
-from aulmo.trace.sampling import draw_wave, hash32, unit
+from aulmo.trace.sampling import draw_joint, draw_wave, hash32, unit
 from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon
 from aulmo.trace.vertex import advance
 from aulmo.trace.visibility import FAR, MEDIA, note_ray, visibility
@@ -213,9 +214,10 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     indices = borrowed(index_block)
     place_block = np.zeros((PACKET, 2), np.int64)
     places = borrowed(place_block)
-    drawn_block = np.zeros((6, PACKET), np.uint32)
+    drawn_block = np.zeros((8, PACKET), np.uint32)
     side_u, light_p, way_u = borrowed(drawn_block[0]), borrowed(drawn_block[1]), borrowed(drawn_block[2])
     way_v, light_u, light_v = borrowed(drawn_block[3]), borrowed(drawn_block[4]), borrowed(drawn_block[5])
+    first_u, first_v = borrowed(drawn_block[6]), borrowed(drawn_block[7])
     no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
     no_matte = borrowed(no_matte_block)
     with_mattes = mattes.shape[0] > 0
@@ -258,7 +260,12 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
             indices[lane] = np.uint32(work[item, 2])
             places[lane, 0], places[lane, 1] = row, column
         taken += lanes
-        draw_wave(indices, seeds, np.uint32(0), first_step == 0, PACKET, side_u, light_p)
+        if first_step == 0:
+            draw_joint(indices, seeds, 0, PACKET, side_u, light_p)
+            draw_joint(indices, seeds, 1, PACKET, first_u, first_v)
+        else:
+            draw_wave(indices, seeds, np.uint32(0), False, PACKET, side_u, light_p)
+            draw_wave(indices, seeds, np.uint32(2), False, PACKET, first_u, first_v)
         draw_wave(indices, seeds, np.uint32(1), first_step == 0, PACKET, light_u, light_v)
         if lasting:
             draw_wave(indices, seeds, np.uint32(3), first_step == 0, PACKET, way_u, way_v)
@@ -341,7 +348,8 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
             coming = False
             offset = np.uint32(16 + 8 * vertex)
             draw_wave(indices, seeds, offset + np.uint32(2), vertex < EVEN_STEPS, lanes, side_u, light_p)
-            draw_wave(indices, seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, way_u, way_v)
+            if vertex > first_step:
+                draw_wave(indices, seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, way_u, way_v)
             draw_wave(indices, seeds, offset + np.uint32(1), vertex < EVEN_STEPS, lanes, light_u, light_v)
             vertex += 1
             for lane in range(lanes):
@@ -349,7 +357,11 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
                 whole[LIGHTS] = 0
                 if whole[ALIVE] == 0:
                     continue
-                state[SIDE], state[WAY], state[WAY + 1] = unit(side_u[lane]), unit(way_u[lane]), unit(way_v[lane])
+                state[SIDE] = unit(side_u[lane])
+                if whole[TURNED] == 0:
+                    state[WAY], state[WAY + 1] = unit(first_u[lane]), unit(first_v[lane])
+                else:
+                    state[WAY], state[WAY + 1] = unit(way_u[lane]), unit(way_v[lane])
                 if whole[INSTANCE] >= 0:
                     fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
                 if whole[INSTANCE] >= 0 or whole[BELOW] + whole[DEPTH] > 0:

@@ -20,7 +20,8 @@ NUMBERS = CANDIDATES + CANDIDATE * MOST_CANDIDATES
 ALIVE, SEEN, ROUGH, DEPTH, GUIDED, BOUNCE, MATT, SHINY, CLEAR_PASSES, SCATTERED = 0, 1, 2, 3, 4, 5, 6, 7, 8, 9
 KIND, EVENTS, BELOW, BELOW_MATERIAL, LAST_INSTANCE, SEED, STEP, FIRST, PRIMITIVE, INSTANCE = 10, 11, 12, 13, 14, 15, 16, 17, 18, 19
 LIGHTS = 20  # candidates of the light sample here
-WHOLES = 21
+TURNED = 21  # whether the path has drawn its way on at a surface; polished glass leaves no choice
+WHOLES = 22
 # kinds of the first event on a path
 NOT_YET, BY_SURFACE, BY_TRANSMISSION, BY_SUBSURFACE = 0, 1, 2, 3
 # A light sample waiting for its shadow ray

@@ -1,7 +1,8 @@
 """Owen-scrambled Sobol points and warps from the unit square.
 
 References: Burley 2020, "Practical hash-based Owen scrambling"; Ahmed 2024, "An implementation algorithm of 2D Sobol
-sequence"; Laine & Karras 2011 (the scrambling hash); Shirley & Chiu 1997 (concentric disc).
+sequence"; Laine & Karras 2011 (the scrambling hash); Joe & Kuo 2008, "Constructing Sobol sequences with better two-dimensional
+projections" (direction numbers); Shirley & Chiu 1997 (concentric disc).
 """
 
 import math
@@ -13,6 +14,24 @@ from aulmo.trace.quick_math import sine_cosine
 
 _U = np.uint32
 _TO_UNIT = 2.0**-32
+_JOINT_BITS = 20  # a pixel's samples beyond a million would repeat the first ones
+
+
+def _directions(degree: int, coefficients: int, first: tuple[int, ...]) -> list[int]:
+    """Direction numbers of one Sobol dimension with their binary digits reversed, from a primitive polynomial and its first odd numbers."""
+    m = list(first)
+    for k in range(degree, _JOINT_BITS):
+        value = m[k - degree] ^ (m[k - degree] << degree)
+        for j in range(1, degree):
+            value ^= ((coefficients >> (degree - 1 - j)) & 1) * (m[k - j] << j)
+        m.append(value)
+    return [int(f"{m[k] << (31 - k):032b}"[::-1], 2) for k in range(_JOINT_BITS)]
+
+
+# the pixel's place, then the way on from the first surface
+_JOINT = np.array(
+    [[1 << k for k in range(_JOINT_BITS)], _directions(1, 0, (1,)), _directions(2, 1, (1, 3)), _directions(3, 1, (1, 3, 1))], np.uint32
+)
 
 
 @inlined
@@ -108,6 +127,24 @@ def draw_wave(indices, seeds, offset, even, lanes, to_u, to_v):
     else:
         for k in range(lanes):
             to_u[k], to_v[k] = quick_bits(indices[k], _U(seeds[k] + offset))
+
+
+@inlined
+def draw_joint(indices, seeds, pair, lanes, to_u, to_v):
+    """The first (`pair` 0) or last two (1) dimensions of one Owen-scrambled four-dimensional Sobol set, for a wave of paths at once.
+
+    What depends on both pairs, as a highlight depends on the place in the pixel and on the way the light took, converges faster than by
+    two sets of two dimensions. Arguments as for `draw_wave`.
+    """
+    for k in range(lanes):
+        u = v = _U(0)
+        for b in range(_JOINT_BITS):
+            on = _U(0) - _U((indices[k] >> _U(b)) & _U(1))
+            u = _U(u ^ (on & _JOINT[2 * pair, b]))
+            v = _U(v ^ (on & _JOINT[2 * pair + 1, b]))
+        h = hash32(seeds[k] + _U(0x51ED270B) + _U(pair))
+        to_u[k] = reverse_bits(_scramble_reversed(u, h))
+        to_v[k] = reverse_bits(_scramble_reversed(v, hash32(h + _U(0x9E3779B9))))
 
 
 @inlined

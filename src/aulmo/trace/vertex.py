@@ -104,6 +104,7 @@ from aulmo.trace.path_state import (
     S_TOWARD,
     S_WAITING,
     TIME,
+    TURNED,
     WAVELENGTH,
     WAY,
     WIDE,
@@ -472,6 +473,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         return
     # Where the path goes from here.
     su, sv = state[WAY], state[WAY + 1]
+    whole[TURNED] = 1
     if mode == IN_VOLUME:
         cosine = sample_phase(g_phase, su)
         p = henyey_greenstein(cosine, g_phase)
