@@ -12,7 +12,7 @@ from aulmo.document.records import Lamp, Material, Surface
 from aulmo.trace import arrays as a
 from aulmo.trace import lamps as lamp_kernels
 from aulmo.trace import lens, lights, medium, spectrum
-from aulmo.trace.light_tree import lamp_chance, lit_matt, pick_lamp
+from aulmo.trace.light_tree import FROM_ANYWHERE, lamp_chance, lit_matt, pick_lamp
 from aulmo.trace.microfacet import ggx_density, henyey_greenstein, sample_phase, sample_visible_normal, smith_lambda
 from aulmo.trace.path_state import CARRIED, NUMBERS
 from aulmo.trace.sampling import concentric_disc, cosine_hemisphere, draw_wave, unit
@@ -262,10 +262,11 @@ def test_lamps_are_picked_as_often_as_their_chance_says_from_anywhere():
         for k in range(24)
     ]  # fmt: skip
     scene = under(*lamps)
-    for at, normal in (((0, 0, 0), (0, 0, 1)), ((150, -200, 40), (0.6, 0, 0.8)), ((400, 400, 400), (0, 0, 0))):
-        at, normal = tuple(map(float, at)), tuple(map(float, normal))
-        chance = np.array([lamp_chance(scene.nodes, scene.lamp_trail[k], scene.lamp_depth[k], *at, lit_matt(*normal)) for k in range(24)])
-        picks = [pick_lamp(scene.nodes, *at, lit_matt(*normal), u) for u in randoms(1, 14)[:, 0]]
+    glossy = (0.0, 0.0, 1.0, 0.6, 0.0, 0.8, 0.1, 0.9, 0.04)
+    places = ((0.0, 0.0, 0.0), (150.0, -200.0, 40.0), (400.0, 400.0, 400.0), (0.0, 0.0, 0.0))
+    for at, aim in zip(places, (lit_matt(0.0, 0.0, 1.0), lit_matt(0.6, 0.0, 0.8), FROM_ANYWHERE, glossy)):
+        chance = np.array([lamp_chance(scene.nodes, scene.lamp_trail[k], scene.lamp_depth[k], *at, aim) for k in range(24)])
+        picks = [pick_lamp(scene.nodes, *at, aim, u) for u in randoms(1, 14)[:, 0]]
         counts = np.bincount([p[0] for p in picks if p[0] >= 0], minlength=24)
         missed = COUNT - counts.sum()
         assert misfit(np.append(counts, missed), COUNT * np.append(chance, max(0.0, 1 - chance.sum()))) < 1

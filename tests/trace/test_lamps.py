@@ -12,14 +12,14 @@ from aulmo.document.records import Camera, Lamp, RenderSettings, Surface
 from aulmo.errors import BadValue
 from aulmo.trace import arrays as a
 from aulmo.trace import lamps as kernels
-from aulmo.trace import light_tree, lights
+from aulmo.trace import light_tree, lights, openpbr
 from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_solid_angle
 from aulmo.trace.options import options_row
 from aulmo.trace.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, backdrop_of
 from aulmo.trace.tracer import Tracer
-from lobes import cap_grid
+from lobes import cap_grid, row_of
 from shapes import one_part, sphere_mesh
 from tracing import Dark, UniformDome, look_down, plane, trace
 
@@ -289,6 +289,40 @@ def test_the_tree_picks_lamps_as_often_as_it_says_and_never_misses_one():
         if density != 0.0 and kernels.lamp_light(scene, scene.lamps[k], *(p - scene.lamps[k, 1:4]) / np.linalg.norm(p - scene.lamps[k, 1:4]))[0] > 0:
             if scene.lamps[k, 3] > 40:
                 assert chances[k] > 0
+
+
+@pytest.mark.parametrize(
+    "surface",
+    [
+        Surface(base_color=(0.9, 0.7, 0.4), base_metalness=1.0, specular_roughness=0.3),
+        Surface(base_color=(0.1, 0.1, 0.1), specular_weight=0.0, coat_weight=1.0, coat_roughness=0.25),
+    ],
+    ids=["brass", "lacquer"],
+)
+def test_a_glossy_surface_picks_the_lamps_it_mirrors(surface):
+    """The second moment of the light of one pick, which is its noise, against picking as for a matt surface."""
+    document, assets = scene_with(*many(60))
+    scene = Dark(assets).build(document, document.shots[0]).arrays
+    m, table, films = row_of(surface)
+    light, glossy, matt = np.zeros((3, 60))
+    moments = []
+    for view in ((0.0, 0.6, 0.8), (0.5, 0.0, 0.75**0.5), (-0.2, -0.2, 0.92**0.5)):
+        aim = openpbr.seen_by(m, openpbr.lobe_odds(m, table, *view), 0.0, 0.0, 1.0, *(-c for c in view), view[2])
+        for k, lamp in enumerate(scene.lamps[:60]):
+            x, y, z, far, _cosine, density = _sample(scene, lamp, 0.0, 0.0, 0.0, 0.5, 0.5, 0.5)
+            weight = 0.0
+            if z > 0 and density != 0:
+                weight = 1e6 / far**2 if density < 0 else 1 / density
+            seen = weight * kernels.lamp_light(scene, lamp, -x, -y, -z)[1] if weight else 0.0
+            light[k] = seen * openpbr.evaluate(m, table, films, *view, x, y, z, False)[1] if seen else 0.0
+            leaf = scene.lamp_trail[k], scene.lamp_depth[k], 0.0, 0.0, 0.0
+            glossy[k] = light_tree.lamp_chance(scene.nodes, *leaf, aim)
+            matt[k] = light_tree.lamp_chance(scene.nodes, *leaf, light_tree.lit_matt(0.0, 0.0, 1.0))
+        lit = light > 0
+        assert lit.sum() > 20 and (glossy[lit] > 0).all()
+        moments.append(((light[lit] ** 2 / glossy[lit]).sum() / light.sum() ** 2, (light[lit] ** 2 / matt[lit]).sum() / light.sum() ** 2))
+    ours, theirs = np.mean(moments, 0)
+    assert ours - 1 < 0.5 * (theirs - 1)
 
 
 def test_many_lamps_light_like_the_sum_of_each():

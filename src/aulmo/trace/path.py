@@ -5,6 +5,7 @@ Egbert 2005, "Importance resampling for global illumination") and combined by th
 advances together, one vertex at a time: first all rays are met with the scene, then what they met is asked for from memory,
 then each path takes its turn, then the light samples' shadow rays are traced. Light seen through clear glass from a rough surface goes
 straight through, weakened by Fresnel and tint, when the option says so: a thin globe then stays clean without caustic paths.
+The place in the pixel and the way on from the first surface that leaves a choice are two halves of one four-dimensional Sobol set.
 Below a translucent surface, and within cloudy clear solids, paths walk at random from scattering to scattering.
 """
 
