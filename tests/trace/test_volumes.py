@@ -27,8 +27,9 @@ WAX = Surface(specular_weight=0.0, subsurface_weight=1.0, subsurface_color=WHITE
 def test_a_white_waxen_ball_cannot_be_seen_in_a_white_furnace(radius, g):
     wax = replace(WAX, subsurface_radius=radius, subsurface_scatter_anisotropy=g)
     document, assets = one_part(sphere_mesh(20.0, 48), wax)
-    # nothing is absorbed, so some walks are very long; cutting them short is what loses light
-    frame, _ = trace(document, assets, (24, 18), 96, UniformDome, RenderSettings(scatters=1 << 20, clamp_stops=0))
+    # nothing is absorbed, so some walks are very long; cutting them short is what loses light. The mean wavers by a third of a percent.
+    many = 1024 if radius > 1 else 256
+    frame, _ = trace(document, assets, (24, 18), many, UniformDome, RenderSettings(scatters=1 << 20, clamp_stops=0))
     assert frame.rgb[6:12, 9:15].mean() == pytest.approx(NITS, rel=0.01)
     short, _ = trace(document, assets, (24, 18), 96, UniformDome, RenderSettings(clamp_stops=0))
     assert short.rgb[6:12, 9:15].mean() == pytest.approx(NITS, rel=0.04)
