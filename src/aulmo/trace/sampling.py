@@ -28,10 +28,7 @@ def _directions(degree: int, coefficients: int, first: tuple[int, ...]) -> list[
     return [int(f"{m[k] << (31 - k):032b}"[::-1], 2) for k in range(_JOINT_BITS)]
 
 
-# the pixel's place, then the way on from the first surface
-_JOINT = np.array(
-    [[1 << k for k in range(_JOINT_BITS)], _directions(1, 0, (1,)), _directions(2, 1, (1, 3)), _directions(3, 1, (1, 3, 1))], np.uint32
-)
+_THIRD, _FOURTH = np.array([_directions(2, 1, (1, 3)), _directions(3, 1, (1, 3, 1))], np.uint32)
 
 
 @inlined
@@ -137,11 +134,13 @@ def draw_joint(indices, seeds, pair, lanes, to_u, to_v):
     two sets of two dimensions. Arguments as for `draw_wave`.
     """
     for k in range(lanes):
-        u = v = _U(0)
-        for b in range(_JOINT_BITS):
-            on = _U(0) - _U((indices[k] >> _U(b)) & _U(1))
-            u = _U(u ^ (on & _JOINT[2 * pair, b]))
-            v = _U(v ^ (on & _JOINT[2 * pair + 1, b]))
+        u, v = _U(indices[k]), sobol_second_lsb(indices[k])
+        if pair == 1:
+            u = v = _U(0)
+            for b in range(_JOINT_BITS):
+                on = _U(0) - _U((indices[k] >> _U(b)) & _U(1))
+                u = _U(u ^ (on & _THIRD[b]))
+                v = _U(v ^ (on & _FOURTH[b]))
         h = hash32(seeds[k] + _U(0x51ED270B) + _U(pair))
         to_u[k] = reverse_bits(_scramble_reversed(u, h))
         to_v[k] = reverse_bits(_scramble_reversed(v, hash32(h + _U(0x9E3779B9))))
