@@ -79,25 +79,28 @@ def turned(profile, columns: int = 72) -> Mesh:
     return with_crease_normals(points, quads)
 
 
-def boards(name: str, light: str, dark: str, width: float, along: str, across: str) -> Material:
-    """Planks: a groove every `width` mm, grain that runs along them, a tone of its own for each stretch."""
+def boards(name: str, colour: str, late: tuple, width: float, along: str, across_turn: float, across: str, ring_mm: float = 4.0) -> Material:
+    """Planks of `width` mm, each sawn from another place in a trunk, with a groove between them; `late` is the tone of late wood."""
     nodes = (
-        Node("grain", "noise", {"size_mm": 42.0, "octaves": 5.0, "gain": 0.6}),
-        Node("fine", "noise", {"size_mm": 7.0, "octaves": 3.0}),
-        Node("both", "mix", {"first": "@grain", "second": "@fine", "amount": 0.35}),
-        Node("contrast", "remap", {"value": "@both", "in_low": 0.25, "in_high": 0.75, "out_low": 0.0, "out_high": 1.0}),
-        Node("wood", "mix", {"first": from_hex(dark), "second": from_hex(light), "amount": "@contrast"}),
-        Node("gap", "stripes", {"size_mm": width, "share": 0.035, "first": 1.0, "second": 0.25}, axis=across),
+        Node(
+            "wood", "wood",
+            {
+                "ring_mm": ring_mm, "board_mm": width, "board_turn": across_turn, "pith_mm": 70.0, "waver": 0.9, "fibre": 1.0,
+                "first": (1.0, 1.0, 1.0), "second": late,
+            },
+            axis=along,
+        ),
+        Node("gap", "stripes", {"size_mm": width, "share": 0.02, "first": 1.0, "second": 0.2}, axis=across),
         Node("colour", "multiply", {"first": "@wood", "second": "@gap"}),
-        Node("groove", "stripes", {"size_mm": width, "share": 0.035, "first": 0.0, "second": -2.0}, axis=across),
-        Node("ripple", "remap", {"value": "@both", "out_low": 0.0, "out_high": 0.25}),
+        Node("groove", "stripes", {"size_mm": width, "share": 0.02, "first": 0.0, "second": -2.0}, axis=across),
+        Node("fibres", "noise", {"size_mm": 1.2, "octaves": 2.0, "stretch": 60.0}, axis=along),
+        Node("ripple", "remap", {"value": "@fibres", "out_low": 0.0, "out_high": 0.08}),
         Node("relief", "add", {"first": "@groove", "second": "@ripple"}),
-        Node("rough", "remap", {"value": "@both", "out_low": 0.62, "out_high": 0.45}),
-    )
-    surface = Surface(base_color=from_hex(light), specular_roughness=0.5, base_diffuse_roughness=0.2)
+    )  # fmt: skip
+    surface = Surface(base_color=from_hex(colour), specular_roughness=0.48, base_diffuse_roughness=0.2)
     return Material(
         id=name.lower().replace(" ", "-"), name=name, kind="Wood & stone", surface=surface, nodes=nodes,
-        wires={"base_color": "colour", "height": "relief", "specular_roughness": "rough"},
+        wires={"base_weight": "colour", "height": "relief"},
     )  # fmt: skip
 
 
@@ -133,24 +136,27 @@ class Hut:
 
 def room(hut: Hut) -> None:
     """Walls with a window, floor, ceiling, beams."""
-    wall_x = hut.wear(boards("Wall boards", "#e6dfd2", "#cfc3ac", 145.0, "x", "z"))
-    floor = hut.wear(boards("Floor boards", "#b0926a", "#836443", 170.0, "y", "x"))
+    painted = ("#e3dccd", (0.86, 0.81, 0.74), 145.0)
+    wall_x = hut.wear(boards("Wall boards", *painted, "x", 90.0, "z", 6.0))
+    wall_y = hut.wear(boards("Side wall boards", *painted, "y", 0.0, "z", 6.0))
+    ceiling = hut.wear(boards("Ceiling boards", *painted, "x", 0.0, "y", 6.0))
+    floor = hut.wear(boards("Floor boards", "#a8865c", (0.60, 0.49, 0.38), 170.0, "y", 90.0, "x"))
     frame = hut.wear(replace(swatches.material("Chalk paint"), id="frame", name="Frame paint"))
     glass = hut.wear(
         Material(id="pane", name="Window pane", kind="Glass & liquid", surface=Surface(transmission_weight=1.0, specular_roughness=0.0, geometry_thin_walled=True))
     )
     w, d, h = WIDE / 2, DEEP / 2, HIGH
     hut.add("Room", "Floor", box(WIDE, DEEP, 40), floor, (-w, -d, -40))
-    hut.add("Room", "Ceiling", box(WIDE, DEEP, 40), wall_x, (-w, -d, h))
+    hut.add("Room", "Ceiling", box(WIDE, DEEP, 40), ceiling, (-w, -d, h))
     hut.add("Room", "Back wall", box(WIDE, WALL, h), wall_x, (-w, d, 0))
     hut.add("Room", "Front wall", box(WIDE, WALL, h), wall_x, (-w, -d - WALL, 0))
-    hut.add("Room", "Right wall", box(WALL, DEEP, h), wall_x, (w, -d, 0))
+    hut.add("Room", "Right wall", box(WALL, DEEP, h), wall_y, (w, -d, 0))
     # left wall with a window 1100 wide and 1000 high
     y0, y1, z0, z1 = -150.0, 950.0, 800.0, 1800.0
-    hut.add("Room", "Left wall, near", box(WALL, y0 + d, h), wall_x, (-w - WALL, -d, 0))
-    hut.add("Room", "Left wall, far", box(WALL, d - y1, h), wall_x, (-w - WALL, y1, 0))
-    hut.add("Room", "Left wall, below", box(WALL, y1 - y0, z0), wall_x, (-w - WALL, y0, 0))
-    hut.add("Room", "Left wall, above", box(WALL, y1 - y0, h - z1), wall_x, (-w - WALL, y0, z1))
+    hut.add("Room", "Left wall, near", box(WALL, y0 + d, h), wall_y, (-w - WALL, -d, 0))
+    hut.add("Room", "Left wall, far", box(WALL, d - y1, h), wall_y, (-w - WALL, y1, 0))
+    hut.add("Room", "Left wall, below", box(WALL, y1 - y0, z0), wall_y, (-w - WALL, y0, 0))
+    hut.add("Room", "Left wall, above", box(WALL, y1 - y0, h - z1), wall_y, (-w - WALL, y0, z1))
     for name, size, at in (
         ("Sill", (WALL + 60, y1 - y0 + 80, 34), (-w - WALL, y0 - 40, z0 - 34)),
         ("Head", (WALL + 20, y1 - y0, 40), (-w - WALL, y0, z1 - 40)),
@@ -161,14 +167,14 @@ def room(hut: Hut) -> None:
     ):
         hut.add("Window", name, box(*size), frame, at, radius=3.0)
     hut.add("Window", "Pane", box(3, y1 - y0 - 60, z1 - z0 - 60), glass, (-w - 42, y0 + 30, z0 + 30))
-    beam = hut.wear(boards("Beam", "#a98457", "#7d5c38", 4000.0, "x", "z"))
+    beam = hut.wear(boards("Beam", "#a07c52", (0.56, 0.45, 0.34), 4000.0, "x", 90.0, "z", 5.0))
     for k, y in enumerate((-850.0, 0.0, 850.0)):
         hut.add("Room", f"Beam {k + 1}", box(WIDE, 110, 150), beam, (-w, y - 55, h - 150), radius=6.0)
 
 
 def furnish(hut: Hut) -> None:
     """A table with things on it, a bench, a shelf."""
-    oak = hut.wear(boards("Table boards", "#b3864f", "#83603a", 190.0, "x", "y"))
+    oak = hut.wear(boards("Table boards", "#b98c58", (0.55, 0.43, 0.31), 190.0, "x", 0.0, "y"))
     ash = hut.wear(swatches.material("Dark walnut"))
     glaze = hut.wear(swatches.material("Glazed ceramic"))
     wax = hut.wear(swatches.material("Candle wax"))

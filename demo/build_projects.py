@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from aulmo.deliver.picture_file import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, RenderSettings, Shot
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Material, Node, RenderSettings, Shot
 from aulmo.prepare.import_file import import_file
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex
@@ -52,11 +52,11 @@ def dress(document: Document) -> Document:
         if name == "Satin brass":
             material = replace(material, surface=replace(material.surface, specular_roughness=0.24))
         if name == "Wick flame":
-            material = replace(
-                material, surface=replace(material.surface, emission_color=from_hex("#ff9a45"), emission_luminance=1500.0, geometry_opacity=0.45)
-            )
+            material = flame(material, from_hex("#ffb24e"), 5200.0, 0.5)
         if name == "Flame core":
-            material = replace(material, surface=replace(material.surface, emission_color=from_hex("#ffd79a"), emission_luminance=5200.0))
+            material = flame(material, from_hex("#ffd490"), 22000.0, 1.0)
+        if name == "Oiled ash":  # the grip was turned from a branch that lay along it
+            material = edits.with_node(edits.with_node(material, "wood", axis="x", pith_mm=9.0, ring_mm=1.7), "fibres", axis="x")
         document = edits.put_material(document, material)
         ids = [
             p.id
@@ -68,6 +68,23 @@ def dress(document: Document) -> Document:
     crisp = [p.id for p in document.parts.values() if p.mesh and p.name.startswith(("Screw", "Bail ear", "Maker's plate", "Plate rim", "Knob shaft"))]
     document = edits.change_parts(document, crisp, edge_radius=0.25)
     return edits.drop_unused_materials(document)
+
+
+def flame(material: Material, colour: tuple, nits: float, thick: float) -> Material:
+    """A flame as a camera sees it: soft at its edge, thin and bluish at the wick, deepest orange at its tip. A `thick` of 1 is solid."""
+    nodes = (
+        Node("edge", "facing", {"power": 1.2}),
+        Node("root", "ramp", {"from_mm": 127.0, "to_mm": 137.0, "first": 0.12, "second": thick}),
+        Node("tip", "ramp", {"from_mm": 150.0, "to_mm": 165.5, "first": 1.0, "second": 0.35}),
+        Node("ends", "multiply", {"first": "@root", "second": "@tip"}),
+        Node("body", "multiply", {"first": "@edge", "second": "@ends"}),
+        Node("blue", "ramp", {"from_mm": 128.0, "to_mm": 138.0, "first": (0.10, 0.16, 0.55), "second": (1.0, 0.9, 0.75)}),
+        Node("orange", "ramp", {"from_mm": 143.0, "to_mm": 165.0, "first": (1.0, 1.0, 1.0), "second": (1.0, 0.78, 0.6)}),
+        Node("both", "multiply", {"first": "@blue", "second": "@orange"}),
+        Node("glow", "multiply", {"first": "@both", "second": "@edge" if thick == 1.0 else 1.0}),
+    )
+    surface = replace(material.surface, base_weight=0.0, emission_color=colour, emission_luminance=nits)
+    return replace(material, surface=surface, nodes=nodes, wires={"emission_color": "glow"} if thick == 1.0 else {"emission_color": "glow", "geometry_opacity": "body"})
 
 
 def set_up(document: Document) -> Document:

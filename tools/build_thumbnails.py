@@ -1,5 +1,7 @@
-"""Render the shelf's thumbnails into `src/aulmo/desk/thumbnails`. Run with PYTHONPATH=src."""
+"""Render the shelf's thumbnails into `src/aulmo/desk/thumbnails`. Run with PYTHONPATH=src; names as
+arguments make only those."""
 
+import sys
 from pathlib import Path
 
 import numpy as np
@@ -10,7 +12,7 @@ from aulmo.trace.swatch_ball import swatch_picture
 
 out = Path("src/aulmo/desk/thumbnails")
 out.mkdir(exist_ok=True)
-for _, name, surface in swatches.shelf():
-    pixels = swatch_picture(surface, 168, 116, 128)
+for name in sys.argv[1:] or swatches.names():
+    pixels = swatch_picture(swatches.material(name), 168, 116, 128)
     (out / f"{name.lower().replace(' ', '-')}.png").write_bytes(encode(np.ascontiguousarray(pixels[:, :, 2::-1] / np.float32(255)), ".png", "uint8"))
     print(name)

@@ -122,9 +122,9 @@ def below() -> None:
     away = np.hypot(x - 31.5, y - 31.5) * 0.5
     r = np.arange(3, 14, 1.0)
     found = np.array([light[(away >= d - 0.5) & (away < d + 0.5)].mean() for d in r])
-    from aulmo.trace.material_rows import single_scattering_albedo
+    from aulmo.trace.medium import scattering_albedo
 
-    mu = math.sqrt(3 * (1 - float(single_scattering_albedo(np.array([0.8]), 0.0)[0])))
+    mu = math.sqrt(3 * (1 - scattering_albedo(0.8, 0.0)))
     theory = (mu + 1 / r) / r**2 * np.exp(-mu * r)
     theory *= found[3] / theory[3]
     lines = {"diffusion": (r, theory), "walk": (r, found)}

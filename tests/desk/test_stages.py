@@ -434,3 +434,78 @@ def test_from_drop_to_reopened_file(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: card.outcome == "done", timeout=120000)
     with Image.open(card.job.record.out) as image:
         assert image.size == (40, 30)
+
+
+# grain
+
+
+def dressed_in(window, swatch: str):
+    """The ball in a swatch, chosen, and the Surface page."""
+    page = surface_page(window)
+    drop(window.picture, swatch_mime(swatch), point_of(window, "ball"))
+    window.session.select(["ball"])
+    return page
+
+
+def test_the_grain_of_wood_is_changed_by_its_rows_and_taken_back(window, qtbot):
+    page = dressed_in(window, "Oiled ash")
+    assert page.grain.isVisible()
+    before = window.session.document
+    type_into(page.grain.rows["wood", "ring_mm"].field, "5.5")
+    node = next(n for n in worn(window, "ball").nodes if n.id == "wood")
+    assert node.inputs["ring_mm"] == 5.5
+    axis = page.grain.rows["wood", "axis"]
+    axis.setCurrentIndex(axis.findData("x"))
+    axis.activated.emit(axis.currentIndex())
+    assert next(n for n in worn(window, "ball").nodes if n.id == "wood").axis == "x"
+    settle(qtbot, window)
+    window.session.undo()
+    window.session.undo()
+    assert window.session.document is before
+    assert page.grain.rows["wood", "ring_mm"].field.text().startswith("2.6")
+    assert axis.currentData() == "z"
+
+
+def test_dragging_a_grain_slider_is_one_step_back(window):
+    page = dressed_in(window, "Canvas")
+    before = window.session.document
+    slider = page.grain.rows["cloth", "size_mm"].slider
+    page.ensureWidgetVisible(slider)
+    grip = QPoint(5 + round(slider.value() / 1000 * (slider.width() - 11)), slider.height() // 2)
+    drag(slider, grip, grip + QPoint(30, 0))
+    assert next(n for n in worn(window, "ball").nodes if n.id == "cloth").inputs["size_mm"] > 2.0
+    window.session.undo()
+    assert window.session.document is before
+
+
+def test_what_the_grain_leads_cannot_be_set_by_hand_and_what_it_tints_can(window):
+    page = dressed_in(window, "White marble")
+    assert not page.rows["subsurface_color"].isEnabled() and page.rows["subsurface_color"].toolTip() == "Led by the grain"
+    dressed_in(window, "Dark walnut")
+    assert page.rows["subsurface_color"].isEnabled() and page.rows["base_color"].isEnabled()
+    page.rows["base_color"].changed.emit((0.2, 0.3, 0.1), False)
+    assert worn(window, "ball").surface.base_color == (0.2, 0.3, 0.1) and worn(window, "ball").nodes
+
+
+def test_a_material_without_nodes_has_no_grain(window):
+    page = dressed_in(window, "Copper")
+    assert not page.grain.isVisible()
+
+
+def test_the_project_shelf_pictures_grain(window, qtbot):
+    """Two materials of one surface, with and without grain, look different on the shelf."""
+    dressed_in(window, "Dark walnut")
+    bare = replace(worn(window, "ball"), id="bare", name="Bare walnut", nodes=(), wires={})
+    document = edits.assign_material(edits.put_material(window.session.document, bare), ["left", "right"], "bare")
+    window.session.apply("Bare walnut on both boxes", document)
+    bench = window.bench.faces["Surface"]
+    bench.buttons["In this project"].click()
+    size = bench.shelf.iconSize()
+
+    def pictured() -> list:
+        icons = [bench.shelf.item(k).icon() for k in range(bench.shelf.count())]
+        return [i.pixmap(size).toImage() for i in icons if not i.isNull()]
+
+    qtbot.waitUntil(lambda: len(pictured()) == 2, timeout=120000)
+    one, other = pictured()
+    assert one != other

@@ -9,7 +9,7 @@ from aulmo.document import edits
 from aulmo.document.history import History
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices
 from aulmo.document.project_file import check_links
-from aulmo.document.records import Camera, Document, Material, Part, Placement, Shot
+from aulmo.document.records import Camera, Document, Material, Node, Part, Placement, Shot
 from aulmo.errors import BadValue
 
 
@@ -83,6 +83,16 @@ def test_a_change_to_a_shared_material_reaches_all_and_a_unique_copy_does_not():
     assert changed.materials["red"].surface.specular_roughness == 0.3
     assert changed.parts["b"].material == "red"
     assert changed.materials[copy].name == "Red 2"
+
+
+def test_a_node_is_changed_in_its_own_material_alone():
+    node = Node("n", "noise", {"size_mm": 3.0}, axis="z")
+    document = edits.put_material(Document(), Material(id="m", name="M", nodes=(node, Node("k", "constant"))))
+    changed = edits.change_node(document, "m", "n", size_mm=8.0, axis="x").materials["m"]
+    assert changed.nodes[0] == Node("n", "noise", {"size_mm": 8.0}, axis="x") and changed.nodes[1] is document.materials["m"].nodes[1]
+    assert document.materials["m"].nodes[0] is node
+    with pytest.raises(BadValue, match="no node named q"):
+        edits.change_node(document, "m", "q", size_mm=1.0)
 
 
 def test_a_group_is_dressed_leaf_by_leaf():

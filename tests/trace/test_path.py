@@ -105,6 +105,23 @@ def test_a_glowing_part_lights_its_neighbour_the_same_by_both_estimators():
     assert clever == pytest.approx(plain, rel=0.04)
 
 
+@pytest.mark.parametrize("straight", [True, False])
+def test_light_through_a_half_there_sheet_is_the_same_by_both_estimators(straight):
+    """What is partly there lets its share of light through, whether or not clear glass is passed straight."""
+    document, assets = one_part(plane(400), MATT)
+    veil = Material(id="v", name="Veil", surface=replace(MATT, geometry_opacity=0.5))
+    document = edits.put_material(looking_down(document), veil)
+    sheet = Part(id="sheet", name="Sheet", mesh=next(iter(document.parts.values())).mesh, material="v", placement=Placement((0, 0, 60)))
+    document = edits.add_parts(document, [sheet], ["sheet"])
+    below = replace(document.cameras["c"], position=(0.0, -150.0, 40.0), target=(0.0, 0.0, 0.0))
+    document = replace(document, environment=Environment(image="White tent"), cameras={"c": below})
+    settings = RenderSettings(straight_glass=straight, clamp_stops=30)
+    aimed, lucky = (
+        trace(document, assets, (40, 30), 512, settings=settings, plain=plain)[0].rgb[16:26, 8:32].mean() for plain in (False, True)
+    )
+    assert aimed == pytest.approx(lucky, rel=0.02)
+
+
 @pytest.mark.parametrize("thickness", [5.0, 20.0])
 def test_a_tinted_pane_follows_beers_law(thickness):
     """A slab before a white backdrop: tint^(thickness / depth) times both boundaries' transmission."""

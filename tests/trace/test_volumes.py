@@ -11,7 +11,8 @@ from aulmo.document.records import Camera, Lamp, Material, Part, Placement, Rend
 from aulmo.surface import spectrum
 from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
-from aulmo.trace.material_rows import material_row, single_scattering_albedo
+from aulmo.trace.material_rows import material_row
+from aulmo.trace.medium import scattering_albedo
 from aulmo.trace.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
 from aulmo.trace.openpbr import ABSORPTION, SCATTERING, SUB_ALBEDO
 from aulmo.trace.spectrum import draw_wavelength, ior_at
@@ -58,7 +59,7 @@ def test_light_wanders_as_far_as_diffusion_theory_says():
     y, x = np.mgrid[:64, :64]
     away = np.hypot(x - 31.5, y - 31.5) * 0.5
     bands = [frame.rgb[..., 1][(away >= d) & (away < d + 1)].mean() for d in (5, 10)]
-    albedo = float(single_scattering_albedo(np.array([colour]), 0.0)[0])
+    albedo = scattering_albedo(colour, 0.0)
     attenuation = math.sqrt(3 * (1 - albedo)) / mfp
     # Farrell 1992 far from the source: R(r) ~ (attenuation + 1/r) exp(-attenuation r) / r^2
     expected = ((attenuation + 1 / 5.5) / 5.5**2) / ((attenuation + 1 / 10.5) / 10.5**2) * math.exp(attenuation * 5.0)
@@ -66,7 +67,7 @@ def test_light_wanders_as_far_as_diffusion_theory_says():
 
 
 def test_the_albedo_inversion_meets_its_ends():
-    np.testing.assert_allclose(single_scattering_albedo(np.array([0.0, 1.0]), 0.0), [0.0, 1.0], atol=0.01)
+    np.testing.assert_allclose([scattering_albedo(c, 0.0) for c in (0.0, 1.0)], [0.0, 1.0], atol=0.01)
     assert material_row(WAX).numbers[SUB_ALBEDO] == pytest.approx(1.0, abs=1e-3)
 
 

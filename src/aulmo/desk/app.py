@@ -6,8 +6,8 @@ import sys
 from pathlib import Path
 
 
-def make_application():
-    """The application with its name, fonts and theme."""
+def make_application(dressed: bool = True):
+    """The application with its name, fonts and theme; without the theme's style sheet when it is not to be `dressed` yet."""
     os.environ.setdefault("QT_API", "pyside6")
     from PySide6.QtCore import QSettings
     from PySide6.QtWidgets import QApplication
@@ -19,19 +19,23 @@ def make_application():
     application.setOrganizationName("Aulmo")
     application.setStyle("Fusion")
     theme.load_fonts(application)
-    theme.use(application, QSettings().value("theme", "Dusk"))
+    put_on = theme.use if dressed else theme.choose
+    put_on(application, QSettings().value("theme", "Dusk"))
     return application
 
 
 def start(project: Path | None, demo: bool = False) -> int:
     """Open the window and run until it is closed; returns the exit code."""
-    application = make_application()
-    from PySide6.QtCore import QTimer
+    application = make_application(dressed=False)
+    from PySide6.QtCore import QSettings, QTimer
 
+    from aulmo.desk import theme
     from aulmo.desk.start_page import DEMO
     from aulmo.desk.window import Window
 
     window = Window()
+    # dressed once it is built: widgets put together in a style sheet are styled again at every step
+    theme.use(application, QSettings().value("theme", "Dusk"))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)  # lets Python see Ctrl+C

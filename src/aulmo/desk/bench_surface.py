@@ -2,6 +2,7 @@
 
 from importlib.resources import files
 
+import msgspec
 from PySide6.QtCore import QByteArray, QMimeData, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
@@ -11,7 +12,7 @@ from aulmo.desk.bench import BenchHead
 from aulmo.desk.drops import SWATCH_MIME, drop_swatch
 from aulmo.desk.session import Session
 from aulmo.document import edits
-from aulmo.document.records import Surface
+from aulmo.document.records import Material
 from aulmo.surface import swatches
 
 _PAYLOAD = Qt.ItemDataRole.UserRole
@@ -60,8 +61,8 @@ class SurfaceBench(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._balls: dict[Surface, QIcon] = {}
-        self._asked: set[Surface] = set()
+        self._balls: dict[bytes, QIcon] = {}  # by what the material looks like
+        self._asked: set[bytes] = set()
         head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
@@ -107,9 +108,7 @@ class SurfaceBench(QWidget):
             for material in self.session.document.materials.values():
                 if wanted in material.name.lower():
                     count = len(edits.users_of(self.session.document, material.id))
-                    self._add(
-                        material.name, f"material\n{material.id}\n{material.name}", self._ball(material.surface), f"{material.name}: {count} parts"
-                    )
+                    self._add(material.name, f"material\n{material.id}\n{material.name}", self._ball(material), f"{material.name}: {count} parts")
         else:
             for kind, swatch, _ in swatches.shelf():
                 if name in ("All", kind) and wanted in swatch.lower():
@@ -146,23 +145,25 @@ class SurfaceBench(QWidget):
             return
         drop_swatch(self.session, item.data(_PAYLOAD), targets)
 
-    def _ball(self, surface: Surface) -> QIcon:
-        if surface in self._balls:
-            return self._balls[surface]
-        if surface not in self._asked:
-            self._asked.add(surface)
+    def _ball(self, material: Material) -> QIcon:
+        look = msgspec.json.encode((material.surface, material.nodes, material.wires))
+        if look in self._balls:
+            return self._balls[look]
+        if look not in self._asked:
+            self._asked.add(look)
+            assets = self.session.assets
 
             def work(task):
                 from aulmo.trace.swatch_ball import swatch_picture
 
-                return swatch_picture(surface, 84, 58, 24)
+                return swatch_picture(material, 84, 58, 24, assets)
 
-            self.session.start_task("Picturing materials", work, lambda pixels: self._take_picture(surface, pixels))
+            self.session.start_task("Picturing materials", work, lambda pixels: self._take_picture(look, pixels))
         return QIcon()
 
-    def _take_picture(self, surface, pixels) -> None:
+    def _take_picture(self, look: bytes, pixels) -> None:
         h, w = pixels.shape[:2]
         image = QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
-        self._balls[surface] = theme.picture_icon(QPixmap.fromImage(image))
+        self._balls[look] = theme.picture_icon(QPixmap.fromImage(image))
         if self.current() == "In this project":
             self.fill()

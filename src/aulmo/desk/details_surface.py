@@ -6,11 +6,13 @@ from PySide6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QLabel, QLineEdit,
 from aulmo.desk import theme
 from aulmo.desk.colour_field import ColourRow
 from aulmo.desk.details import Page
+from aulmo.desk.details_grain import GrainSection
 from aulmo.desk.fields import Choice, Section, SliderRow, button, label, row
 from aulmo.desk.session import Session
 from aulmo.document import edits
 from aulmo.document.records import Surface
 from aulmo.surface import metals
+from aulmo.surface.program import MULTIPLIED
 
 _DEFAULT = Surface()
 
@@ -38,6 +40,7 @@ class SurfacePage(Page):
         for widget in (self.shared, self.name_row):
             self.body.addWidget(widget)
         self.rows: dict[str, QWidget] = {}
+        self._tips: dict[str, str] = {}
         self.sections: list[Section] = []
         body = self._section("Body")
         self._colour(body, "base_color", "Colour")
@@ -48,6 +51,9 @@ class SurfacePage(Page):
         self.metal.chosen.connect(self._measured)
         body.add(row("Measured", self.metal, tip="Take the colour of a real metal from its optical constants"))
         self._slider(body, "base_diffuse_roughness", "Chalkiness", 0, 1)
+        self.grain = self.watch(GrainSection())
+        self.grain.changed.connect(self._set_grain)
+        self.body.addWidget(self.grain)
         shine = self._section("Shine")
         self._slider(shine, "specular_roughness", "Roughness", 0, 1)
         self._slider(shine, "specular_ior", "Refraction", 1.0, 2.5, decimals=3, hard_high=5)
@@ -136,12 +142,14 @@ class SurfacePage(Page):
         whole = isinstance(getattr(_DEFAULT, key), int)
         made.changed.connect(lambda value, busy, k=key: self._set(k, round(value) if whole else value, busy))
         self.rows[key] = section.add(self.watch(made))
+        self._tips[key] = made.toolTip()
 
     def _colour(self, section: Section, key: str, title: str, tip: str = "") -> None:
         made = ColourRow(title, getattr(_DEFAULT, key))
         made.setToolTip(tip)
         made.changed.connect(lambda value, busy, k=key: self._set(k, tuple(value), busy))
         self.rows[key] = section.add(self.watch(made))
+        self._tips[key] = made.toolTip()
 
     def _material_id(self) -> str | None:
         document = self.session.document
@@ -160,6 +168,7 @@ class SurfacePage(Page):
         material = document.materials.get(material_id or "")
         for widget in (*self.sections, self.shared, self.name_row):
             widget.setVisible(material is not None)
+        self.grain.show_material(material)
         if material is None:
             self.title.setText("Click a part to see its material")
             return
@@ -176,6 +185,9 @@ class SurfacePage(Page):
         self.unique.setVisible(shared and bool(chosen) and not set(users) <= chosen)
         for key, made in self.rows.items():
             made.set_value(getattr(material.surface, key))
+            led = key in material.wires and key not in MULTIPLIED
+            made.setEnabled(not led)
+            made.setToolTip("Led by the grain" if led else self._tips[key])
         self.thin.setChecked(material.surface.geometry_thin_walled)
         names = [("None", None)] + [(n, n) for n in metals.names()]
         measured = next((n for n in metals.names() if metals.openpbr_colours(n)[0] == tuple(material.surface.base_color)), None)
@@ -188,6 +200,16 @@ class SurfacePage(Page):
         name = self.session.document.materials[material_id].name
         document = edits.change_surface(self.session.document, material_id, **{key: value})
         self.session.apply(f"Changed {name}", document, self.merge(f"{material_id}/{key}", busy))
+        if not busy:
+            self.session.history.end_merge()
+
+    def _set_grain(self, node_id: str, key: str, value, busy: bool) -> None:
+        material_id = self._material_id()
+        if material_id is None:
+            return
+        document = edits.change_node(self.session.document, material_id, node_id, **{key: value})
+        name = self.session.document.materials[material_id].name
+        self.session.apply(f"Changed the grain of {name}", document, self.merge(f"{material_id}/{node_id}/{key}", busy))
         if not busy:
             self.session.history.end_merge()
 

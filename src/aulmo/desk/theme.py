@@ -7,7 +7,7 @@ from typing import NamedTuple
 import qtawesome
 from PySide6.QtCore import QSize
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPalette, QPixmap
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 
 class Theme(NamedTuple):
@@ -146,8 +146,8 @@ def _check_mark() -> str:
     return str(files("aulmo.desk") / "fonts" / "check.svg")
 
 
-def use(application: QApplication, name: str) -> None:
-    """Dress the application in a theme."""
+def choose(application: QApplication, name: str) -> None:
+    """Make a theme the one that icons and palette are taken from."""
     global _current
     _current = THEMES.get(name, DUSK)
     t = _current
@@ -159,7 +159,17 @@ def use(application: QApplication, name: str) -> None:
     ):  # fmt: skip
         palette.setColor(role, QColor(colour))
     application.setPalette(palette)
-    application.setStyleSheet(sheet(t))
+
+
+def use(application: QApplication, name: str) -> None:
+    """Dress the application in a theme."""
+    choose(application, name)
+    application.setStyleSheet("")  # from one sheet to another Qt takes four times as long as by way of none
+    application.setStyleSheet(sheet(_current))
+    for window in application.topLevelWidgets():  # what is not shown does not ask for its new room by itself
+        for widget in reversed(window.findChildren(QWidget)):
+            if widget.layout() is not None:
+                widget.layout().activate()
 
 
 def load_fonts(application: QApplication) -> None:

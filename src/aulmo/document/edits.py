@@ -151,6 +151,20 @@ def change_surface(document: Document, material_id: str, **changes: Any) -> Docu
     return put_material(document, replace(material, surface=replace(material.surface, **changes)))
 
 
+def with_node(material: Material, node_id: str, **changes: Any) -> Material:
+    """A material with another axis, projection, picture or other inputs of one of its nodes. Raises BadValue when there is no such node."""
+    if node_id not in {node.id for node in material.nodes}:
+        raise BadValue(f"{material.name} has no node named {node_id}.")
+    own = {key: value for key, value in changes.items() if key in ("axis", "projection", "image", "as_colour")}
+    inputs = {key: value for key, value in changes.items() if key not in own}
+    return replace(material, nodes=tuple(replace(n, inputs=n.inputs | inputs, **own) if n.id == node_id else n for n in material.nodes))
+
+
+def change_node(document: Document, material_id: str, node_id: str, **changes: Any) -> Document:
+    """The same within a document."""
+    return put_material(document, with_node(document.materials[material_id], node_id, **changes))
+
+
 def make_unique(document: Document, part_ids: Iterable[str]) -> tuple[Document, str]:
     """Give parts a copy of the material they wear. Returns the document and the copy's id."""
     ids = leaves(document, part_ids)

@@ -104,12 +104,28 @@ class Node(Record):
     """One step of a surface program. `inputs` holds numbers, colours, or "@id" of another node; lengths are mm of the part's own axes.
 
     `image` is an asset; `as_colour` says whether its values are colours of a display or plain data. `axis` is that of a projection, ramp or
-    stripes.
+    stripes, along which noise is stretched, or along which the trunk of wood grew.
     """
 
     id: str
     kind: Literal[
-        "constant", "image", "noise", "cells", "checker", "stripes", "dots", "ramp", "mix", "add", "multiply", "remap", "invert", "facing", "position"
+        "constant",
+        "image",
+        "noise",
+        "cells",
+        "checker",
+        "stripes",
+        "dots",
+        "ramp",
+        "mix",
+        "add",
+        "multiply",
+        "remap",
+        "invert",
+        "facing",
+        "position",
+        "wood",
+        "weave",
     ]
     inputs: dict[str, float | Triple | str] = {}
     image: str | None = None

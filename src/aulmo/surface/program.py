@@ -13,7 +13,7 @@ from aulmo.document.records import Material, Node
 from aulmo.errors import BadValue
 from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
 
-CONSTANT, IMAGE, NOISE, CELLS, CHECKER, STRIPES, DOTS, RAMP, MIX, ADD, MULTIPLY, REMAP, INVERT, FACING, POSITION, WIRE = range(16)
+CONSTANT, IMAGE, NOISE, CELLS, CHECKER, STRIPES, DOTS, RAMP, MIX, ADD, MULTIPLY, REMAP, INVERT, FACING, POSITION, WOOD, WEAVE, WIRE = range(18)
 O_CODE, O_TO, O_A, O_B, O_C, O_P = 0, 1, 2, 3, 4, 5
 OP_COLUMNS = 18
 REGISTERS = 24
@@ -25,13 +25,14 @@ WIRED = (
     "base_color", "specular_roughness", "base_metalness", "geometry_opacity", "emission_color", "specular_color", "coat_weight", "coat_roughness",
     "fuzz_weight", "subsurface_color", "transmission_weight", "base_weight",
 )  # fmt: skip
+MULTIPLIED = ("base_weight", "emission_color")  # nodes led here multiply what the surface has; others take its place
 RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
 
 # inputs of each kind with their defaults; colours are triples, the rest numbers
 INPUTS: dict[str, dict] = {
     "constant": {"value": (0.5, 0.5, 0.5)},
     "image": {"width_mm": 100.0, "height_mm": 0.0, "turn": 0.0, "offset_x_mm": 0.0, "offset_y_mm": 0.0},
-    "noise": {"size_mm": 10.0, "octaves": 4.0, "lacunarity": 2.0, "gain": 0.5, "seed": 0.0},
+    "noise": {"size_mm": 10.0, "octaves": 4.0, "lacunarity": 2.0, "gain": 0.5, "seed": 0.0, "stretch": 1.0, "fold": 0.0},
     "cells": {"size_mm": 10.0, "jitter": 1.0, "seed": 0.0},
     "checker": {"size_mm": 10.0, "first": (0.1, 0.1, 0.1), "second": (0.8, 0.8, 0.8)},
     "stripes": {"size_mm": 10.0, "share": 0.5, "first": (0.0, 0.0, 0.0), "second": (1.0, 1.0, 1.0)},
@@ -44,10 +45,16 @@ INPUTS: dict[str, dict] = {
     "invert": {"value": (0.5, 0.5, 0.5)},
     "facing": {"power": 1.0},
     "position": {},
-}
+    "wood": {
+        "ring_mm": 2.5, "board_mm": 0.0, "board_turn": 0.0, "pith_mm": 60.0, "waver": 1.0, "fibre": 1.0, "seed": 0.0,
+        "first": (0.42, 0.25, 0.12), "second": (0.22, 0.11, 0.045),
+    },
+    "weave": {"size_mm": 0.6, "over": 1.0, "uneven": 0.3, "seed": 0.0},
+}  # fmt: skip
 _CODES = {k: i for i, k in enumerate(INPUTS)}
 _REGISTER_INPUTS = {
     CHECKER: ("first", "second"), STRIPES: ("first", "second"), DOTS: ("first", "second"), RAMP: ("first", "second"),
+    WOOD: ("first", "second"),
     MIX: ("first", "second", "amount"), ADD: ("first", "second"), MULTIPLY: ("first", "second"), REMAP: ("value",), INVERT: ("value",),
 }  # fmt: skip
 
@@ -132,7 +139,7 @@ def compile_program(material: Material, image_number: Callable[[str, bool], int]
 
 def coarsest(ops: np.ndarray) -> float:
     """Size in mm of the largest pattern among operations; infinite when one of them has no size of its own."""
-    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, STRIPES: O_P, DOTS: O_P, IMAGE: O_P + 2}
+    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, STRIPES: O_P, DOTS: O_P, IMAGE: O_P + 2, WOOD: O_P, WEAVE: O_P}
     largest = 0.0
     for row in ops:
         code = int(row[O_CODE])
@@ -145,6 +152,11 @@ def coarsest(ops: np.ndarray) -> float:
 def cuts_holes(material: Material | None) -> bool:
     """Whether a material's nodes lead its opacity."""
     return material is not None and "geometry_opacity" in material.wires
+
+
+def leads_glow(material: Material | None) -> bool:
+    """Whether a material's nodes change from place to place how much it glows."""
+    return material is not None and bool({"emission_color", "geometry_opacity"} & set(material.wires))
 
 
 def height_program(material: Material, image_number, image_shape) -> np.ndarray:
@@ -183,7 +195,10 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
             number("offset_x_mm"), number("offset_y_mm"), AXES.index(node.axis),
         )  # fmt: skip
     elif code == NOISE:
-        row[p : p + 5] = (size("size_mm"), min(10, max(1, number("octaves"))), number("lacunarity"), number("gain"), number("seed"))
+        wide, stretch = size("size_mm"), size("stretch")
+        row[p : p + 5] = (wide, min(10, max(1, number("octaves"))), number("lacunarity"), number("gain"), number("seed"))
+        row[p + 5 : p + 8] = [1.0 / (wide * stretch if axis == node.axis else wide) for axis in AXES]
+        row[p + 8] = min(1.0, max(0.0, number("fold")))
     elif code == CELLS:
         row[p : p + 3] = (size("size_mm"), min(1.0, max(0.0, number("jitter"))), number("seed"))
     elif code in (CHECKER, DOTS, STRIPES):
@@ -192,6 +207,17 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
         row[p + 2] = AXES.index(node.axis)
     elif code == RAMP:
         row[p : p + 3] = (number("from_mm"), number("to_mm"), AXES.index(node.axis))
+    elif code == WOOD:
+        turn = math.radians(number("board_turn"))
+        row[p : p + 9] = (
+            size("ring_mm"), max(0.0, number("board_mm")), AXES.index(node.axis), math.cos(turn), math.sin(turn), number("pith_mm"),
+            max(0.0, number("waver")), max(0.0, number("fibre")), number("seed"),
+        )  # fmt: skip
+    elif code == WEAVE:
+        row[p : p + 6] = (
+            size("size_mm"), PROJECTIONS.index(node.projection), AXES.index(node.axis), max(1.0, round(number("over"))),
+            min(1.0, max(0.0, number("uneven"))), number("seed"),
+        )  # fmt: skip
     elif code == REMAP:
         row[p : p + 4] = (number("in_low"), number("in_high"), number("out_low"), number("out_high"))
     elif code == FACING:

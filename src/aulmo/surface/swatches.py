@@ -8,6 +8,7 @@ from aulmo.document.edits import new_id
 from aulmo.document.records import Material, Surface
 from aulmo.errors import BadValue
 from aulmo.surface.colour import from_hex, from_temperature
+from aulmo.surface.grain import GRAIN
 from aulmo.surface.metals import openpbr_colours
 
 SHELVES = ("Metal", "Enamel & paint", "Plastic", "Glass & liquid", "Wood & stone", "Wax & cloth", "Glow")
@@ -101,23 +102,23 @@ def shelf() -> tuple[tuple[str, str, Surface], ...]:
         (plastic, "Warm grey rubber", _matt("#57524c", 0.5, 0.6, 0.7)),
         (glass, "Clear glass", _clear(1.517)),
         (glass, "Frosted glass", _clear(1.517, 0.38)),
-        (glass, "Bottle green", _clear(1.52, 0.0, "#4e8f5c", 12.0)),
-        (glass, "Amber glass", _clear(1.52, 0.0, "#c8741e", 10.0)),
+        (glass, "Bottle green", _clear(1.52, 0.0, "#4e8f5c", 18.0)),
+        (glass, "Amber glass", _clear(1.52, 0.0, "#c8741e", 16.0)),
         (glass, "Opal glass", _clear(1.5, 0.05, "#fefefc", 4.0, transmission_scatter=(2.5, 2.5, 2.5))),
         (glass, "Cut crystal", _clear(1.56, transmission_dispersion_scale=1.0, transmission_dispersion_abbe_number=44.0)),
         (glass, "Filmed glass", _clear(1.517, thin_film_weight=1.0, thin_film_thickness=0.32, thin_film_ior=1.38)),
-        (glass, "Smoke acrylic", _clear(1.49, 0.0, "#6a6a6c", 8.0)),
+        (glass, "Smoke acrylic", _clear(1.49, 0.0, "#6a6a6c", 14.0)),
         (glass, "Water", _clear(1.333, 0.0, "#a9d3d8", 900.0, 0)),
         (glass, "Lamp oil", _clear(1.44, 0.0, "#e8b24a", 25.0, 0)),
         (glass, "Sloe cordial", _clear(1.35, 0.0, "#7a1c4c", 18.0, 0)),
         (glass, "Milk", _clear(1.35, 0.0, "#fffefa", 1.2, 0, transmission_scatter=(4.0, 4.0, 4.0), transmission_scatter_anisotropy=0.5)),
-        (wood, "Oiled ash", Surface(base_color=from_hex("#b58a5c"), base_diffuse_roughness=0.3, specular_roughness=0.42)),
-        (wood, "Dark walnut", Surface(base_color=from_hex("#5a3a24"), base_diffuse_roughness=0.3, specular_roughness=0.38)),
-        (wood, "Varnished beech", _paint("#b3804e", 0.4, 0.8, 0.08)),
+        (wood, "Oiled ash", Surface(base_color=from_hex("#c8a06e"), base_diffuse_roughness=0.3, specular_roughness=0.42)),
+        (wood, "Dark walnut", Surface(base_color=from_hex("#6f4b31"), base_diffuse_roughness=0.3, specular_roughness=0.38)),
+        (wood, "Varnished beech", _paint("#c08c58", 0.4, 0.8, 0.08)),
         (wood, "Glazed ceramic", _paint("#e9e6de", 0.4, 1.0, 0.01)),
         (wood, "Slate", _matt("#3b4046", 0.5, 0.55, 0.8)),
         (wood, "White paper", _matt("#efece4", 0.3, 0.85, 0.25)),
-        (wood, "Kraft card", _matt("#a98258", 0.5, 0.8, 0.3)),
+        (wood, "Kraft card", _matt("#af885d", 0.5, 0.8, 0.3)),
         (soft, "Candle wax", _wax("#efe4cc", 4.0, 0.4, (1.0, 0.85, 0.7))),
         (soft, "Beeswax", _wax("#d9a24a", 3.0, 0.42, (1.0, 0.8, 0.55))),
         (soft, "White marble", _wax("#e8e5df", 1.5, 0.15, (1.0, 0.9, 0.8), 1.5)),
@@ -125,7 +126,7 @@ def shelf() -> tuple[tuple[str, str, Surface], ...]:
         (soft, "Silicone", _wax("#b9c3c4", 2.0, 0.5, (1.0, 0.95, 0.9), 1.41)),
         (soft, "Wool felt", _cloth("#5c5a58", "#b9b4ac", 0.7, 0.7)),
         (soft, "Velvet", _cloth("#3a0d18", "#b8465c", 1.0, 0.35)),
-        (soft, "Canvas", _cloth("#8f8262", "#c8bea2", 0.35, 0.6)),
+        (soft, "Canvas", _cloth("#a3967a", "#c8bea2", 0.25, 0.6)),
         (
             soft,
             "Linen shade",
@@ -151,5 +152,6 @@ def material(name: str) -> Material:
     """A fresh material from a swatch. Raises BadValue for an unknown name."""
     for kind, swatch, surface in shelf():
         if swatch == name:
-            return Material(id=new_id(), name=name, kind=kind, surface=surface)
+            nodes, wires = GRAIN.get(name, ((), {}))
+            return Material(id=new_id(), name=name, kind=kind, surface=surface, nodes=nodes, wires=dict(wires))
     raise BadValue(f"There is no swatch named {name}.")

@@ -309,29 +309,38 @@ def _sample_rectangle(lamp, x, y, z, s, t):
 
 
 @inlined
-def _sample_triangles(scene, lamp, px, py, pz, s, t, pick):
-    """Evenly over the area of a glowing part."""
+def picked_triangle(scene, lamp, pick):
+    """Corners (9,) of the triangle of a glowing part that `pick` falls on by area, its normal (x, y, z) and twice its area."""
     low, high = int(lamp[LAMP_FIRST]), int(lamp[LAMP_LAST])
     target = pick * lamp[LAMP_AREA]
     low = scene.emit_guide[low + min(high - low - 1, int(pick * (high - low)))]
     while low + 1 < high and scene.emit_cumulative[low + 1] <= target:
         low += 1
     c = scene.emit_corners[low]
+    e1x, e1y, e1z = c[3] - c[0], c[4] - c[1], c[5] - c[2]
+    e2x, e2y, e2z = c[6] - c[0], c[7] - c[1], c[8] - c[2]
+    nx, ny, nz = e1y * e2z - e1z * e2y, e1z * e2x - e1x * e2z, e1x * e2y - e1y * e2x
+    length = math.sqrt(nx * nx + ny * ny + nz * nz)
+    if length > 0.0:
+        nx, ny, nz = nx / length, ny / length, nz / length
+    return c, nx, ny, nz, length
+
+
+@inlined
+def _sample_triangles(scene, lamp, px, py, pz, s, t, pick):
+    """Evenly over the area of a glowing part."""
+    c, nx, ny, nz, length = picked_triangle(scene, lamp, pick)
+    if length < 1e-30:
+        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0
     root = math.sqrt(s)
     b1, b2 = 1.0 - root, t * root
     b0 = 1.0 - b1 - b2
     x = b0 * c[0] + b1 * c[3] + b2 * c[6] - px
     y = b0 * c[1] + b1 * c[4] + b2 * c[7] - py
     z = b0 * c[2] + b1 * c[5] + b2 * c[8] - pz
-    e1x, e1y, e1z = c[3] - c[0], c[4] - c[1], c[5] - c[2]
-    e2x, e2y, e2z = c[6] - c[0], c[7] - c[1], c[8] - c[2]
-    nx, ny, nz = e1y * e2z - e1z * e2y, e1z * e2x - e1x * e2z, e1x * e2y - e1y * e2x
-    length = math.sqrt(nx * nx + ny * ny + nz * nz)
-    if length < 1e-30:
-        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0
     if nx * x + ny * y + nz * z > 0.0:  # a glowing part shines from both sides
-        length = -length
-    return _toward(x, y, z, nx / length, ny / length, nz / length, lamp[LAMP_AREA])
+        nx, ny, nz = -nx, -ny, -nz
+    return _toward(x, y, z, nx, ny, nz, lamp[LAMP_AREA])
 
 
 @inlined

@@ -10,7 +10,7 @@ import numpy as np
 
 from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.arrays import NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_UNIFORM_CHOICE
+from aulmo.trace.arrays import NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
 from aulmo.trace.light_tree import lamp_chance, pick_lamp
 from aulmo.trace.quick_math import arc_turns
@@ -207,7 +207,7 @@ def portal_density(scene, px, py, pz, x, y, z):
 
 @inlined
 def dome_density(scene, options, px, py, pz, x, y, z, u, v):
-    """Density per steradian with which `sample_light` picks a direction toward the environment; (u, v) is where it meets the map."""
+    """Density per steradian with which `sample_dome` picks a direction; (u, v) is where it meets the map."""
     density = map_density(scene.env_pick, u, v)
     if len(scene.portals) > 0:
         density = 0.25 * density + 0.75 * portal_density(scene, px, py, pz, x, y, z)
@@ -216,7 +216,7 @@ def dome_density(scene, options, px, py, pz, x, y, z, u, v):
 
 @inlined
 def hit_density(scene, options, which, px, py, pz, aim, dx, dy, dz, distance, cosine):
-    """Density per steradian with which `sample_light` would have picked what a ray from a point has met on lamp row `which`."""
+    """Density per steradian with which `sample_lamps` would have picked what a ray from a point has met on lamp row `which`."""
     lamp = scene.lamps[which]
     chance = 1.0 - options[OPT_ENV_CHANCE] - options[OPT_DISTANT_CHANCE]
     if options[OPT_UNIFORM_CHOICE] > 0.0:
@@ -262,22 +262,13 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
 
 
 @inlined
-def sample_light(scene, options, px, py, pz, aim, select, s, t):
-    """One direction toward a light from a point; `aim` tells what it makes of light, see `light_tree.FROM_ANYWHERE`.
-
-    Returns (dx, dy, dz, distance, red, green, blue, density per steradian, share of it that other estimators could also find, lamp row or
-    -1 for the environment); density 0 means none. A lamp without size has no share: nothing else can meet it.
-    """
-    if select < options[OPT_ENV_CHANCE]:
-        x, y, z, density, u, v = sample_dome(scene, options, px, py, pz, select, s, t)
-        r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
-        return x, y, z, 1e30, r, g, b, density, 1.0, -1
-    return sample_lamps(scene, options, px, py, pz, aim, select, s, t)
-
-
-@inlined
 def sample_lamps(scene, options, px, py, pz, aim, select, s, t):
-    """The rest of `sample_light`: one of the lamps."""
+    """One direction toward a lamp from a point; `aim` tells what the point makes of light, see `light_tree.FROM_ANYWHERE`.
+
+    Returns (dx, dy, dz, distance, red, green, blue, density per steradian with the chance of choosing the lamp, share of it that other
+    estimators could also find, lamp row, cosine at the lamp, what of `select` is left for a place on it); density 0 means none. A lamp
+    without size has no share: nothing else can meet it.
+    """
     select -= options[OPT_ENV_CHANCE]
     chance = options[OPT_DISTANT_CHANCE]
     if select < chance:
@@ -301,13 +292,13 @@ def sample_lamps(scene, options, px, py, pz, aim, select, s, t):
             k, p, pick = pick_lamp(scene.nodes, px, py, pz, aim, pick)
             chance *= p
         if k < 0:
-            return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
+            return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1, 0.0, 0.0
     lamp = scene.lamps[k]
     x, y, z, distance, cosine, density = sample_lamp(scene, lamp, px, py, pz, s, t, pick)
     if density == 0.0:
-        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1
+        return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1, 0.0, 0.0
     r, g, b = lamp_light(scene, lamp, -x, -y, -z)
     if density < 0.0:
         f = 1.0 if distance >= 1e30 else 1e6 / (distance * distance)  # candela over square millimetres
-        return x, y, z, distance, r * f, g * f, b * f, chance, 0.0, k
-    return x, y, z, distance, r, g, b, density * chance, 1.0, k
+        return x, y, z, distance, r * f, g * f, b * f, chance, 0.0, k, cosine, pick
+    return x, y, z, distance, r, g, b, density * chance, 1.0, k, cosine, pick

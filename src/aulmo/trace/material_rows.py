@@ -12,6 +12,7 @@ from aulmo.trace import openpbr as o
 from aulmo.trace import thin_film
 from aulmo.trace.arrays import FILM_STEPS
 from aulmo.trace.bake import bake_albedos
+from aulmo.trace.medium import scattering_albedo
 from aulmo.trace.microfacet import fresnel_f82
 from aulmo.surface.spectrum import cauchy_b
 from aulmo.trace.thin_film import film_table
@@ -42,16 +43,6 @@ def _coat_darkening(surface: Surface, albedo: np.ndarray) -> np.ndarray:
 _NO_FILM = np.zeros((1, 6, FILM_STEPS + 1))
 
 
-def single_scattering_albedo(observed: np.ndarray, g: float) -> np.ndarray:
-    """Albedo of one scattering that makes a deep body look as bright as `observed`.
-
-    OpenPBR 1.1, subsurface: van de Hulst's approximation inverted, with the similarity relation for anisotropy `g`.
-    """
-    a = np.clip(observed, 0.0, 1.0)
-    s = 4.09712 + 4.20863 * a - np.sqrt(9.59217 + 41.6808 * a + 17.7126 * a * a)
-    return np.clip((1 - s * s) / (1 - g * s * s), 0.0, 1.0)
-
-
 def _volume(row: np.ndarray, surface: Surface) -> None:
     """What light meets within the body: tint and cloudiness of a clear solid, wandering below an opaque surface."""
     tint = np.clip(surface.transmission_color, 0.0, 1.0)
@@ -74,7 +65,7 @@ def _volume(row: np.ndarray, surface: Surface) -> None:
     row[o.SUB_LUMA] = float(LUMINANCE @ colour)
     row[o.SUB_G] = g
     row[o.SUB_EXTINCTION : o.SUB_EXTINCTION + 3] = 1.0 / np.maximum(surface.subsurface_radius * np.array(surface.subsurface_radius_scale), 1e-6)
-    row[o.SUB_ALBEDO : o.SUB_ALBEDO + 3] = single_scattering_albedo(colour, g)
+    row[o.SUB_ALBEDO : o.SUB_ALBEDO + 3] = [scattering_albedo(float(c), g) for c in colour]
 
 
 class Row(NamedTuple):

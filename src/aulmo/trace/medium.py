@@ -5,7 +5,7 @@ Reference: Chiang, Kutz & Burley 2016, "Practical and controllable subsurface sc
 
 import math
 
-from aulmo.trace.jit import inlined
+from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.path_state import CARRIED, carry
 from aulmo.trace.quick_math import sine_cosine
 from aulmo.trace.sampling import frame_about
@@ -47,6 +47,17 @@ def flight(state, e_r, e_g, e_b, a_r, a_g, a_b, t, u, v):
         state[CARRIED + 2] * x_b * e_b * a_b / p,
     )
     return s
+
+
+@kernel
+def scattering_albedo(observed, g):
+    """Albedo of one scattering that makes a deep body look as bright as `observed`.
+
+    OpenPBR 1.1, subsurface: van de Hulst's approximation inverted, with the similarity relation for anisotropy `g`.
+    """
+    a = min(1.0, max(0.0, observed))
+    s = 4.09712 + 4.20863 * a - math.sqrt(9.59217 + 41.6808 * a + 17.7126 * a * a)
+    return min(1.0, max(0.0, (1.0 - s * s) / (1.0 - g * s * s)))
 
 
 @inlined

@@ -10,10 +10,12 @@ ORIGIN, DIRECTION, CARRIED, LAST, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 15, 1
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
 # where a ray that left the scene meets the map; how wide the path has become, mm, and how much wider it grows with every mm
 MAP_U, MAP_V, WIDE, SPREAD = 32, 33, 34, 35
+AIM, AIM_NUMBERS = 36, 9  # what the last surface made of light, as lamps are chosen for it
+WANDER = AIM + AIM_NUMBERS  # albedos of a scattering below the surface the path went in through
 # drawn beforehand, so that what they lead to in memory can be asked for: the side of a clear boundary, the way on from here, which candidate
 # of the light sample is taken, and for each its light, the place on it and, toward the dome, direction, density and place on the map
-AIM = 36  # what the last surface made of light, as lamps are chosen for it
-SIDE, WAY, CHOOSER, CANDIDATES, CANDIDATE, MOST_CANDIDATES = 45, 46, 48, 49, 9, 8
+SIDE = WANDER + 3
+WAY, CHOOSER, CANDIDATES, CANDIDATE, MOST_CANDIDATES = SIDE + 1, SIDE + 3, SIDE + 4, 9, 8
 C_PICK, C_U, C_V, C_TOWARD, C_DENSITY, C_MAP_U, C_MAP_V = 0, 1, 2, 3, 6, 7, 8
 NUMBERS = CANDIDATES + CANDIDATE * MOST_CANDIDATES
 # ... and whole numbers
@@ -57,7 +59,7 @@ def carry(state, r, g, b):
 def remember(state, whole, px, py, pz, aim, density, instance):
     """Keep what the weight of light met next will rest on."""
     state[LAST], state[LAST + 1], state[LAST + 2] = px, py, pz
-    for k in range(9):
+    for k in range(AIM_NUMBERS):
         state[AIM + k] = aim[k]
     state[DENSITY] = density
     whole[LAST_INSTANCE] = instance

@@ -1,9 +1,8 @@
 """Running surface programs: one operation after another over a few registers of three numbers.
 
-Pictures are looked up with a footprint: between two of their smaller copies, so that a turning product does not shimmer; patterns with
-hard edges are averaged over the footprint in closed form.
+Pictures are looked up with a footprint: between two of their smaller copies, so that a turning product does not shimmer.
 
-References: Perlin 2002, "Improving noise"; Worley 1996, "A cellular texture basis function"; Williams 1983, "Pyramidal parametrics".
+Reference: Williams 1983, "Pyramidal parametrics". The patterns are in `patterns.py`.
 """
 
 import math
@@ -33,11 +32,15 @@ from aulmo.surface.program import (
     REGISTERS,
     REMAP,
     STRIPES,
+    WEAVE,
     WIRE,
+    WOOD,
 )
 from aulmo.trace import openpbr as o
 from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.lights import luminance
+from aulmo.trace.medium import scattering_albedo
+from aulmo.trace.patterns import folded, fractal, inner_noise, nearest_cell, pattern_share, weave
 
 MOST_LEVELS = 15
 # a texture's row: levels, peak, then width, height and first texel of each level
@@ -127,125 +130,6 @@ def project_point(kind, axis, x, y, z, nx, ny, nz):
     return u, v, tx, ty, tz
 
 
-@inlined
-def _lattice(i, j, k, seed):
-    """A well mixed number of a lattice point (multiply and fold)."""
-    h = np.uint64(i) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(j) * np.uint64(0xC2B2AE3D27D4EB4F)
-    h += np.uint64(k) * np.uint64(0x165667B19E3779F9) + np.uint64(seed) * np.uint64(0x27D4EB2F165667C5)
-    h ^= h >> np.uint64(32)
-    h *= np.uint64(0xD6E8FEB86659FD93)
-    return h >> np.uint64(32)
-
-
-# Perlin's gradients: the middles of a cube's edges, four of them twice
-_SLOPES = np.array(
-    [
-        (1, 1, 0), (-1, 1, 0), (1, -1, 0), (-1, -1, 0), (1, 0, 1), (-1, 0, 1), (1, 0, -1), (-1, 0, -1),
-        (0, 1, 1), (0, -1, 1), (0, 1, -1), (0, -1, -1), (1, 1, 0), (0, -1, 1), (-1, 1, 0), (0, -1, -1),
-    ],
-    float,
-)  # fmt: skip
-
-
-@inlined
-def _slope(h, x, y, z):
-    g = h & np.uint64(15)
-    return _SLOPES[g, 0] * x + _SLOPES[g, 1] * y + _SLOPES[g, 2] * z
-
-
-@inlined
-def _blend(u, v, i, j, k, seed, x, y, z):
-    """Gradients of four lattice points of a layer, blended."""
-    a = _slope(_lattice(i, j, k, seed), x, y, z)
-    b = _slope(_lattice(i + 1, j, k, seed), x - 1.0, y, z)
-    c = _slope(_lattice(i, j + 1, k, seed), x, y - 1.0, z)
-    d = _slope(_lattice(i + 1, j + 1, k, seed), x - 1.0, y - 1.0, z)
-    a, c = a + u * (b - a), c + u * (d - c)
-    return a + v * (c - a)
-
-
-@kernel
-def gradient_noise(x, y, z, seed):
-    """Perlin's gradient noise, about -1..1."""
-    return _noise(x, y, z, seed)
-
-
-@inlined
-def _noise(x, y, z, seed):
-    i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
-    x, y, z = x - i, y - j, z - k
-    u, v, w = x * x * x * (x * (x * 6 - 15) + 10), y * y * y * (y * (y * 6 - 15) + 10), z * z * z * (z * (z * 6 - 15) + 10)
-    low = _blend(u, v, i, j, k, seed, x, y, z)
-    high = _blend(u, v, i, j, k + 1, seed, x, y, z - 1.0)
-    return low + w * (high - low)
-
-
-@kernel
-def fractal(x, y, z, octaves, lacunarity, gain, seed, wide):
-    """Octaves of gradient noise, 0..1 about a half; those finer than the footprint `wide` (in the first octave's size) are left out."""
-    total, amplitude, most, size = 0.0, 1.0, 0.0, 1.0
-    for k in range(int(octaves)):
-        shown = min(1.0, max(0.0, 1.0 / max(1e-6, wide * size) - 0.5))
-        if shown > 0.0:
-            total += shown * amplitude * gradient_noise(x * size, y * size, z * size, seed + k)
-        most += amplitude
-        amplitude *= gain
-        size *= lacunarity
-    return min(1.0, max(0.0, 0.5 + 0.6 * total / max(1e-9, most)))
-
-
-@kernel
-def nearest_cell(x, y, z, jitter, seed):
-    """Distance to the nearest of the points strewn one to a unit cell, 0..1."""
-    i, j, k = int(math.floor(x)), int(math.floor(y)), int(math.floor(z))
-    best = 9.0
-    for a in range(i - 1, i + 2):
-        for b in range(j - 1, j + 2):
-            for c in range(k - 1, k + 2):
-                h = _lattice(a, b, c, seed)
-                px = a + 0.5 + jitter * (np.float64(h & np.uint64(1023)) / 1023.0 - 0.5)
-                py = b + 0.5 + jitter * (np.float64((h >> np.uint64(10)) & np.uint64(1023)) / 1023.0 - 0.5)
-                pz = c + 0.5 + jitter * (np.float64((h >> np.uint64(20)) & np.uint64(1023)) / 1023.0 - 0.5)
-                d = (x - px) * (x - px) + (y - py) * (y - py) + (z - pz) * (z - pz)
-                best = min(best, d)
-    return min(1.0, math.sqrt(best))
-
-
-@inlined
-def _pulse(t, share, wide):
-    """Share of the interval t +- wide/2 that lies in the first `share` of each unit: a stripe averaged over the footprint."""
-    half = 0.5 * max(1e-9, wide)
-    return (_ramp_sum(t + half, share) - _ramp_sum(t - half, share)) / (2.0 * half)
-
-
-@inlined
-def _ramp_sum(t, share):
-    f = math.floor(t)
-    return f * share + min(t - f, share)
-
-
-@inlined
-def _share(op, code, x, y, z, wide):
-    """How much of a pattern's second colour there is at a point: checker, stripes, dots or ramp."""
-    if code == CHECKER:
-        s = 0.5 / op[O_P]
-        w = wide * s
-        p, q, t = _pulse(x * s, 0.5, w), _pulse(y * s, 0.5, w), _pulse(z * s, 0.5, w)
-        return 0.5 - 0.5 * (2.0 * p - 1.0) * (2.0 * q - 1.0) * (2.0 * t - 1.0)
-    axis = int(op[O_P + 2])
-    if code == DOTS:
-        p, q = (y, z) if axis == 0 else (z, x) if axis == 1 else (x, y)
-        p, q = p / op[O_P], q / op[O_P]
-        p, q = p - math.floor(p) - 0.5, q - math.floor(q) - 0.5
-        edge = max(1e-6, wide / op[O_P])
-        return min(1.0, max(0.0, 0.5 + (0.5 * op[O_P + 1] - math.sqrt(p * p + q * q)) / edge))
-    along = x if axis == 0 else y if axis == 1 else z
-    if code == STRIPES:
-        return _pulse(along / op[O_P], min(1.0, max(0.0, op[O_P + 1])), wide / op[O_P])
-    span = op[O_P + 1] - op[O_P]
-    return min(1.0, max(0.0, (along - op[O_P]) / span)) if span != 0.0 else 0.0
-
-
 @kernel
 def _image(op, texels, pictures, x, y, z, nx, ny, nz, wide):
     """A picture's colour at a point of the part."""
@@ -253,6 +137,13 @@ def _image(op, texels, pictures, x, y, z, nx, ny, nz, wide):
     u, v = u - op[O_P + 6], v + op[O_P + 7]
     u, v = op[O_P + 4] * u - op[O_P + 5] * v, op[O_P + 5] * u + op[O_P + 4] * v
     return look_up(texels, pictures[int(op[O_P])], u / op[O_P + 2] + 0.5, v / op[O_P + 3] + 0.5, wide / op[O_P + 2])
+
+
+@inlined
+def _cloth(op, x, y, z, nx, ny, nz, wide):
+    """Height of cloth laid over the part."""
+    u, v, _x, _y, _z = project_point(int(op[O_P + 1]), int(op[O_P + 2]), x, y, z, nx, ny, nz)
+    return weave(u, v, op[O_P], op[O_P + 3], op[O_P + 4], int(op[O_P + 5]), wide)
 
 
 @kernel
@@ -271,15 +162,21 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
         elif code == IMAGE:
             r, g, c = _image(op, texels, pictures, x, y, z, nx, ny, nz, wide)
         elif code == NOISE:
-            s = 1.0 / op[O_P]
-            r = fractal(x * s, y * s, z * s, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), wide * s)
+            q = O_P + 5
+            r = fractal(
+                x * op[q], y * op[q + 1], z * op[q + 2], op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), wide / op[O_P]
+            )  # fmt: skip
+            r = folded(r, op[O_P + 8])
             g = c = r
         elif code == CELLS:
             s = 1.0 / op[O_P]
             r = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
             g = c = r
-        elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP or code == MIX:
-            f = registers[int(op[O_C]), 0] if code == MIX else _share(op, code, x, y, z, wide)
+        elif code == WEAVE:
+            r = _cloth(op, x, y, z, nx, ny, nz, wide)
+            g = c = r
+        elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP or code == WOOD or code == MIX:
+            f = registers[int(op[O_C]), 0] if code == MIX else pattern_share(op, code, x, y, z, wide)
             r = registers[a, 0] + f * (registers[b, 0] - registers[a, 0])
             g = registers[a, 1] + f * (registers[b, 1] - registers[a, 1])
             c = registers[a, 2] + f * (registers[b, 2] - registers[a, 2])
@@ -310,17 +207,17 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
 
 
 @inlined
-def _fractal_four(at, to, octaves, lacunarity, gain, seed, scale, wide, count):
-    """`fractal` at `count` points at once: vector code."""
+def _fractal_four(at, to, octaves, lacunarity, gain, seed, sx, sy, sz, wide, count):
+    """`fractal` at `count` points at once, scaled along each axis: vector code."""
     amplitude, most, size = 1.0, 0.0, 1.0
     for p in range(count):
         to[p] = 0.0
     for k in range(int(octaves)):
         shown = min(1.0, max(0.0, 1.0 / max(1e-6, wide * size) - 0.5)) * amplitude
         if shown > 0.0:
-            f = scale * size
+            fx, fy, fz = sx * size, sy * size, sz * size
             for p in range(count):
-                to[p] += shown * _noise(at[0, p] * f, at[1, p] * f, at[2, p] * f, seed + k)
+                to[p] += shown * inner_noise(at[0, p] * fx, at[1, p] * fy, at[2, p] * fz, seed + k)
         most += amplitude
         amplitude *= gain
         size *= lacunarity
@@ -342,8 +239,10 @@ def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, 
         a, b = four[int(op[O_A])], four[int(op[O_B])]
         r = four[to]
         if code == NOISE:
-            s = 1.0 / op[O_P]
-            _fractal_four(at, r, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), s, wide * s, count)
+            q = O_P + 5
+            _fractal_four(at, r, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), op[q], op[q + 1], op[q + 2], wide / op[O_P], count)
+            for p in range(count):
+                r[p] = folded(r[p], op[O_P + 8])
         elif code == REMAP:
             span = op[O_P + 1] - op[O_P]
             s = (op[O_P + 3] - op[O_P + 2]) / span if span != 0.0 else 0.0
@@ -364,8 +263,10 @@ def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, 
                 elif code == CELLS:
                     s = 1.0 / op[O_P]
                     r[p] = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
-                elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP:
-                    r[p] = a[p] + _share(op, code, x, y, z, wide) * (b[p] - a[p])
+                elif code == WEAVE:
+                    r[p] = _cloth(op, x, y, z, nx, ny, nz, wide)
+                elif code == CHECKER or code == STRIPES or code == DOTS or code == RAMP or code == WOOD:
+                    r[p] = a[p] + pattern_share(op, code, x, y, z, wide) * (b[p] - a[p])
                 elif code == ADD:
                     r[p] = a[p] + b[p]
                 elif code == MULTIPLY:
@@ -419,6 +320,8 @@ def _wire(row, target, r, g, b):
     elif target == 9:
         row[o.SUB_COLOUR], row[o.SUB_COLOUR + 1], row[o.SUB_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
         row[o.SUB_LUMA] = luminance(_unit(r), _unit(g), _unit(b))
+        for c in range(3):
+            row[o.SUB_ALBEDO + c] = scattering_albedo(row[o.SUB_COLOUR + c], row[o.SUB_G])
     elif target == 10:
         row[o.TRANSMISSION] = _unit(r)
 

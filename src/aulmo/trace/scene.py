@@ -11,7 +11,7 @@ from aulmo.document.placement import turn_matrix, world_matrices
 from aulmo.document.records import Backdrop, Document, Environment, Floor, Material, Shot, Surface
 from aulmo.light import daylight, environment_image
 from aulmo.surface.colour import LUMINANCE
-from aulmo.surface.program import cuts_holes
+from aulmo.surface.program import cuts_holes, leads_glow
 from aulmo.trace import arrays as a
 from aulmo.trace import openpbr
 from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, MASK_SOLID, InstanceTree, MeshTree
@@ -142,7 +142,7 @@ class SceneBuilder:
             numbers.append(CATCHER if floor.kind == "shadow" else FLOOR_PART)
         world = np.array(matrices).reshape(-1, 4, 4)[:, :3, :]
         baked = [material_row(s, tables) for s in surfaces]
-        glow, corners, cumulative, guide, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers)
+        glow, corners, cumulative, guide, lamp_of = _emitters(meshes, mesh_of, which, world, baked, numbers, [leads_glow(m) for m in worn])
         lamps = build_lamps(document, self.assets, glow)
         # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
         for k, row in enumerate(lamps.rows):
@@ -318,14 +318,16 @@ def _clear_box(meshes, mesh_of, mask, world) -> np.ndarray | None:
     return np.concatenate([low - margin, high + margin])
 
 
-def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
-    """Lamp rows of glowing instances, their triangles (e, 9), area before each, and the lamp row of every instance or -1."""
+def _emitters(meshes, mesh_of, which, world, baked, numbers, led) -> tuple:
+    """Lamp rows of glowing instances, their triangles (e, 9), area before each, and the lamp row of every instance or -1. `led` tells of
+    each material whether nodes lead its glow."""
     rows: list[np.ndarray] = []
     corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
     lamp_of = [-1] * len(mesh_of)
     start = 0
     for k, mesh_index in enumerate(mesh_of):
-        light = baked[which[k]].numbers[openpbr.EMISSION : openpbr.EMISSION + 3]
+        row = baked[which[k]].numbers
+        light = row[openpbr.EMISSION : openpbr.EMISSION + 3] * min(1.0, row[openpbr.OPACITY])
         if LUMINANCE @ light <= 0 or numbers[k] == CATCHER:
             continue
         mesh = meshes[mesh_index]
@@ -336,6 +338,7 @@ def _emitters(meshes, mesh_of, which, world, baked, numbers) -> tuple:
         row = np.zeros(a.LAMP_COLUMNS)
         row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
         row[a.LAMP_RGB : a.LAMP_RGB + 3] = light
+        row[a.LAMP_LED] = k + 1 if led[which[k]] else 0
         row[a.LAMP_GROUP], row[a.LAMP_AREA] = a.GROUP_GLOW, area.sum()
         row[a.LAMP_FIRST], row[a.LAMP_LAST] = start, start + len(area)
         row[a.LAMP_COS_FULL] = row[a.LAMP_COS_EDGE] = -2.0

@@ -6,7 +6,7 @@ import math
 import numpy as np
 
 from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, RenderSettings, Shot, Surface
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, RenderSettings, Shot
 from aulmo.trace.tracer import render
 from aulmo.trace.view import dither, show
 
@@ -24,11 +24,11 @@ def _ball() -> Mesh:
     return Mesh((n * 20).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
 
 
-def swatch_picture(surface: Surface, width: int, height: int, samples: int) -> np.ndarray:
-    """(height, width, 4) uint8 BGRA of a ball in this material."""
-    assets = AssetStore()
+def swatch_picture(material: Material, width: int, height: int, samples: int, assets: AssetStore | None = None) -> np.ndarray:
+    """(height, width, 4) uint8 BGRA of a ball of 40 mm in this material; `assets` holds the pictures of its nodes."""
+    assets = assets or AssetStore()
     mesh = assets.add_mesh(_ball())
-    stops = -math.log2(max(1.0, surface.emission_luminance / 700.0))  # a glowing ball should show its colour, not white
+    stops = -math.log2(max(1.0, material.surface.emission_luminance / 700.0))  # a glowing ball should show its colour, not white
     camera = Camera(
         id="c",
         name="c",
@@ -39,7 +39,7 @@ def swatch_picture(surface: Surface, width: int, height: int, samples: int) -> n
         exposure_stops=stops,
     )
     document = Document(
-        parts={"b": Part(id="b", name="b", mesh=mesh, material="m")}, roots=("b",), materials={"m": Material(id="m", name="m", surface=surface)},
+        parts={"b": Part(id="b", name="b", mesh=mesh, material=material.id)}, roots=("b",), materials={material.id: material},
         environment=Environment(image="Two strips", turn=6, exposure=0.35),
         backdrop=Backdrop(kind="colour", top=(0.061, 0.061, 0.061)),
         floor=Floor(kind="none"), cameras={"c": camera}, shots=(Shot(id="s", name="s", camera="c"),),

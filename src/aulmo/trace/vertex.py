@@ -9,22 +9,13 @@ import numpy as np
 
 from aulmo.trace import openpbr as o
 from aulmo.trace.arrays import (
-    DIRECT_DIFFUSE,
-    DIRECT_TRANSMISSION,
     EMISSION_PATH,
-    GROUP_ENVIRONMENT,
     GROUP_GLOW,
-    INDIRECT_DIFFUSE,
-    INDIRECT_TRANSMISSION,
     LAMP_GROUP,
     LAMP_KIND,
     LAMP_VISIBLE,
-    MESH,
     OPT_BOUNCES,
-    OPT_CLAMP,
     OPT_CLEAR_BOUNCES,
-    OPT_ENV_CHANCE,
-    OPT_ENV_SCALE,
     OPT_PASSES,
     OPT_PLAIN,
     OPT_SCATTERS,
@@ -36,14 +27,14 @@ from aulmo.trace.arrays import (
     PLANE_NORMAL,
     P_TABLES,
     ROUGH_LEVELS,
-    SUBSURFACE,
 )
 from aulmo.trace.embree import NO_HIT
 from aulmo.trace.gather import backdrop_light, found_light, guide_albedo, left_scene, met_lamp, note_first
 from aulmo.trace.jit import inlined
 from aulmo.trace.lamps import lamp_light, meet_lamp
 from aulmo.trace.light_tree import FROM_ANYWHERE, lit_matt
-from aulmo.trace.lights import luminance, map_radiance, sample_dome, sample_lamps
+from aulmo.trace.light_sample import Vertex, sample_lights
+from aulmo.trace.lights import luminance
 from aulmo.trace.medium import flight, turned_aside
 from aulmo.trace.microfacet import henyey_greenstein, sample_phase
 from aulmo.trace.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes, seen_by
@@ -55,18 +46,8 @@ from aulmo.trace.path_state import (
     BY_SUBSURFACE,
     BY_SURFACE,
     BY_TRANSMISSION,
-    CANDIDATE,
-    CANDIDATES,
     CARRIED,
-    CHOOSER,
     CLEAR_PASSES,
-    C_DENSITY,
-    C_MAP_U,
-    C_MAP_V,
-    C_PICK,
-    C_TOWARD,
-    C_U,
-    C_V,
     DEPTH,
     DIRECTION,
     EVENTS,
@@ -92,19 +73,9 @@ from aulmo.trace.path_state import (
     SIDE,
     SPREAD,
     STEP,
-    S_CATCH,
-    S_DEPTH,
-    S_FAR,
-    S_FIRST,
-    S_FROM,
-    S_GROUP,
-    S_LIGHT,
-    S_MATT,
-    S_PLANE,
-    S_TOWARD,
-    S_WAITING,
     TIME,
     TURNED,
+    WANDER,
     WAVELENGTH,
     WAY,
     WIDE,
@@ -125,7 +96,7 @@ from aulmo.trace.visibility import FAR, enter, index_of, leave, topmost
 
 
 @inlined
-def advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index, own, registers):
+def advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index, own, glowing, registers):
     """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
     x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -144,8 +115,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         which = whole[BELOW_MATERIAL]
         m = scene.materials[which]
         u, v = draw_even(index, key + np.uint64(4), step)
-        e, al = o.SUB_EXTINCTION, o.SUB_ALBEDO
-        s = flight(state, m[e], m[e + 1], m[e + 2], m[al], m[al + 1], m[al + 2], t, u, v)
+        e = o.SUB_EXTINCTION
+        s = flight(state, m[e], m[e + 1], m[e + 2], state[WANDER], state[WANDER + 1], state[WANDER + 2], t, u, v)
         if s < t:
             whole[SCATTERED] += 1
             u, v = state[WAY], state[WAY + 1]
@@ -357,7 +328,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
                 scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift,
             )  # fmt: skip
             return
-    # A light sample, chosen among candidates by what each would give if nothing stood in its way.
+    # A light sample toward each vertex's lights.
     odds = lobe_odds(m, table, ox, oy, oz) if mode == ON_SURFACE else (0.0,) * 10
     if plain and options[OPT_UNIFORM_CHOICE] > 0.0 and mode == ON_SURFACE:
         odds = even_odds(odds)
@@ -369,105 +340,11 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     limit = options[OPT_BOUNCES]
     candidates = whole[LIGHTS]
     if not inside and not plain and whole[BOUNCE] < limit:
-        chooser = state[CHOOSER]
-        total = bright = 0.0
-        r = g = b = mr = mg = mb = 0.0
-        wx = wy = wz = across = 0.0
-        far = 1e30
-        lamp_row = -1
-        for k in range(candidates):
-            c = CANDIDATES + CANDIDATE * k
-            pick = state[c + C_PICK]
-            shared, row = 1.0, -1
-            if pick < options[OPT_ENV_CHANCE]:
-                if len(scene.portals) == 0:
-                    cx, cy, cz, density = state[c + C_TOWARD], state[c + C_TOWARD + 1], state[c + C_TOWARD + 2], state[c + C_DENSITY]
-                    u, v = state[c + C_MAP_U], state[c + C_MAP_V]
-                else:
-                    cx, cy, cz, density, u, v = sample_dome(scene, options, px, py, pz, pick, state[c + C_U], state[c + C_V])
-                lr, lg, lb = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
-                reach = 1e30
-            else:
-                cx, cy, cz, reach, lr, lg, lb, density, shared, row = sample_lamps(
-                    scene, options, px, py, pz, aim, pick, state[c + C_U], state[c + C_V]
-                )
-            if density <= 0.0 or (row >= 0 and mode != ON_CATCHER and not lit_by(scene, row, instance)):
-                continue
-            fr = fg = fb = p = dr = dg = db = 0.0
-            side = gx * cx + gy * cy + gz * cz
-            iz = nx * cx + ny * cy + nz * cz
-            if mode == ON_SURFACE:
-                if iz * side > 0.0 and (iz > 0.0 or clear_solid or m[o.THIN] > 0.0):
-                    fr, fg, fb, p, dr, dg, db = evaluate_lobes(
-                        m, table, scene.films, odds, ox, oy, oz, ax * cx + ay * cy + az * cz, bx * cx + by * cy + bz * cz, iz, inside, ratio
-                    )
-            elif mode == IN_VOLUME:
-                p = henyey_greenstein(dx * cx + dy * cy + dz * cz, g_phase)
-                fr = fg = fb = p
-            elif side > 0.0:
-                p = side / math.pi
-                fr = fg = fb = p
-                if mode == ON_CATCHER:
-                    fr = fg = fb = side
-                    p = 0.0
-            w = 1.0 / (candidates * density + shared * p)
-            lr, lg, lb = lr * w, lg * w, lb * w
-            promise = abs(luminance(lr * fr, lg * fg, lb * fb))
-            if promise > 0.0:
-                total += promise
-                q = promise / total
-                if chooser < q:
-                    chooser /= q
-                    bright = promise
-                    r, g, b, mr, mg, mb = lr * fr, lg * fg, lb * fb, lr * dr, lg * dg, lb * db
-                    wx, wy, wz, far, across, lamp_row = cx, cy, cz, reach, side, row
-                else:
-                    chooser = (chooser - q) / (1.0 - q)
-        if total > 0.0:
-            w = total / bright
-            r, g, b, mr, mg, mb = r * w, g * w, b * w, mr * w, mg * w, mb * w
-            side = lift if across > 0.0 else -lift
-            k1 = 1.0 if across > 0.0 and mode == ON_SURFACE else 0.0
-            shadow[S_WAITING] = 1.0
-            shadow[S_FROM] = px + gx * side + qx * k1
-            shadow[S_FROM + 1] = py + gy * side + qy * k1
-            shadow[S_FROM + 2] = pz + gz * side + qz * k1
-            shadow[S_TOWARD], shadow[S_TOWARD + 1], shadow[S_TOWARD + 2] = wx, wy, wz
-            shadow[S_FAR] = far * 0.9999
-            shadow[S_CATCH] = 1.0 if mode == ON_CATCHER else 0.0
-            n = whole[DEPTH]
-            for j in range(n):
-                spare[j] = media[j]
-            if clear_solid and across < 0.0 and m[o.THIN] == 0.0:
-                n = enter(spare, n, instance)
-            shadow[S_DEPTH] = n
-            shadow[S_GROUP] = GROUP_ENVIRONMENT if lamp_row < 0 else scene.lamps[lamp_row, LAMP_GROUP]
-            if lamp_row >= 0 and int(scene.lamps[lamp_row, LAMP_KIND]) == MESH:
-                shadow[S_GROUP] = GROUP_GLOW
-            shadow[S_FIRST] = 1.0 if whole[EVENTS] == 0 and mode == ON_SURFACE else 0.0
-            if mode != ON_CATCHER:
-                r, g, b = tr * r, tg * g, tb * b
-                mr, mg, mb = tr * mr, tg * mg, tb * mb
-            kind = whole[KIND]
-            plane = DIRECT_DIFFUSE
-            if kind == NOT_YET:
-                if mode == IN_VOLUME or across < 0.0:
-                    plane = DIRECT_TRANSMISSION
-            elif kind == BY_SURFACE:
-                plane = INDIRECT_DIFFUSE
-                mr, mg, mb = r * state[MATT_SHARE], g * state[MATT_SHARE + 1], b * state[MATT_SHARE + 2]
-            elif kind == BY_TRANSMISSION:
-                plane = INDIRECT_TRANSMISSION
-            else:
-                plane = SUBSURFACE
-            shadow[S_PLANE] = plane
-            top = 1.0
-            if whole[BOUNCE] > 0:
-                bright = abs(luminance(r, g, b))
-                if bright > options[OPT_CLAMP]:
-                    top = options[OPT_CLAMP] / bright
-            shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2] = r * top, g * top, b * top
-            shadow[S_MATT], shadow[S_MATT + 1], shadow[S_MATT + 2] = mr * top, mg * top, mb * top
+        here = Vertex(
+            mode, instance, (px, py, pz), (gx, gy, gz), (nx, ny, nz), (qx, qy, qz), (ax, ay, az), (bx, by, bz), (ox, oy, oz), (dx, dy, dz),
+            lift, inside, clear_solid, ratio, g_phase, odds, aim,
+        )  # fmt: skip
+        sample_lights(scene, options, state, whole, media, spare, shadow, m, table, glowing, registers, here)
     if mode == ON_CATCHER:
         whole[ALIVE] = 0
         return
@@ -510,6 +387,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         )  # fmt: skip
         whole[BELOW] = instance + 1
         whole[BELOW_MATERIAL] = which
+        for c in range(3):
+            state[WANDER + c] = m[o.SUB_ALBEDO + c]
         whole[ROUGH] = 0
         whole[SEEN] = 0
         if whole[KIND] == NOT_YET:

@@ -85,7 +85,7 @@ def note_ray(ray, words, record, recorded, shadow):
 
 
 @kernel
-def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers):
+def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, facing, own, registers):
     """The opacity that a material's nodes give at a point, for light that arrives along a shadow ray."""
     which = scene.instance_material[instance]
     m = scene.materials[which]
@@ -93,23 +93,24 @@ def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers):
         own[c] = m[c]
     x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, gx, gy, gz)
     p = scene.programs[which]
-    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex, ey, ez, 1.0, 0.0)
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex, ey, ez, facing, 0.0)
     return own[OPACITY]
 
 
 @inlined
 def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media, depth, record, recorded, own, registers):
-    """How much light comes straight along a segment: 0 behind solids, tinted and weakened by clear glass.
+    """How much light comes straight along a segment: 0 behind solids, weakened by what is partly there, tinted and weakened by clear glass
+    where the option lets light go straight through it.
 
     `media` holds the `depth` instances the segment starts in; it is changed. `own` and `registers` are room for surface programs.
     """
     straight = options[OPT_STRAIGHT_GLASS] > 0.0
-    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, far, MASK_SOLID if straight else MASK_SOLID | MASK_CLEAR)
+    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, far, MASK_SOLID)
     ray[7] = time
     note_ray(ray, words, record, recorded, 1)
     if occluded(scene.top, ray):
         return 0.0, 0.0, 0.0
-    if not straight or options[OPT_HAS_CLEAR] == 0.0 or _misses_box(options, x, y, z, dx, dy, dz):
+    if options[OPT_HAS_CLEAR] == 0.0 or _misses_box(options, x, y, z, dx, dy, dz):
         return 1.0, 1.0, 1.0
     r = g = b = 1.0
     travelled = 0.0
@@ -152,8 +153,8 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
         if real:
             opacity = m[OPACITY]
             if m[CUT_OUT] > 0.0:
-                opacity = _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, own, registers)
-            through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f)
+                opacity = _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
+            through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f) if straight else 0.0
             r *= 1.0 - opacity + through * m[TINT]
             g *= 1.0 - opacity + through * m[TINT + 1]
             b *= 1.0 - opacity + through * m[TINT + 2]
