@@ -1,4 +1,7 @@
-"""Render the sheets in docs/sheets: fifty materials on a test form, one picture of each kind of lamp. Run with PYTHONPATH=src."""
+"""Render the sheets in docs/sheets: fifty materials on a test form, one picture of each kind of lamp, shots of the demo projects.
+
+Run with PYTHONPATH=src; arguments choose among materials, lamps, hero, oil, table and room.
+"""
 
 import sys
 from pathlib import Path
@@ -8,7 +11,7 @@ from msgspec.structs import replace
 from PIL import Image, ImageDraw, ImageFont
 
 from aulmo.deliver.picture_file import display_picture
-from aulmo.document import edits
+from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Lamp, Material, Part, RenderSettings, Shot, Sky, Surface
 from aulmo.light.place_lamp import KINDS, pointed_at
@@ -135,7 +138,29 @@ def in_a_box(document: Document, assets: AssetStore) -> tuple[Document, AssetSto
     return replace(document, floor=Floor(kind="plain", material="grey"), cameras={"c": camera}), assets
 
 
+# of the demo: project, shot, size, samples, file
+SHOTS = {
+    "hero": ("wick", "hero", (640, 800), 96, "docs/screenshots/hero.png"),
+    "oil": ("wick", "oil", (720, 540), 64, "docs/sheets/oil-window.jpg"),
+    "table": ("hut", "table", (800, 600), 64, "docs/sheets/table.jpg"),
+    "room": ("hut", "room", (960, 720), 64, "docs/sheets/room.jpg"),
+}
+
+
+def shot(name: str) -> None:
+    """One shot of a demo project as it is lit there."""
+    project, wanted, size, samples, file = SHOTS[name]
+    document, assets = project_file.load(Path("demo") / f"{project}.aulmo")
+    found = next(s for s in document.shots if s.id == wanted)
+    made = render(document, assets, found, size, replace(document.render, stop="samples", samples=samples))
+    assert made is not None
+    Image.fromarray(np.rint(display_picture(made)[..., :3] * 255).astype(np.uint8)).save(file, quality=92)
+    print(file, flush=True)
+
+
 if __name__ == "__main__":
-    wanted = sys.argv[1:] or ["materials", "lamps"]
-    for name in wanted:
-        {"materials": materials, "lamps": lamps}[name]()
+    for name in sys.argv[1:] or ["materials", "lamps", *SHOTS]:
+        if name in SHOTS:
+            shot(name)
+        else:
+            {"materials": materials, "lamps": lamps}[name]()

@@ -105,6 +105,19 @@ def test_a_glowing_part_lights_its_neighbour_the_same_by_both_estimators():
     assert clever == pytest.approx(plain, rel=0.04)
 
 
+def test_glass_that_stands_on_the_floor_reflects_within_its_foot():
+    """It stands on air, as things do: what is seen in its walls is the same as with the floor plainly below it."""
+    glass = Surface(base_color=(1, 1, 1), transmission_weight=1.0, specular_ior=1.52, specular_roughness=0.0)
+    document, assets = one_part(box_mesh(30.0), glass, floor="plain")
+    document = edits.place_parts(document, {"ball": Placement((0.0, 0.0, 15.0))})
+    eye = replace(document.cameras["c"], position=(60.0, -170.0, 70.0), target=(0.0, 0.0, 14.0), focal_length_mm=110.0)
+    document = replace(document, environment=Environment(image="Loft"), cameras={"c": eye})
+    lower = replace(document, floor=replace(document.floor, height=document.floor.height - 0.03))
+    standing, hovering = (trace(d, assets, (48, 36), 256)[0].rgb[8:28, 12:36].astype(float) for d in (document, lower))
+    assert standing.std() > 0.1 * standing.mean()
+    assert np.abs(standing - hovering).mean() < 0.06 * standing.mean()
+
+
 @pytest.mark.parametrize("straight", [True, False])
 def test_light_through_a_half_there_sheet_is_the_same_by_both_estimators(straight):
     """What is partly there lets its share of light through, whether or not clear glass is passed straight."""

@@ -24,6 +24,8 @@ from aulmo.trace.soft_edges import EdgeBook, SoftEdges
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
 BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)
+# The floor lies a hair below what stands on it (a share of the set's size): where both are at one height, a ray within glass would meet either.
+FLOOR_GAP = 5e-5
 MANY_LAMPS = 8  # from here on a light sample is chosen among several lamps
 CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
 DEGREES_PER_STEP, MOST_STEPS = 3.0, 129  # of a part that turns while the shutter is open
@@ -134,7 +136,8 @@ class SceneBuilder:
             worn.append(document.materials.get(floor.material or ""))
             matrix = np.eye(4)
             matrix[:3, :3] = turn_matrix((0.0, 0.0, floor.turn))
-            matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), floor.height) if floor.kind == "cove" else (0, 0, floor.height)
+            height = floor.height - FLOOR_GAP * float(np.linalg.norm(high - low))
+            matrix[:3, 3] = (0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), height) if floor.kind == "cove" else (0, 0, height)
             matrices.append(matrix)
             which.append(len(surfaces) - 1)
             mask.append(MASK_CATCHER if floor.kind == "shadow" else MASK_SOLID)
