@@ -351,6 +351,24 @@ def contrast(a: str, b: str) -> float:
     return (hi + 0.05) / (lo + 0.05)
 
 
+def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress(window, qtbot):
+    """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
+    from PySide6.QtWidgets import QApplication
+
+    from aulmo.desk import theme
+    from aulmo.desk.window import Window
+
+    application = QApplication.instance()
+    application.setStyleSheet("")
+    late = Window()
+    theme.use(application, "Dusk")
+    late.show()
+    qtbot.addWidget(late)
+    assert late.minimumSizeHint() == window.minimumSizeHint()
+    assert late.size() == window.size()
+    late.picture.set_traced(False)
+
+
 def test_text_passes_wcag_aa_in_both_themes():
     from aulmo.desk import theme
 
