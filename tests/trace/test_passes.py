@@ -97,7 +97,7 @@ def test_surface_passes_say_where_and_which_way(whole):
     gap = np.abs(np.linalg.norm(position - camera, axis=1) - planes["depth"][covered][:, 0])
     assert np.median(gap) < 1e-2
     assert np.allclose(np.linalg.norm(planes["normal_first"][covered], axis=1), 1.0, atol=1e-3)
-    floor = covered & (np.abs(planes["position"][..., 2] + 20) < 1e-3)
+    floor = covered & (np.abs(planes["position"][..., 2] + 20) < 0.02)  # a hair below what stands on it
     assert floor.sum() > 100
     np.testing.assert_allclose(planes["normal_first"][floor][:, 2], 1.0, atol=1e-3)
     facing = planes["facing"][floor][:, 0]
