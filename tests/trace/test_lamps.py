@@ -87,6 +87,23 @@ def test_a_rectangle_overhead_lights_as_the_closed_form_says():
     assert lux(nits(kind="rectangle", width=300, height=120)) == pytest.approx(4 * 1000 / 2 * corner, rel=2e-3)
 
 
+def test_a_rectangles_solid_angle_is_the_closed_form_from_everywhere():
+    """The sum over its corners of arctan(xy / zr), also from close by, from far and from within its own plane."""
+    row = lamp_row(Lamp(id="l", name="l", kind="rectangle", position=(0, 0, 0), turn=DOWN, width=300, height=120))
+    u, v, n = (row[c : c + 3] for c in (a.LAMP_U, a.LAMP_V, a.LAMP_N))
+    rng = np.random.default_rng(4)
+    places = np.concatenate([rng.normal(size=(200, 3)) * s for s in (20.0, 200.0, 2e4)] + [[(400.0, 0.0, 0.0), (0.0, 0.0, 1e-3)]])
+    for x, y, z in places:
+        z = abs(z)
+        expected = 0.0
+        for sx in (-1, 1):
+            for sy in (-1, 1):
+                cx, cy = 150 * sx - x, 60 * sy - y
+                expected += sx * sy * math.atan2(cx * cy, z * math.sqrt(cx * cx + cy * cy + z * z))
+        angle = kernels._rectangle_angle(row, *(x * u + y * v + z * n))[0]
+        assert angle == pytest.approx(expected, rel=1e-6, abs=1e-12), (x, y, z)
+
+
 def test_a_tube_overhead_lights_as_integrated_along_it():
     # thin tube: candela per mm of a Lambertian cylinder seen at right angles is L * diameter; cosines at the card and at the tube
     x = np.linspace(-250, 250, 20001)

@@ -11,9 +11,9 @@ from msgspec.structs import replace
 from PIL import Image
 
 from aulmo.document import edits, project_file
-from aulmo.document.records import Camera, Node, Placement, Surface, TimedPlacement
+from aulmo.document.records import Camera, Material, Node, Placement, Surface, TimedPlacement
 from aulmo.errors import BadFile, BadValue
-from aulmo.surface.program import INPUTS, compile_program, make_texture
+from aulmo.surface.program import INPUTS, blind_from, compile_program, make_texture
 from aulmo.trace.patterns import gradient_noise, nearest_cell
 from aulmo.trace.program_run import look_up, run_heights, run_points
 from aulmo.trace.programs import ProgramBook, subdivided
@@ -587,3 +587,61 @@ def test_light_falls_through_the_holes_that_nodes_cut(share):
     # the striped sheet also throws some light back down on the card
     assert 1 - share - 0.03 < held < 1 - share + 0.12
     assert lit.max() > 3 * max(1e-6, lit.min())
+
+
+# from afar
+
+
+FAR = {
+    "noise": [Node("n", "noise", {"size_mm": 7.0, "octaves": 5.0})],
+    "fold": [Node("n", "noise", {"size_mm": 7.0, "octaves": 2.0, "fold": 0.6})],
+    "wood": [Node("n", "wood", {"ring_mm": 3.0, "board_mm": 20.0, **GREY})],
+    "weave": [Node("n", "weave", {"size_mm": 0.8, "uneven": 0.4})],
+    "stripes": [Node("n", "stripes", {"size_mm": 80.0, "share": 0.05, **GREY})],
+    "checker": [Node("n", "checker", {"size_mm": 6.0, **GREY})],
+    "mix": [Node("m", "noise", {"size_mm": 5.0}), Node("n", "mix", {**GREY, "amount": "@m"})],
+}
+
+
+def footprint_of_the_mean(nodes) -> float:
+    material = Material("m", "M", nodes=tuple(nodes), wires={"base_color": nodes[-1].id})
+    return blind_from(compile_program(material, None, None))
+
+
+@pytest.mark.parametrize("kind", FAR)
+def test_beyond_its_footprint_a_pattern_is_its_mean_everywhere(kind):
+    """What a material seen from afar is given instead of its nodes is what they would say, to a twentieth of their range."""
+    wide = footprint_of_the_mean(FAR[kind])
+    points = np.random.default_rng(2).uniform(-500, 500, (4000, 3))
+    there, mean = values(FAR[kind], points, wide=1.001 * wide), values(FAR[kind], points[:1], wide=1e12)
+    near = values(FAR[kind], points)
+    assert np.ptp(near) > 0.2
+    np.testing.assert_allclose(there, np.broadcast_to(mean, there.shape), atol=0.05 * np.ptp(near))
+    assert abs(near.mean() - mean.mean()) < 0.05 * np.ptp(near)
+
+
+def test_patterns_without_a_size_are_never_their_mean():
+    for nodes in (EVERY_KIND["ramp"], EVERY_KIND["cells"], EVERY_KIND["dots"], EVERY_KIND["facing"], EVERY_KIND["position"]):
+        assert footprint_of_the_mean(nodes) == math.inf
+
+
+def test_light_from_a_patterned_wall_is_the_same_by_its_nodes_and_by_their_mean(monkeypatch):
+    """A sheet lit by a glowing sky and a boarded ceiling above: the footprint after a matt bounce shows no boards."""
+    nodes = (
+        Node("w", "wood", {"ring_mm": 3.0, "board_mm": 10.0, "first": 1.0, "second": 0.4}),
+        Node("g", "stripes", {"size_mm": 10.0, "share": 0.1, "first": 1.0, "second": 0.2}),
+        Node("c", "multiply", {"first": "@w", "second": "@g"}),
+    )
+
+    def light() -> float:
+        document, assets = dressed(plane(400.0), nodes=nodes, wires={"base_weight": "c"})
+        floor = document.parts["ball"]
+        above = replace(floor, id="above", placement=Placement((0.0, 0.0, 300.0)))
+        document = edits.add_parts(replace(document, parts={"ball": replace(floor, material=None)}), [above], ["above"])
+        camera = replace(document.cameras["c"], position=(0.0, -60.0, 200.0), target=(0.0, 0.0, 0.0))
+        document = replace(document, cameras={"c": camera})
+        return float(trace(document, assets, (24, 24), 256, UniformDome)[0].rgb.mean())
+
+    seen = light()
+    monkeypatch.setattr("aulmo.trace.programs.blind_from", lambda program: math.inf)
+    assert seen == pytest.approx(light(), rel=0.01)

@@ -17,6 +17,8 @@ CONSTANT, IMAGE, NOISE, CELLS, CHECKER, STRIPES, DOTS, RAMP, MIX, ADD, MULTIPLY,
 O_CODE, O_TO, O_A, O_B, O_C, O_P = 0, 1, 2, 3, 4, 5
 OP_COLUMNS = 18
 REGISTERS = 24
+WIDEST_FIBRE = 2.4  # mm, of wood
+FOLDED_MEAN = 0.264  # of |2n - 1| over one octave of noise, by numeric integration; octaves add as independent ones do
 PROJECTIONS = ("flat", "box", "cylinder", "sphere")
 AXES = ("x", "y", "z")
 
@@ -137,16 +139,36 @@ def compile_program(material: Material, image_number: Callable[[str, bool], int]
     return Program(ops, relief["height"], relief["normal"], relief["coat_height"], relief["coat_normal"], rough)
 
 
-def coarsest(ops: np.ndarray) -> float:
-    """Size in mm of the largest pattern among operations; infinite when one of them has no size of its own."""
-    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, STRIPES: O_P, DOTS: O_P, IMAGE: O_P + 2, WOOD: O_P, WEAVE: O_P}
-    largest = 0.0
+def _shapes(ops: np.ndarray) -> list[tuple[int, float]]:
+    """Code of each operation that is a pattern, and the size in mm of its largest shape; infinite where it has none of its own."""
+    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, DOTS: O_P, IMAGE: O_P + 2, WEAVE: O_P}
+    found = []
     for row in ops:
         code = int(row[O_CODE])
-        if code in (RAMP, FACING, POSITION):
-            return math.inf
-        largest = max(largest, float(row[sizes[code]]) if code in sizes else 0.0)
-    return largest
+        if code in sizes:
+            found.append((code, float(row[sizes[code]])))
+        elif code in (RAMP, FACING, POSITION):
+            found.append((code, math.inf))
+        elif code == STRIPES:  # the narrower of its two bands, a whole period where they are even
+            found.append((code, float(row[O_P]) * 2.0 * max(0.0, min(row[O_P + 1], 1.0 - row[O_P + 1]))))
+        elif code == WOOD:
+            found.append((code, max(float(row[O_P]), float(row[O_P + 1]), WIDEST_FIBRE)))
+    return found
+
+
+def coarsest(ops: np.ndarray) -> float:
+    """Size in mm of the largest shape among operations, 0 without any: a footprint twice as wide shows none of their relief."""
+    return max((size for _, size in _shapes(ops)), default=0.0)
+
+
+def blind_from(program: Program) -> float:
+    """Footprint in mm from which a material shows nothing of its patterns but their mean; infinite when it always shows something."""
+    colours = _shapes(program.ops)
+    if any(code in (CELLS, DOTS) for code, _ in colours):  # drawn as they are at any width
+        return math.inf
+    widest = [size * (16.0 if code in (STRIPES, CHECKER) else 2.0) for code, size in colours]  # averaged; faded out
+    relief = (program.height, program.normal, program.coat_height, program.coat_normal)
+    return max([*widest, *(2.0 * coarsest(ops) for ops in relief)])
 
 
 def cuts_holes(material: Material | None) -> bool:
@@ -199,6 +221,8 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
         row[p : p + 5] = (wide, min(10, max(1, number("octaves"))), number("lacunarity"), number("gain"), number("seed"))
         row[p + 5 : p + 8] = [1.0 / (wide * stretch if axis == node.axis else wide) for axis in AXES]
         row[p + 8] = min(1.0, max(0.0, number("fold")))
+        parts = row[p + 3] ** np.arange(int(row[p + 1]))
+        row[p + 9] = FOLDED_MEAN * math.sqrt((parts**2).sum()) / parts.sum()
     elif code == CELLS:
         row[p : p + 3] = (size("size_mm"), min(1.0, max(0.0, number("jitter"))), number("seed"))
     elif code in (CHECKER, DOTS, STRIPES):

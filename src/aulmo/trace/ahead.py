@@ -57,27 +57,30 @@ def _aims(states, wholes, lane, k, chance):
 
 
 @inlined
-def aim_at_dome(scene, options, states, wholes, lanes):
+def aim_at_dome(scene, options, states, wholes, going, alive):
     """Find direction, density and texels of every candidate that goes toward the dome by its map."""
     chance = options[OPT_ENV_CHANCE]
     if chance == 0.0:
         return
     # between the rounds the row waits in C_MAP_U, and how far down in it in C_DENSITY
     most = 0
-    for lane in range(lanes):
-        most = max(most, wholes[lane, LIGHTS])
+    for i in range(alive):
+        most = max(most, wholes[going[i], LIGHTS])
     for k in range(most):
         c = CANDIDATES + CANDIDATE * k
-        for lane in range(lanes):
+        for i in range(alive):
+            lane = going[i]
             if _aims(states, wholes, lane, k, chance):
                 state = states[lane]
                 row, state[c + C_DENSITY] = env_row(scene.env_pick, scene.env_guide, state[c + C_U])
                 state[c + C_MAP_U] = row
                 fetch_guide_soon(scene.env_guide, row, state[c + C_V])
-        for lane in range(lanes):
+        for i in range(alive):
+            lane = going[i]
             if _aims(states, wholes, lane, k, chance):
                 fetch_cells_soon(scene.env_pick, scene.env_guide, np.int64(states[lane, c + C_MAP_U]), states[lane, c + C_V])
-        for lane in range(lanes):
+        for i in range(alive):
+            lane = going[i]
             if _aims(states, wholes, lane, k, chance):
                 state = states[lane]
                 row = np.int64(state[c + C_MAP_U])

@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.trace.jit import inlined
+from aulmo.trace.jit import address, inlined
 
 import llvmlite.binding as llvm  # noqa: E402
 from numba import types  # noqa: E402
@@ -68,7 +68,8 @@ _intersect16 = types.ExternalFunction("aulmo_rtcIntersect16", types.void(types.u
 
 # A packet of sixteen rays (RTCRayHit16): the fields of one ray, each sixteen wide; then the mask of valid rays.
 PACKET, PACKET_FIELDS = 16, 21
-PACKET_WORDS = PACKET * (PACKET_FIELDS + 1) + 16  # room to begin at a multiple of 64 bytes
+PACKET_BLOCK = PACKET * (PACKET_FIELDS + 1)
+PACKET_WORDS = PACKET_BLOCK + 16  # room to begin at a multiple of 64 bytes
 
 
 class _Arguments(ctypes.Structure):
@@ -175,21 +176,21 @@ def set_ray(ray, words, ox, oy, oz, dx, dy, dz, near, far, mask):
 @inlined
 def intersect(scene, ray):
     """Nearest hit; written into the ray block."""
-    _intersect1(scene, ray.ctypes.data, 0)
+    _intersect1(scene, address(ray), 0)
 
 
 @inlined
 def occluded(scene, ray):
     """True when anything lies between tnear and tfar."""
-    _occluded1(scene, ray.ctypes.data, 0)
+    _occluded1(scene, address(ray), 0)
     return ray[8] < 0.0
 
 
 @inlined
 def packet_in(block):
-    """The part of a (PACKET_WORDS,) float32 block that begins at a multiple of 64 bytes, as packets must; keep the block alive."""
-    skip = (64 - block.ctypes.data % 64) % 64 // 4
-    return block[skip : skip + PACKET * (PACKET_FIELDS + 1)]
+    """The part of a float32 block that begins at a multiple of 64 bytes, as packets must: room for as many as it holds; keep it alive."""
+    skip = (64 - address(block) % 64) % 64 // 4
+    return block[skip : skip + (len(block) - 16) // PACKET_BLOCK * PACKET_BLOCK]
 
 
 @inlined
@@ -216,7 +217,7 @@ def set_packet_ray(packet, words, k, ox, oy, oz, dx, dy, dz, mask):
 @inlined
 def intersect_packet(scene, packet, arguments):
     """Nearest hits of a packet's rays."""
-    _intersect16(packet.ctypes.data + 4 * PACKET_FIELDS * PACKET, scene, packet.ctypes.data, arguments)
+    _intersect16(address(packet) + 4 * PACKET_FIELDS * PACKET, scene, address(packet), arguments)
 
 
 @inlined

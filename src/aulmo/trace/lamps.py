@@ -79,7 +79,8 @@ def aimed(lamp, ies, x, y, z):
 def _rectangle_angle(lamp, x, y, z):
     """Solid angle of a rectangle from a point relative to its centre, with what sampling it needs.
 
-    Returns (solid angle, x0, y0, z0, x1, y1, b0, b1, k): the rectangle in its own axes around the point.
+    Returns (solid angle, x0, y0, z0, x1, y1, b0, b1, cosine and sine of the sum of two corner angles): the rectangle in its own axes
+    around the point.
     """
     w, h = lamp[LAMP_SIZE], lamp[LAMP_SIZE_2]
     px, py, pz = dot_axis(lamp, LAMP_U, x, y, z), dot_axis(lamp, LAMP_V, x, y, z), dot_axis(lamp, LAMP_N, x, y, z)
@@ -89,13 +90,26 @@ def _rectangle_angle(lamp, x, y, z):
     z2 = z0 * z0 + 1e-300
     s0, s1 = y0 / math.sqrt(z2 + y0 * y0), x1 / math.sqrt(z2 + x1 * x1)
     s2, s3 = y1 / math.sqrt(z2 + y1 * y1), x0 / math.sqrt(z2 + x0 * x0)
-    g0 = math.acos(min(1.0, max(-1.0, s0 * s1)))
-    g1 = math.acos(min(1.0, max(-1.0, -s1 * s2)))
-    g2 = math.acos(min(1.0, max(-1.0, s2 * s3)))
-    g3 = math.acos(min(1.0, max(-1.0, -s3 * s0)))
-    b0, b1 = -s0, s2
-    k = 2.0 * math.pi - g2 - g3
-    return g0 + g1 - k, x0, y0, z0, x1, y1, b0, b1, k
+    low_re, low_im = _both_angles(s0 * s1, -s1 * s2)
+    high_re, high_im = _both_angles(s2 * s3, -s3 * s0)
+    # the corner angles exceed a flat rectangle's full turn by the solid angle
+    angle = _angle_of(low_re * high_re - low_im * high_im, low_re * high_im + low_im * high_re)
+    return angle, x0, y0, z0, x1, y1, -s0, s2, high_re, high_im
+
+
+@inlined
+def _both_angles(a, b):
+    """Two angles given by their cosines, added as the product of unit complex numbers: one arctangent serves them all."""
+    a, b = min(1.0, max(-1.0, a)), min(1.0, max(-1.0, b))
+    sine_a, sine_b = math.sqrt(1.0 - a * a), math.sqrt(1.0 - b * b)
+    return a * b - sine_a * sine_b, a * sine_b + sine_a * b
+
+
+@kernel
+def _angle_of(re, im):
+    """The angle of a complex number, 0 to a full turn; what rounding has pushed below 0 stays there."""
+    angle = math.atan2(im, re)
+    return angle + 2.0 * math.pi if angle < -1e-9 else angle
 
 
 @inlined
@@ -103,9 +117,7 @@ def lamp_density(lamp, px, py, pz, dx, dy, dz, distance, cosine):
     """Density per steradian with which `sample_lamp` picks a direction from a point, given where the ray meets the lamp."""
     kind = int(lamp[LAMP_KIND])
     if kind == RECTANGLE or kind == PORTAL:
-        angle, _a, _b, _c, _d, _e, _f, _g, _h = _rectangle_angle(
-            lamp, px - lamp[LAMP_POSITION], py - lamp[LAMP_POSITION + 1], pz - lamp[LAMP_POSITION + 2]
-        )
+        angle = _rectangle_angle(lamp, px - lamp[LAMP_POSITION], py - lamp[LAMP_POSITION + 1], pz - lamp[LAMP_POSITION + 2])[0]
         return 1.0 / angle if angle > 1e-7 else distance * distance / max(1e-9, cosine * lamp[LAMP_AREA])
     if kind == SPHERE:
         x, y, z = lamp[LAMP_POSITION] - px, lamp[LAMP_POSITION + 1] - py, lamp[LAMP_POSITION + 2] - pz
@@ -278,7 +290,7 @@ def _in_cone(nx, ny, nz, spread, s, t):
 
 @inlined
 def _sample_rectangle(lamp, x, y, z, s, t):
-    angle, x0, y0, z0, x1, y1, b0, b1, k = _rectangle_angle(lamp, -x, -y, -z)
+    angle, x0, y0, z0, x1, y1, b0, b1, high_re, high_im = _rectangle_angle(lamp, -x, -y, -z)
     if angle <= 1e-7:  # far away: evenly over its area
         a, b = lamp[LAMP_SIZE] * (2.0 * s - 1.0), lamp[LAMP_SIZE_2] * (2.0 * t - 1.0)
         x, y, z = (
@@ -287,7 +299,7 @@ def _sample_rectangle(lamp, x, y, z, s, t):
             z + a * lamp[LAMP_U + 2] + b * lamp[LAMP_V + 2],
         )
         return _toward(x, y, z, lamp[LAMP_N], lamp[LAMP_N + 1], lamp[LAMP_N + 2], lamp[LAMP_AREA])
-    au = s * angle + k
+    au = s * angle + 2.0 * math.pi - _angle_of(high_re, high_im)
     fu = (math.cos(au) * b0 - b1) / math.sin(au)
     cu = math.copysign(1.0, fu) / math.sqrt(fu * fu + b0 * b0)
     cu = min(1.0 - 1e-12, max(-1.0 + 1e-12, cu))

@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import fetch_soon, inlined, kernel
+from aulmo.trace.jit import address, fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.arrays import NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
@@ -151,14 +151,14 @@ def env_row(pick, guide, s):
 @inlined
 def fetch_guide_soon(guide, row, t):
     """Ask for where the search in a row will begin."""
-    fetch_soon(guide.ctypes.data + 2 * _slot(row, t))
+    fetch_soon(address(guide) + 2 * _slot(row, t))
 
 
 @inlined
 def fetch_cells_soon(pick, guide, row, t):
     """Ask for the cells among which the search in a row will end."""
     k = np.int64(guide[_slot(row, t)])
-    fetch_soon(pick.ctypes.data + 8 * (row * COLUMNS + k))
+    fetch_soon(address(pick) + 8 * (row * COLUMNS + k))
 
 
 @inlined
@@ -232,7 +232,7 @@ def fetch_map_soon(env, u, v):
     h, w = env.shape[0], env.shape[1]
     x, y = int(u * w + (w - 0.5)), int(math.floor(v * h - 0.5))
     x = min(w - 1, x - w if x >= w else x)
-    base = env.ctypes.data
+    base = address(env)
     fetch_soon(base + 12 * (max(0, y) * w + x))
     fetch_soon(base + 12 * (min(h - 1, y + 1) * w + x))
 

@@ -1,7 +1,7 @@
 """The path tracer: light carried back from the scene to each pixel.
 
 Unidirectional paths with one light sample at every rough vertex, chosen among candidates where there are many lamps (Talbot, Cline &
-Egbert 2005, "Importance resampling for global illumination") and combined by the balance heuristic (Veach 1995). A wave of sixteen paths
+Egbert 2005, "Importance resampling for global illumination") and combined by the balance heuristic (Veach 1995). A wave of paths
 advances together, one vertex at a time: first all rays are met with the scene, then what they met is asked for from memory,
 then each path takes its turn, then the light samples' shadow rays are traced. Light seen through clear glass from a rough surface goes
 straight through, weakened by Fresnel and tint, when the option says so: a thin globe then stays clean without caustic paths.
@@ -36,13 +36,13 @@ from aulmo.trace.embree import (
     MASK_CLEAR,
     MASK_SOLID,
     PACKET,
-    PACKET_WORDS,
+    PACKET_BLOCK,
     RAY_WORDS,
     intersect_packet,
     packet_in,
 )
 from aulmo.trace.gather import add_light
-from aulmo.trace.jit import borrowed, entry, inlined, kernel
+from aulmo.trace.jit import borrowed, entry, inlined, kernel, looked_at
 from aulmo.trace.lens import camera_at
 from aulmo.trace.lights import luminance
 from aulmo.trace.path_state import (
@@ -65,9 +65,10 @@ from aulmo.trace.path_state import (
     TIME,
     WHOLES,
 )
+from aulmo.trace.relief import see_from_afar
 from aulmo.trace.vertex import advance
 from aulmo.trace.visibility import MEDIA, note_ray, visibility
-from aulmo.trace.wave import Frame, Wave, draw_numbers, keep_samples, list_work, meet, set_out, set_path_ray, take_hit
+from aulmo.trace.wave import WAVE, Frame, Wave, draw_numbers, keep_samples, list_work, meet, set_out, set_path_ray, take_hit
 
 
 @inlined
@@ -92,8 +93,8 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
 
 
 @kernel
-def borrowed_scene(scene):
-    """The scene's arrays without owners; see `jit`."""
+def borrowed_scene(scene, materials):
+    """The scene's arrays without owners (see `jit`), with these rows of materials."""
     return SceneArrays(
         scene.top,
         borrowed(scene.points),
@@ -107,7 +108,7 @@ def borrowed_scene(scene):
         borrowed(scene.instance_lamp),
         borrowed(scene.motion),
         borrowed(scene.instance_motion),
-        borrowed(scene.materials),
+        borrowed(materials),
         borrowed(scene.albedos),
         borrowed(scene.films),
         borrowed(scene.env),
@@ -146,34 +147,41 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     done, goal : (h, w) int32 samples of each pixel, taken and wanted; `done` grows. `stop` (1,) int32 ends the work within a wave when it
     becomes 1. Returns the number of samples taken.
     """
-    scene = borrowed_scene(scene)
+    kinds = len(scene.materials)
+    material_block = np.zeros((2 * kinds + 1, o.COLUMNS))
+    material_block[:kinds] = scene.materials
+    register_block = np.zeros((REGISTERS + 3, 4))
+    scene = looked_at(borrowed_scene(scene, material_block))
+    registers = borrowed(register_block)
+    see_from_afar(scene, registers, scene.materials[:kinds], scene.materials[kinds:])
     camera, options, film, mattes = borrowed(camera), borrowed(options), borrowed(film), borrowed(mattes)
     record, recorded, stop, done, goal = borrowed(record), borrowed(recorded), borrowed(stop), borrowed(done), borrowed(goal)
     # the blocks own their memory to the end of the tile; all else looks at it without counting
     ray_block = np.zeros(RAY_WORDS, np.float32)
-    packet_block = np.zeros(PACKET_WORDS, np.float32)
-    aligned = packet_in(packet_block)
-    state_block = np.zeros((PACKET, NUMBERS), np.float64)
-    whole_block = np.zeros((PACKET, WHOLES), np.int64)
-    shadow_block = np.zeros((PACKET, SHADOWS), np.float64)
-    media_block = np.zeros((2 * PACKET, MEDIA), np.int64)  # stacks of the paths, then of their shadow rays
-    sums_block = np.zeros((PACKET, film.shape[2]), np.float64)
-    seed_block = np.zeros(PACKET, np.uint32)
-    index_block = np.zeros(PACKET, np.uint32)
-    place_block = np.zeros((PACKET, 2), np.int64)
-    drawn_block = np.zeros((8, PACKET), np.uint32)
+    packet_block = np.zeros(WAVE // PACKET * PACKET_BLOCK + 16, np.float32)
+    aligned = packet_in(packet_block).reshape(WAVE // PACKET, PACKET_BLOCK)
+    state_block = np.zeros((WAVE, NUMBERS), np.float64)
+    whole_block = np.zeros((WAVE, WHOLES), np.int64)
+    shadow_block = np.zeros((WAVE, SHADOWS), np.float64)
+    media_block = np.zeros((2 * WAVE, MEDIA), np.int64)  # stacks of the paths, then of their shadow rays
+    sums_block = np.zeros((WAVE, film.shape[2]), np.float64)
+    seed_block = np.zeros(WAVE, np.uint32)
+    index_block = np.zeros(WAVE, np.uint32)
+    place_block = np.zeros((WAVE, 2), np.int64)
+    going_block = np.zeros(WAVE, np.int64)
+    drawn_block = np.zeros((10, WAVE), np.uint32)
     own_block = np.zeros((2, o.COLUMNS))  # of the surface met, and of a glowing part whose nodes are run for a light sample
-    register_block = np.zeros((REGISTERS + 3, 4))
     moment_block = np.zeros(CAM_COLUMNS)
     no_matte_block = np.zeros((1, MATTE_SLOTS, 2), np.float32)
     drawn = borrowed(drawn_block)
     media = borrowed(media_block)
-    wave = Wave(
+    wave = looked_at(Wave(
         borrowed(state_block), borrowed(whole_block), borrowed(shadow_block), media, borrowed(sums_block), borrowed(seed_block),
-        borrowed(index_block), borrowed(place_block), drawn[0], drawn[1], drawn[2], drawn[3], drawn[4], drawn[5], drawn[6], drawn[7],
+        borrowed(index_block), borrowed(place_block), borrowed(going_block), drawn[8], drawn[9],
+        drawn[0], drawn[1], drawn[2], drawn[3], drawn[4], drawn[5], drawn[6], drawn[7],
         borrowed(aligned), borrowed(aligned.view(np.uint32)), borrowed(ray_block), borrowed(ray_block.view(np.uint32)),
-    )  # fmt: skip
-    own, registers, moment, no_matte = borrowed(own_block), borrowed(register_block), borrowed(moment_block), borrowed(no_matte_block)
+    ))  # fmt: skip
+    own, moment, no_matte = borrowed(own_block), borrowed(moment_block), borrowed(no_matte_block)
     perspective = camera[0, CAM_PROJECTION] == PERSPECTIVE
     lamp_mask = int(options[OPT_LAMP_MASK])
     frame = Frame(
@@ -194,51 +202,53 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     list_work(work, done, goal, x0, y0, x1, y1, count)
     taken = 0
     while taken < wanted and stop[0] == 0:
-        lanes = min(PACKET, wanted - taken)
+        lanes = min(WAVE, wanted - taken)
         set_out(wave, frame, camera, moment, work, taken, lanes)
         taken += lanes
         if record.shape[0] > 0:
             for lane in range(lanes):
                 set_path_ray(wave, lane, frame.mask_seen)
                 note_ray(wave.ray, wave.words, record, recorded, 0)
-        intersect_packet(scene.top, wave.packet, coherent)
+        for k in range((lanes + PACKET - 1) // PACKET):
+            intersect_packet(scene.top, wave.packet[k], coherent)
         alive = lanes
         vertex = frame.first_step
         while alive > 0:
-            meet(scene, wave, frame, lanes, vertex == frame.first_step, record, recorded)
-            draw_numbers(scene, options, wave, lanes, vertex, frame.first_step)
+            meet(scene, wave, frame, alive, vertex == frame.first_step, record, recorded)
+            draw_numbers(scene, options, wave, alive, vertex, frame.first_step)
             vertex += 1
             if by_map:
-                aim_at_dome(scene, options, wave.states, wave.wholes, lanes)
+                aim_at_dome(scene, options, wave.states, wave.wholes, wave.going, alive)
             # each path takes its turn
-            alive = 0
-            for lane in range(lanes):
-                whole = wave.wholes[lane]
-                shadow = wave.shadows[lane]
-                shadow[S_WAITING] = 0.0
-                if whole[ALIVE] == 0:
-                    continue
+            for k in range(alive):
+                lane = wave.going[k]
+                wave.shadows[lane, S_WAITING] = 0.0
                 take_hit(wave, lane)
                 matte = no_matte
                 if with_mattes:
                     matte = mattes[wave.places[lane, 0], wave.places[lane, 1]]
                 advance(
-                    scene, options, wave.ray, wave.words, wave.states[lane], whole, media[lane], media[PACKET + lane], shadow, wave.sums[lane], matte,
-                    with_mattes, np.int64(wave.indices[lane]), own[0], own[1], registers,
+                    scene, options, wave.ray, wave.words, wave.states[lane], wave.wholes[lane], media[lane], media[WAVE + lane], wave.shadows[lane],
+                    wave.sums[lane], matte, with_mattes, np.int64(wave.indices[lane]), own[0], own[1], registers,
                 )  # fmt: skip
-                alive += whole[ALIVE]
-            for lane in range(lanes):
+            left = 0
+            for k in range(alive):
+                lane = wave.going[k]
                 if wave.shadows[lane, S_WAITING] > 0.0:
                     _trace_shadow(
-                        scene, options, wave.ray, wave.words, wave.states[lane], media[PACKET + lane], wave.shadows[lane], wave.sums[lane], record,
+                        scene, options, wave.ray, wave.words, wave.states[lane], media[WAVE + lane], wave.shadows[lane], wave.sums[lane], record,
                         recorded, own[0], registers,
                     )  # fmt: skip
+                if wave.wholes[lane, ALIVE] > 0:
+                    wave.going[left] = lane
+                    left += 1
+            alive = left
         keep_samples(wave, lanes, film, done)
     # never so: keeps the blocks alive to the end
     if packet_block[0] + ray_block[0] > 1e37 and sums_block[0, 0] + state_block[0, 0] + shadow_block[0, 0] + moment_block[0] < -1e300:
         return -1
-    if media_block[0, 0] + whole_block[0, 0] + place_block[0, 0] + index_block[0] + seed_block[0] + drawn_block[0, 0] + work_block[0, 0] < -(2**60):
+    if media_block[0, 0] + whole_block[0, 0] + place_block[0, 0] + index_block[0] + seed_block[0] + drawn_block[0, 0] + work_block[0, 0] + going_block[0] < -(2**60):
         return -1
-    if own_block[0, 0] + register_block[0, 0] + no_matte_block[0, 0, 0] > 1e300:
+    if own_block[0, 0] + register_block[0, 0] + no_matte_block[0, 0, 0] + material_block[0, 0] > 1e300:
         return -1
     return taken

@@ -10,8 +10,9 @@ import math
 
 import numpy as np
 
-from aulmo.surface.program import CHECKER, DOTS, O_P, STRIPES, WOOD
+from aulmo.surface.program import CHECKER, DOTS, O_P, STRIPES, WIDEST_FIBRE, WOOD
 from aulmo.trace.jit import inlined, kernel
+from aulmo.trace.quick_math import sine_cosine
 
 
 @inlined
@@ -83,9 +84,17 @@ def fractal(x, y, z, octaves, lacunarity, gain, seed, wide):
 
 
 @inlined
-def folded(value, fold):
-    """A pattern about a half turned into veins where it crosses the half."""
-    return value + fold * (abs(2.0 * value - 1.0) - value)
+def _seen(size, wide):
+    """How much of a pattern with features of `size` is still seen over a footprint, 0..1."""
+    return min(1.0, max(0.0, size / max(1e-9, wide) - 0.5))
+
+
+@inlined
+def folded(value, fold, mean, wide):
+    """Noise about a half turned into veins where it crosses the half; `mean` is what the veins average to over a footprint too wide to show
+    them, `wide` the footprint in the noise's own size."""
+    shown = _seen(1.0, wide)
+    return value + fold * (mean + shown * (abs(2.0 * value - 1.0) - mean) - value)
 
 
 @kernel
@@ -119,12 +128,6 @@ def _ramp_sum(t, share):
 
 
 @inlined
-def _seen(size, wide):
-    """How much of a pattern with features of `size` is still seen over a footprint, 0..1."""
-    return min(1.0, max(0.0, size / max(1e-9, wide) - 0.5))
-
-
-@inlined
 def _even(h, bits):
     """Ten bits of a hash as a number in 0..1."""
     return np.float64((h >> np.uint64(bits)) & np.uint64(1023)) / 1023.0
@@ -148,33 +151,34 @@ def wood(op, x, y, z, wide):
         x, y, z = z, x, y
     # from here on the trunk stands along z
     tone = 0.0
-    turn = 0.7
+    turn = 0.11
     if board > 0.0:
         n = math.floor((x * op[O_P + 3] + y * op[O_P + 4]) / board)
         h = _lattice(int(n), 5, 11, seed)
         x, y = x - (n + 0.5) * board * op[O_P + 3], y - (n + 0.5) * board * op[O_P + 4]
         z += 9000.0 * _even(h, 0)
-        turn = 2.0 * math.pi * _even(h, 10)
-        tone = _even(h, 20) - 0.5
+        turn = _even(h, 10)
+        tone = _seen(board, wide) * (_even(h, 20) - 0.5)
         seed += int(n)
-    x, y = x + pith * math.cos(turn), y + pith * math.sin(turn)
-    far = math.sqrt(x * x + y * y) + 0.012 * z
-    s = 1.0 / (9.0 * ring)
-    far += (
-        waver
-        * ring
-        * (2.2 * gradient_noise(x * s, y * s, z * s * 0.12, seed) + 0.25 * gradient_noise(x * s * 4.0, y * s * 4.0, z * s * 0.5, seed + 1))
-    )
-    far /= ring
-    k = math.floor(far)
-    f = far - k
-    grown = f / 0.9
-    profile = grown * grown * grown if f < 0.9 else (1.0 - f) / 0.1
-    profile *= 0.65 + 0.7 * _even(_lattice(int(k), 3, 17, seed), 0)
-    share = _RING_MEAN + _seen(ring, wide) * (profile - _RING_MEAN)
+    sine, cosine = sine_cosine(turn)
+    x, y = x + pith * cosine, y + pith * sine
+    share, f = _RING_MEAN, 0.5
+    rings = _seen(ring, wide)
+    if rings > 0.0:
+        far = math.sqrt(x * x + y * y) + 0.012 * z
+        s = 1.0 / (9.0 * ring)
+        wave = 2.2 * gradient_noise(x * s, y * s, z * s * 0.12, seed)
+        wave += 0.25 * gradient_noise(x * s * 4.0, y * s * 4.0, z * s * 0.5, seed + 1)
+        far = (far + waver * ring * wave) / ring
+        k = math.floor(far)
+        f = far - k
+        grown = f / 0.9
+        profile = grown * grown * grown if f < 0.9 else (1.0 - f) / 0.1
+        profile *= 0.65 + 0.7 * _even(_lattice(int(k), 3, 17, seed), 0)
+        share += rings * (profile - _RING_MEAN)
     share = 0.12 + 0.75 * share + 0.35 * tone
     if fibre > 0.0:
-        streaks = _seen(2.4, wide)
+        streaks = _seen(WIDEST_FIBRE, wide)
         if streaks > 0.0:
             share += 0.22 * fibre * streaks * gradient_noise(x / 2.4, y / 2.4, z / 90.0, seed + 2)
         fine = _seen(0.45, wide)

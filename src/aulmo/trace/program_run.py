@@ -166,7 +166,7 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
             r = fractal(
                 x * op[q], y * op[q + 1], z * op[q + 2], op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), wide / op[O_P]
             )  # fmt: skip
-            r = folded(r, op[O_P + 8])
+            r = folded(r, op[O_P + 8], op[O_P + 9], wide / op[O_P])
             g = c = r
         elif code == CELLS:
             s = 1.0 / op[O_P]
@@ -242,7 +242,7 @@ def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, 
             q = O_P + 5
             _fractal_four(at, r, op[O_P + 1], op[O_P + 2], op[O_P + 3], int(op[O_P + 4]), op[q], op[q + 1], op[q + 2], wide / op[O_P], count)
             for p in range(count):
-                r[p] = folded(r[p], op[O_P + 8])
+                r[p] = folded(r[p], op[O_P + 8], op[O_P + 9], wide / op[O_P])
         elif code == REMAP:
             span = op[O_P + 1] - op[O_P]
             s = (op[O_P + 3] - op[O_P + 2]) / span if span != 0.0 else 0.0

@@ -15,11 +15,13 @@ from aulmo.surface.program import (
     OP_COLUMNS,
     Program,
     Texture,
+    blind_from,
     coarsest,
     compile_program,
     cuts_holes,
     decode_picture,
     height_program,
+    leads_glow,
     make_texture,
 )
 from aulmo.trace import arrays as a
@@ -74,6 +76,9 @@ class ProgramBook:
             base, coat = a.P_RELIEF, a.P_COAT_RELIEF
             programs[index, base + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.height))
             programs[index, coat + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.coat_height))
+            blind = blind_from(program)
+            if not leads_glow(material) and blind < 2e6:
+                programs[index, a.P_BLIND] = max(1, round(1e3 * blind))
             for column, part in (
                 (a.P_FIRST, program.ops), (base + a.R_HEIGHT, program.height), (base + a.R_NORMAL, program.normal),
                 (coat + a.R_HEIGHT, program.coat_height), (coat + a.R_NORMAL, program.coat_normal),

@@ -4,11 +4,35 @@ import math
 
 from aulmo.surface.program import O_P, REGISTERS
 from aulmo.trace import openpbr as o
-from aulmo.trace.arrays import P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
-from aulmo.trace.jit import kernel
+from aulmo.trace.arrays import P_BLIND, P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
+from aulmo.trace.jit import inlined, kernel
 from aulmo.trace.program_run import project_point, run, run_heights
 from aulmo.trace.sampling import frame_about
 from aulmo.trace.surface_hit import place_on_part, to_object
+
+
+@inlined
+def sees_mean(scene, which, instance, wide):
+    """Whether a footprint of `wide` world mm shows nothing of a material's patterns but their mean."""
+    blind = 1e-3 * scene.programs[which, P_BLIND]
+    if blind == 0.0:
+        return False
+    m = scene.matrices[instance]
+    scale = 0.0
+    for c in range(3):
+        scale = max(scale, m[0, c] * m[0, c] + m[1, c] * m[1, c] + m[2, c] * m[2, c])
+    return wide * wide > blind * blind * scale
+
+
+@kernel
+def see_from_afar(scene, registers, near, far):
+    """Fill rows `far` with the materials of rows `near` as they are seen from so far that their patterns are only their mean."""
+    for which in range(len(near)):
+        for c in range(o.COLUMNS):
+            far[which, c] = near[which, c]
+        if scene.programs[which, P_BLIND] > 0:
+            first, last = scene.programs[which, P_FIRST], scene.programs[which, P_LAST]
+            run(scene.ops, first, last, scene.texels, scene.pictures, registers, far[which], 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1e12)
 
 
 @kernel

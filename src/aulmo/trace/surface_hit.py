@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import fetch_soon, inlined, kernel
+from aulmo.trace.jit import address, fetch_soon, inlined, kernel
 from aulmo.trace.soft_edges import softened
 
 
@@ -49,7 +49,7 @@ def matrix_at(steps, time):
 def fetch_triangle_soon(scene, instance, primitive):
     """Ask for a triangle's corner numbers."""
     k = scene.triangle_start[instance] + primitive
-    fetch_soon(scene.triangles.ctypes.data + 12 * k)
+    fetch_soon(address(scene.triangles) + 12 * k)
 
 
 @inlined
@@ -57,7 +57,7 @@ def fetch_corners_soon(scene, instance, primitive):
     """Ask for the vertices of a triangle whose corner numbers have come."""
     k = scene.triangle_start[instance] + primitive
     start = scene.vertex_start[instance]
-    base = scene.points.ctypes.data
+    base = address(scene.points)
     fetch_soon(base + 24 * (start + scene.triangles[k, 0]))
     fetch_soon(base + 24 * (start + scene.triangles[k, 1]))
     fetch_soon(base + 24 * (start + scene.triangles[k, 2]))

@@ -88,7 +88,7 @@ from aulmo.trace.path_state import (
     survives,
 )
 from aulmo.trace.polished import polished
-from aulmo.trace.relief import run_program
+from aulmo.trace.relief import run_program, sees_mean
 from aulmo.trace.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.spectrum import draw_wavelength, ior_at
 from aulmo.trace.surface_hit import hit_point, lift_off, stretch_frame
@@ -222,10 +222,13 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     if mode == ON_SURFACE:
         state[WIDE] += state[SPREAD] * t
         if m[o.PROGRAMMED] > 0.0:
-            for c3 in range(o.COLUMNS):
-                own[c3] = m[c3]
-            m = own
-            nx, ny, nz = run_program(scene, registers, m, which, instance, state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing)
+            if sees_mean(scene, which, instance, state[WIDE]):
+                m = scene.materials[len(scene.programs) + which]
+            else:
+                for c3 in range(o.COLUMNS):
+                    own[c3] = m[c3]
+                m = own
+                nx, ny, nz = run_program(scene, registers, m, which, instance, state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing)
             tables = scene.programs[which, P_TABLES]
             if tables >= 0:
                 level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)

@@ -1,4 +1,4 @@
-"""A wave of sixteen paths: setting out from the camera, meeting the scene, drawing numbers, giving what they gathered to the film."""
+"""A wave of paths: setting out from the camera, meeting the scene, drawing numbers, giving what they gathered to the film."""
 
 from typing import NamedTuple
 
@@ -61,9 +61,13 @@ from aulmo.trace.surface_hit import fetch_corners_soon, fetch_triangle_soon
 from aulmo.trace.visibility import FAR, note_ray
 
 
+WAVE = 64  # paths that advance together: enough that the code of each step is fetched once for many, few enough to stay in nearer memory
+
+
 class Wave(NamedTuple):
-    """The sixteen paths that advance together: their numbers (see `path_state`), the rays of the packet they set out with and the ray that
-    is met with the scene, the solids they are in and then those their shadow rays start in, light gathered, pixels, and what they drew."""
+    """The paths that advance together: their numbers (see `path_state`), the rays of the packets they set out with and the ray that
+    is met with the scene, the solids they are in and then those their shadow rays start in, light gathered, pixels, which of them still
+    go on, and what those drew."""
 
     states: np.ndarray
     wholes: np.ndarray
@@ -73,6 +77,9 @@ class Wave(NamedTuple):
     seeds: np.ndarray
     indices: np.ndarray
     places: np.ndarray
+    going: np.ndarray
+    going_seeds: np.ndarray
+    going_indices: np.ndarray
     side_u: np.ndarray
     light_p: np.ndarray
     way_u: np.ndarray
@@ -122,9 +129,12 @@ def list_work(work, done, goal, x0, y0, x1, y1, count):
 @inlined
 def set_out(wave, frame, camera, moment, work, taken, lanes):
     """Let a wave's paths start at the camera, one for each of the next `lanes` pieces of work; lanes beyond repeat the last one."""
-    wave.sums[:] = 0.0
+    for lane in range(lanes):
+        for c in range(wave.sums.shape[1]):
+            wave.sums[lane, c] = 0.0
     step = frame.step
-    for lane in range(PACKET):
+    whole_packets = (lanes + PACKET - 1) // PACKET * PACKET
+    for lane in range(whole_packets):
         item = taken + min(lane, lanes - 1)
         row, column = np.int64(work[item, 0]), np.int64(work[item, 1])
         where = hash32(np.uint64(column * step) + np.uint64(65536) * np.uint64(row * step) ^ (frame.seed >> np.uint64(32)))
@@ -133,15 +143,15 @@ def set_out(wave, frame, camera, moment, work, taken, lanes):
         wave.places[lane, 0], wave.places[lane, 1] = row, column
     even = frame.first_step == 0
     if even:
-        draw_joint(wave.indices, wave.seeds, 0, PACKET, wave.side_u, wave.light_p)
-        draw_joint(wave.indices, wave.seeds, 1, PACKET, wave.first_u, wave.first_v)
+        draw_joint(wave.indices, wave.seeds, 0, whole_packets, wave.side_u, wave.light_p)
+        draw_joint(wave.indices, wave.seeds, 1, whole_packets, wave.first_u, wave.first_v)
     else:
-        draw_wave(wave.indices, wave.seeds, np.uint32(0), False, PACKET, wave.side_u, wave.light_p)
-        draw_wave(wave.indices, wave.seeds, np.uint32(2), False, PACKET, wave.first_u, wave.first_v)
-    draw_wave(wave.indices, wave.seeds, np.uint32(1), even, PACKET, wave.light_u, wave.light_v)
+        draw_wave(wave.indices, wave.seeds, np.uint32(0), False, whole_packets, wave.side_u, wave.light_p)
+        draw_wave(wave.indices, wave.seeds, np.uint32(2), False, whole_packets, wave.first_u, wave.first_v)
+    draw_wave(wave.indices, wave.seeds, np.uint32(1), even, whole_packets, wave.light_u, wave.light_v)
     if frame.lasting:
-        draw_wave(wave.indices, wave.seeds, np.uint32(3), even, PACKET, wave.way_u, wave.way_v)
-    for lane in range(PACKET):
+        draw_wave(wave.indices, wave.seeds, np.uint32(3), even, whole_packets, wave.way_u, wave.way_v)
+    for lane in range(whole_packets):
         px = (wave.places[lane, 1] + 0.5) * step + tent(unit(wave.side_u[lane])) * step
         py = (wave.places[lane, 0] + 0.5) * step + tent(unit(wave.light_p[lane])) * step
         state, whole = wave.states[lane], wave.wholes[lane]
@@ -156,8 +166,9 @@ def set_out(wave, frame, camera, moment, work, taken, lanes):
             camera_at(camera, state[TIME], moment)
         across = 2.0 * px / frame.width - 1.0
         x, y, z, dx, dy, dz = camera_ray(moment, across, state[HEIGHT], unit(wave.light_u[lane]), unit(wave.light_v[lane]))
-        set_packet_ray(wave.packet, wave.packet_words, lane, x, y, z, dx, dy, dz, frame.mask_seen)
-        wave.packet[7 * PACKET + lane] = state[TIME]
+        block, k = wave.packet[lane // PACKET], lane % PACKET
+        set_packet_ray(block, wave.packet_words[lane // PACKET], k, x, y, z, dx, dy, dz, frame.mask_seen)
+        block[7 * PACKET + k] = state[TIME]
         go(state, x, y, z, dx, dy, dz)
         carry(state, 1.0, 1.0, 1.0)
         state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
@@ -169,6 +180,7 @@ def set_out(wave, frame, camera, moment, work, taken, lanes):
         whole[LAST_INSTANCE] = -1
         whole[STEP] = frame.first_step
         whole[ALIVE] = 1 if lane < lanes else 0
+        wave.going[lane] = lane
         if lane < lanes:
             wave.sums[lane, PLANE_ALPHA] += 1.0
             wave.sums[lane, PLANE_COUNT] += 1.0
@@ -186,16 +198,15 @@ def set_path_ray(wave, lane, mask):
 
 
 @inlined
-def meet(scene, wave, frame, lanes, coming, record, recorded):
-    """Meet all rays with the scene and ask for the memory that what they met will need. The packet's rays have been met already."""
+def meet(scene, wave, frame, alive, coming, record, recorded):
+    """Meet all rays with the scene and ask for the memory that what they met will need. The packets' rays have been met already."""
     ray, words = wave.ray, wave.words
-    for lane in range(lanes):
+    for k in range(alive):
+        lane = wave.going[k]
         whole = wave.wholes[lane]
-        if whole[ALIVE] == 0:
-            continue
         state = wave.states[lane]
         if coming:
-            take_from_packet(wave.packet, wave.packet_words, lane, ray, words)
+            take_from_packet(wave.packet[lane // PACKET], wave.packet_words[lane // PACKET], lane % PACKET, ray, words)
         else:
             mask = frame.mask_seen if whole[SEEN] > 0 else frame.mask_on
             if whole[BELOW] > 0:
@@ -219,29 +230,30 @@ def meet(scene, wave, frame, lanes, coming, record, recorded):
 
 
 @inlined
-def draw_numbers(scene, options, wave, lanes, vertex, first_step):
+def draw_numbers(scene, options, wave, alive, vertex, first_step):
     """Draw the numbers that all paths need at their `vertex`-th vertex."""
+    for k in range(alive):
+        lane = wave.going[k]
+        wave.going_seeds[k], wave.going_indices[k] = wave.seeds[lane], wave.indices[lane]
     offset = np.uint32(16 + 8 * vertex)
-    draw_wave(wave.indices, wave.seeds, offset + np.uint32(2), vertex < EVEN_STEPS, lanes, wave.side_u, wave.light_p)
+    seeds, indices, even = wave.going_seeds, wave.going_indices, vertex < EVEN_STEPS
+    draw_wave(indices, seeds, offset + np.uint32(2), even, alive, wave.side_u, wave.light_p)
     if vertex > first_step:
-        draw_wave(wave.indices, wave.seeds, offset + np.uint32(3), vertex < EVEN_STEPS, lanes, wave.way_u, wave.way_v)
-    draw_wave(wave.indices, wave.seeds, offset + np.uint32(1), vertex < EVEN_STEPS, lanes, wave.light_u, wave.light_v)
-    for lane in range(lanes):
+        draw_wave(indices, seeds, offset + np.uint32(3), even, alive, wave.way_u, wave.way_v)
+    draw_wave(indices, seeds, offset + np.uint32(1), even, alive, wave.light_u, wave.light_v)
+    for k in range(alive):
+        lane = wave.going[k]
         state, whole = wave.states[lane], wave.wholes[lane]
         whole[LIGHTS] = 0
-        if whole[ALIVE] == 0:
-            continue
-        state[SIDE] = unit(wave.side_u[lane])
+        state[SIDE] = unit(wave.side_u[k])
         if whole[TURNED] == 0:
             state[WAY], state[WAY + 1] = unit(wave.first_u[lane]), unit(wave.first_v[lane])
         else:
-            state[WAY], state[WAY + 1] = unit(wave.way_u[lane]), unit(wave.way_v[lane])
+            state[WAY], state[WAY + 1] = unit(wave.way_u[k]), unit(wave.way_v[k])
         if whole[INSTANCE] >= 0:
             fetch_corners_soon(scene, whole[INSTANCE], whole[PRIMITIVE])
         if whole[INSTANCE] >= 0 or whole[BELOW] + whole[DEPTH] > 0:
-            draw_candidates(
-                options, state, whole, np.int64(wave.indices[lane]), unit(wave.light_p[lane]), unit(wave.light_u[lane]), unit(wave.light_v[lane])
-            )
+            draw_candidates(options, state, whole, np.int64(indices[k]), unit(wave.light_p[k]), unit(wave.light_u[k]), unit(wave.light_v[k]))
 
 
 @inlined
