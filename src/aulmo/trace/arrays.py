@@ -71,14 +71,16 @@ class SceneArrays(NamedTuple):
     instance_material, instance_part : (i,) int32; part -1 catches shadow only, -2 is the floor, -3 a lamp.
     instance_lamp : (i,) int32 row of the lamp an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
     instance_motion : (i,) int32 row of it, or -1.
-    materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar. albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
+    materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar.
+    albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
     env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
     the tree. nodes : (n, NODE_FIELDS, NODE_WIDTH) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
     programs : (m, P_COLUMNS) int32 first and last operation of wired parameters in `ops`, the first of nine albedo tables by roughness or
     -1; then of base and coat first and last operation of height and normal map, and the size of the height's largest pattern in
-    micrometres; last the footprint, also in micrometres, from which only the mean of all is seen, or 0. ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
+    micrometres; last the footprint, also in micrometres, from which only the mean of all is seen, or 0.
+    ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
     int32 where to begin looking for an even share of that area.

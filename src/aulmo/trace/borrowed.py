@@ -8,6 +8,8 @@ zero, rows one behind another. A tuple of them is `looked_at` where it lies. Who
 import hashlib
 import operator
 
+from aulmo.trace import kernel_cache  # noqa: F401  (must come before numba)
+
 from llvmlite import ir
 from numba import types
 from numba.core import cgutils
@@ -36,6 +38,10 @@ def _proxy(context, builder, kind, value=None):
     return cgutils.create_struct_proxy(kind)(context, builder, value=value)
 
 
+def _array_proxy(context, builder, kind, value):
+    return make_array(kind)(context, builder, value=value)
+
+
 def _made(context, builder, kind, data, shape):
     made = _proxy(context, builder, kind)
     made.data = data
@@ -53,7 +59,7 @@ def borrowed(typingctx, array):
     kind = Borrowed(array.dtype, array.ndim)
 
     def codegen(context, builder, signature_, arguments):
-        source = make_array(array)(context, builder, value=arguments[0])
+        source = _array_proxy(context, builder, array, arguments[0])
         return _made(context, builder, kind, source.data, cgutils.unpack_tuple(builder, source.shape, kind.ndim))
 
     return kind(array), codegen
@@ -65,8 +71,8 @@ def address(typingctx, array):
 
     def codegen(context, builder, signature_, arguments):
         kind = signature_.args[0]
-        source = _proxy(context, builder, kind, arguments[0]) if isinstance(kind, Borrowed) else make_array(kind)(context, builder, value=arguments[0])
-        return builder.ptrtoint(source.data, context.get_value_type(types.uintp))
+        source = _proxy if isinstance(kind, Borrowed) else _array_proxy
+        return builder.ptrtoint(source(context, builder, kind, arguments[0]).data, context.get_value_type(types.uintp))
 
     return types.uintp(array), codegen
 
@@ -78,7 +84,8 @@ def on_stack(typingctx, like):
 
     def codegen(context, builder, signature_, arguments):
         room = cgutils.alloca_once(builder, ir.ArrayType(context.get_data_type(kind.dtype), 8))
-        return _made(context, builder, kind, builder.bitcast(room, context.get_value_type(types.CPointer(kind.dtype))), [context.get_constant(types.intp, 8)])
+        data = builder.bitcast(room, context.get_value_type(types.CPointer(kind.dtype)))
+        return _made(context, builder, kind, data, [context.get_constant(types.intp, 8)])
 
     return kind(like), codegen
 

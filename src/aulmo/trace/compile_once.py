@@ -9,6 +9,8 @@ that is later called from Python by itself, as tests do, is then compiled as a w
 import threading
 from contextlib import contextmanager
 
+from aulmo.trace import kernel_cache  # noqa: F401  (must come before numba)
+
 from numba.core import caching, codegen, dispatcher
 
 _compiling = threading.local()

@@ -23,7 +23,8 @@ from aulmo.trace.embree import (
     set_ray,
     take_from_packet,
 )
-from aulmo.trace.jit import borrowed, entry, inlined, kernel
+from aulmo.trace.borrowed import borrowed
+from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.lamps import aimed, dot_axis
 from aulmo.trace.lens import camera_ray
 from aulmo.trace.view import neutral
@@ -245,7 +246,7 @@ def _normal(scene, ray, words, small):
 
 @kernel
 def _borrowed(scene):
-    """The draft's arrays without owners; see `jit`."""
+    """The draft's arrays without owners; see `borrowed`."""
     return DraftArrays(
         scene.top,
         borrowed(scene.points),

@@ -10,7 +10,8 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.trace.jit import address, inlined
+from aulmo.trace.borrowed import address
+from aulmo.trace.jit import inlined
 
 import llvmlite.binding as llvm  # noqa: E402
 from numba import types  # noqa: E402

@@ -8,7 +8,6 @@ from numba.core import cgutils  # noqa: E402
 from numba.extending import intrinsic  # noqa: E402
 
 from aulmo.trace import compile_once  # noqa: E402
-from aulmo.trace.borrowed import address, borrowed, looked_at, on_stack  # noqa: E402, F401
 
 compile_once.install()
 
@@ -22,7 +21,7 @@ def kernel(function):
 
 
 def inlined(function):
-    """Compile into its callers: for kernels that take the whole scene, whose hundred fields are slow to hand over."""
+    """Compile into its callers: for steps whose many numbers would be slow to hand over and back."""
     return njit(cache=True, error_model="numpy", fastmath=_FAST, forceinline=True)(function)
 
 

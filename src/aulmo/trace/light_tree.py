@@ -25,7 +25,8 @@ from aulmo.trace.arrays import (
     NODE_SPREAD_SINE,
     NODE_WIDTH,
 )
-from aulmo.trace.jit import inlined, kernel, on_stack
+from aulmo.trace.borrowed import on_stack
+from aulmo.trace.jit import inlined, kernel
 
 
 def _cone_of_both(one: tuple, other: tuple) -> tuple:

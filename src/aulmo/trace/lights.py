@@ -8,7 +8,8 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import address, fetch_soon, inlined, kernel
+from aulmo.trace.borrowed import address
+from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.arrays import NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_UNIFORM_CHOICE
 from aulmo.trace.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp

@@ -31,6 +31,7 @@ from aulmo.trace.arrays import (
     PLANE_UNSHADOWED,
     SceneArrays,
 )
+from aulmo.trace.borrowed import address, borrowed, looked_at
 from aulmo.trace.embree import (
     MASK_CATCHER,
     MASK_CLEAR,
@@ -42,7 +43,7 @@ from aulmo.trace.embree import (
     packet_in,
 )
 from aulmo.trace.gather import add_light
-from aulmo.trace.jit import borrowed, entry, inlined, kernel, looked_at
+from aulmo.trace.jit import entry, inlined, kernel
 from aulmo.trace.lens import camera_at
 from aulmo.trace.lights import luminance
 from aulmo.trace.path_state import (
@@ -94,7 +95,7 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
 
 @kernel
 def borrowed_scene(scene, materials):
-    """The scene's arrays without owners (see `jit`), with these rows of materials."""
+    """The scene's arrays without owners (see `borrowed`), with these rows of materials."""
     return SceneArrays(
         scene.top,
         borrowed(scene.points),
@@ -148,7 +149,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     becomes 1. Returns the number of samples taken.
     """
     kinds = len(scene.materials)
-    material_block = np.zeros((2 * kinds + 1, o.COLUMNS))
+    material_block = np.zeros((2 * kinds, o.COLUMNS))
     material_block[:kinds] = scene.materials
     register_block = np.zeros((REGISTERS + 3, 4))
     scene = looked_at(borrowed_scene(scene, material_block))
@@ -245,10 +246,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
             alive = left
         keep_samples(wave, lanes, film, done)
     # never so: keeps the blocks alive to the end
-    if packet_block[0] + ray_block[0] > 1e37 and sums_block[0, 0] + state_block[0, 0] + shadow_block[0, 0] + moment_block[0] < -1e300:
-        return -1
-    if media_block[0, 0] + whole_block[0, 0] + place_block[0, 0] + index_block[0] + seed_block[0] + drawn_block[0, 0] + work_block[0, 0] + going_block[0] < -(2**60):
-        return -1
-    if own_block[0, 0] + register_block[0, 0] + no_matte_block[0, 0, 0] + material_block[0, 0] > 1e300:
-        return -1
-    return taken
+    kept = address(ray_block) + address(packet_block) + address(sums_block) + address(state_block) + address(shadow_block) + address(moment_block)
+    kept += address(media_block) + address(whole_block) + address(place_block) + address(going_block) + address(index_block) + address(seed_block)
+    kept += address(drawn_block) + address(work_block) + address(own_block) + address(register_block) + address(no_matte_block)
+    return taken if kept + address(material_block) != 0 else -1

@@ -7,7 +7,8 @@ import math
 
 import numpy as np
 
-from aulmo.trace.jit import address, fetch_soon, inlined, kernel
+from aulmo.trace.borrowed import address
+from aulmo.trace.jit import fetch_soon, inlined, kernel
 from aulmo.trace.soft_edges import softened
 
 
