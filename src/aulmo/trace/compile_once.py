@@ -11,7 +11,8 @@ from contextlib import contextmanager
 
 from aulmo.trace import kernel_cache  # noqa: F401  (must come before numba)
 
-from numba.core import caching, codegen, dispatcher
+from numba.core import caching, codegen, dispatcher, sigutils
+from numba.core.compiler_lock import global_compiler_lock
 
 _compiling = threading.local()
 
@@ -82,12 +83,13 @@ def _counted(compile_core):
 
 def _whole_when_called(compile_signature):
     def compile_for(self, sig):
-        if _depth() == 0:
-            args, _ = dispatcher.sigutils.normalize_signature(sig)
-            known = self.overloads.get(tuple(args))
-            if known is not None and _is_ingredient(known):
-                del self.overloads[tuple(args)]
-        return compile_signature(self, sig)
+        with global_compiler_lock:
+            if _depth() == 0:
+                args, _ = sigutils.normalize_signature(sig)
+                known = self.overloads.get(tuple(args))
+                if known is not None and _is_ingredient(known):
+                    del self.overloads[tuple(args)]
+            return compile_signature(self, sig)
 
     return compile_for
 
