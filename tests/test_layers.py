@@ -1,6 +1,8 @@
 """Imports only go down the layers, and only the desk knows Qt."""
 
 import ast
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -61,3 +63,12 @@ def test_every_public_function_says_what_it_does():
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, (ast.FunctionDef, ast.ClassDef)) and not node.name.startswith("_") and node.col_offset == 0:
                 assert ast.get_docstring(node), f"{path.name}: {node.name} has no docstring"
+
+
+HEAVY = ("scipy.ndimage", "scipy.sparse", "scipy.spatial", "scipy.stats", "OCP", "trimesh", "PyOpenColorIO", "OpenEXR", "OpenImageIO", "pyoidn")
+
+
+def test_the_window_starts_without_what_only_some_work_needs():
+    code = f"import sys, aulmo.desk.window; print([m for m in {HEAVY!r} if m in sys.modules])"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert done.stdout.strip() == "[]"

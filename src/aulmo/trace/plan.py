@@ -9,7 +9,6 @@ displayed changed by -29 to +10 percent from scene to scene, by nothing on the w
 """
 
 import numpy as np
-from scipy.ndimage import uniform_filter
 
 from aulmo.trace.film import FLOOR, TOP, moments
 
@@ -19,6 +18,8 @@ FEWEST = 16
 
 def _over(values: np.ndarray, size: int) -> np.ndarray:
     """Means over squares of pixels of values that are not below zero; the filter's running sums may round there."""
+    from scipy.ndimage import uniform_filter  # half a second of the window's start when it stands above
+
     return np.maximum(0.0, uniform_filter(values, size, mode="nearest"))
 
 
