@@ -16,7 +16,7 @@ from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Tracer, predict, render
 from shapes import box_mesh, one_part, sphere_mesh
-from tracing import NITS, DistantSun, UniformDome, plane, trace
+from tracing import NITS, Dark, DistantSun, UniformDome, plane, trace
 
 MATT = Surface(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
 
@@ -61,6 +61,16 @@ def test_a_matt_plane_follows_lamberts_cosine(tilt):
     # luminance of a matt surface: albedo * illuminance / pi
     expected = 0.5 * DistantSun.lux * math.cos(math.radians(tilt)) / math.pi
     assert frame.rgb[25:35, 35:45, 1].mean() == pytest.approx(expected, rel=0.02)
+
+
+def test_glow_that_is_partly_there_is_the_same_in_every_sample():
+    """A flame's light does not wait for chance to find it there: half of it is in the first sample."""
+    document, assets = one_part(
+        plane(100.0), Surface(base_color=(0, 0, 0), specular_weight=0, emission_luminance=800.0, geometry_opacity=0.5),
+        position=(0.0, 0.0, 300.0), target=(0.0, 0.0, 0.0),
+    )  # fmt: skip
+    once, _ = trace(document, assets, (32, 24), 1, Dark)
+    np.testing.assert_allclose(once.rgb[8:16, 10:22], 400.0, rtol=1e-4)
 
 
 def test_a_glowing_disc_is_as_bright_as_it_says():

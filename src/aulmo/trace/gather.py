@@ -63,7 +63,6 @@ from aulmo.trace.path_state import (
     DIRECTION,
     EVENTS,
     FIRST,
-    GUIDE,
     GUIDED,
     HEIGHT,
     KIND,
@@ -183,9 +182,9 @@ def left_scene(scene, options, state, whole, out):
         if opaque == 0.0:
             out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
         if whole[GUIDED] == 0 and opaque > 0.0:
-            out[PLANE_ALBEDO] += state[GUIDE] * min(1.0, r / options[OPT_WHITE])
-            out[PLANE_ALBEDO + 1] += state[GUIDE + 1] * min(1.0, g / options[OPT_WHITE])
-            out[PLANE_ALBEDO + 2] += state[GUIDE + 2] * min(1.0, b / options[OPT_WHITE])
+            out[PLANE_ALBEDO] += min(1.0, r / options[OPT_WHITE])
+            out[PLANE_ALBEDO + 1] += min(1.0, g / options[OPT_WHITE])
+            out[PLANE_ALBEDO + 2] += min(1.0, b / options[OPT_WHITE])
         return
     u, v = state[MAP_U], state[MAP_V]
     r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])

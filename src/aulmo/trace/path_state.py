@@ -6,7 +6,7 @@ from aulmo.trace.sampling import draw_2d, draw_quick
 
 
 # What a path remembers between its vertices: numbers ...
-ORIGIN, DIRECTION, CARRIED, LAST, DENSITY, GUIDE, MATT_SHARE = 0, 3, 6, 9, 15, 16, 19
+ORIGIN, DIRECTION, CARRIED, LAST, DENSITY, MATT_SHARE = 0, 3, 6, 9, 15, 19
 SUM, WAVELENGTH, TIME, HEIGHT, T_FAR, NG, BARY = 22, 23, 24, 25, 26, 27, 30
 # where a ray that left the scene meets the map; how wide the path has become, mm, and how much wider it grows with every mm
 MAP_U, MAP_V, WIDE, SPREAD = 32, 33, 34, 35

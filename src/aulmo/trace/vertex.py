@@ -52,7 +52,6 @@ from aulmo.trace.path_state import (
     DIRECTION,
     EVENTS,
     FIRST,
-    GUIDE,
     GUIDED,
     HEIGHT,
     IN_VOLUME,
@@ -187,7 +186,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
                     if seen:
                         if whole[GUIDED] == 0:
                             for c in range(3):
-                                out[PLANE_ALBEDO + c] += state[GUIDE + c]
+                                out[PLANE_ALBEDO + c] += 1.0
                         whole[ALIVE] = 0
                         return
             side = t + lift / max(0.05, abs(facing))
@@ -233,20 +232,23 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             if tables >= 0:
                 level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)
                 table = scene.albedos[tables + min(ROUGH_LEVELS - 1, int(level + 0.5))]
-        if m[o.OPACITY] < 1.0 and draw_1d(index, key + np.uint64(5)) >= m[o.OPACITY]:
-            side = -lift if facing > 0.0 else lift
-            go(state, px + gx * side, py + gy * side, pz + gz * side, dx, dy, dz)
-            if step > 64:
-                whole[ALIVE] = 0
-            return
+        there = m[o.OPACITY]
         if m[o.EMISSION] + m[o.EMISSION + 1] + m[o.EMISSION + 2] > 0.0:
             weight = 1.0
             if lamp_row >= 0:
                 weight = met_lamp(scene, options, state, whole, lamp_row, t, abs(facing))
             found_light(
                 options, out, state, whole, EMISSION_PATH, GROUP_GLOW,
-                tr * m[o.EMISSION] * weight, tg * m[o.EMISSION + 1] * weight, tb * m[o.EMISSION + 2] * weight,
+                there * tr * m[o.EMISSION] * weight, there * tg * m[o.EMISSION + 1] * weight, there * tb * m[o.EMISSION + 2] * weight,
             )  # fmt: skip
+        if there < 1.0:
+            if state[SIDE] >= there:
+                side = -lift if facing > 0.0 else lift
+                go(state, px + gx * side, py + gy * side, pz + gz * side, dx, dy, dz)
+                if step > 64:
+                    whole[ALIVE] = 0
+                return
+            state[SIDE] /= there  # stretched out, it serves again
         clear_solid = m[o.TRANSMISSION] > 0.0 and m[o.METALNESS] < 1.0
         if options[OPT_PASSES] > 0.0 and whole[FIRST] == 0:
             s = 1.0 if facing >= 0.0 else -1.0
@@ -321,7 +323,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             m[o.COAT_NORMAL + 2] = nx * cx + ny * cy + nz * cz
         if whole[GUIDED] == 0 and (m[o.SMOOTH] == 0.0 or whole[BOUNCE] >= 6):
             for c3 in range(3):
-                out[PLANE_ALBEDO + c3] += state[GUIDE + c3] * guide_albedo(m, c3)
+                out[PLANE_ALBEDO + c3] += guide_albedo(m, c3)
             out[PLANE_NORMAL] += nx
             out[PLANE_NORMAL + 1] += ny
             out[PLANE_NORMAL + 2] += nz

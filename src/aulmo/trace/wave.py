@@ -31,7 +31,6 @@ from aulmo.trace.path_state import (
     DEPTH,
     DIRECTION,
     EVEN_STEPS,
-    GUIDE,
     HEIGHT,
     INSTANCE,
     LAST,
@@ -173,8 +172,6 @@ def set_out(wave, frame, camera, moment, work, taken, lanes):
         carry(state, 1.0, 1.0, 1.0)
         state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
         state[SPREAD] = frame.pixel
-        for c in range(3):
-            state[GUIDE + c] = 1.0
         whole[SEED] = np.int64(wave.seeds[lane])
         whole[SEEN] = 1
         whole[LAST_INSTANCE] = -1
