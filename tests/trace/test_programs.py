@@ -620,6 +620,14 @@ def test_beyond_its_footprint_a_pattern_is_its_mean_everywhere(kind):
     assert abs(near.mean() - mean.mean()) < 0.05 * np.ptp(near)
 
 
+@pytest.mark.parametrize("gain", [0.0, 1.0, -1.0, 40.0])
+def test_noise_of_any_gain_is_a_number_from_everywhere(gain):
+    nodes = [Node("n", "noise", {"size_mm": 7.0, "octaves": 2.0, "gain": gain, "fold": 1.0})]
+    for wide in (1e-6, 5.0, 1e6):
+        found = values(nodes, np.random.default_rng(3).uniform(-50, 50, (50, 3)), wide=wide)
+        assert np.isfinite(found).all() and found.min() >= 0.0 and found.max() <= 1.0
+
+
 def test_patterns_without_a_size_are_never_their_mean():
     for nodes in (EVERY_KIND["ramp"], EVERY_KIND["cells"], EVERY_KIND["dots"], EVERY_KIND["facing"], EVERY_KIND["position"]):
         assert footprint_of_the_mean(nodes) == math.inf

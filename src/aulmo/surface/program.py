@@ -222,7 +222,7 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
         row[p + 5 : p + 8] = [1.0 / (wide * stretch if axis == node.axis else wide) for axis in AXES]
         row[p + 8] = min(1.0, max(0.0, number("fold")))
         parts = row[p + 3] ** np.arange(int(row[p + 1]))
-        row[p + 9] = FOLDED_MEAN * math.sqrt((parts**2).sum()) / parts.sum()
+        row[p + 9] = min(1.0, FOLDED_MEAN * math.sqrt((parts**2).sum()) / max(1e-9, abs(parts.sum())))
     elif code == CELLS:
         row[p : p + 3] = (size("size_mm"), min(1.0, max(0.0, number("jitter"))), number("seed"))
     elif code in (CHECKER, DOTS, STRIPES):
