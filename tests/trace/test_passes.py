@@ -12,6 +12,7 @@ from aulmo.document import edits
 from aulmo.document.records import Backdrop, Environment, Floor, Lamp, Material, Part, Placement, RenderSettings, Surface, TimedPlacement
 from aulmo.errors import BadFile, BadValue
 from aulmo.trace.passes import PATH_NAMES, SETS, check, matte_float, matte_hash, murmur3
+from aulmo.trace.scene import FLOOR_GAP, SceneBuilder
 from aulmo.trace.tracer import render
 from shapes import box_mesh, one_part, sphere_mesh
 
@@ -97,7 +98,10 @@ def test_surface_passes_say_where_and_which_way(whole):
     gap = np.abs(np.linalg.norm(position - camera, axis=1) - planes["depth"][covered][:, 0])
     assert np.median(gap) < 1e-2
     assert np.allclose(np.linalg.norm(planes["normal_first"][covered], axis=1), 1.0, atol=1e-3)
-    floor = covered & (np.abs(planes["position"][..., 2] + 20) < 0.02)  # a hair below what stands on it
+    document, assets = still_life(kind="plain")
+    scene = SceneBuilder(assets).build(document, document.shots[0])
+    height = -20 - FLOOR_GAP * np.linalg.norm(scene.high - scene.low)  # a hair below what stands on it
+    floor = covered & (np.abs(planes["position"][..., 2] - height) < 1e-3)
     assert floor.sum() > 100
     np.testing.assert_allclose(planes["normal_first"][floor][:, 2], 1.0, atol=1e-3)
     facing = planes["facing"][floor][:, 0]

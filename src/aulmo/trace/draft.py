@@ -14,7 +14,8 @@ from aulmo.trace.embree import (
     MASK_SOLID,
     NO_HIT,
     PACKET,
-    PACKET_WORDS,
+    PACKET_BLOCK,
+    PACKET_SLACK,
     RAY_WORDS,
     intersect,
     intersect_packet,
@@ -276,7 +277,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
-    packet_block = np.zeros(PACKET_WORDS, np.float32)
+    packet_block = np.zeros(PACKET_BLOCK + PACKET_SLACK, np.float32)
     aligned = packet_in(packet_block)
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))

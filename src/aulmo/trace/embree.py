@@ -70,7 +70,7 @@ _intersect16 = types.ExternalFunction("aulmo_rtcIntersect16", types.void(types.u
 # A packet of sixteen rays (RTCRayHit16): the fields of one ray, each sixteen wide; then the mask of valid rays.
 PACKET, PACKET_FIELDS = 16, 21
 PACKET_BLOCK = PACKET * (PACKET_FIELDS + 1)
-PACKET_WORDS = PACKET_BLOCK + 16  # room to begin at a multiple of 64 bytes
+PACKET_SLACK = 16  # room to begin at a multiple of 64 bytes
 
 
 class _Arguments(ctypes.Structure):
@@ -191,7 +191,7 @@ def occluded(scene, ray):
 def packet_in(block):
     """The part of a float32 block that begins at a multiple of 64 bytes, as packets must: room for as many as it holds; keep it alive."""
     skip = (64 - address(block) % 64) % 64 // 4
-    return block[skip : skip + (len(block) - 16) // PACKET_BLOCK * PACKET_BLOCK]
+    return block[skip : skip + (len(block) - PACKET_SLACK) // PACKET_BLOCK * PACKET_BLOCK]
 
 
 @inlined

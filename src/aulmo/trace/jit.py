@@ -46,4 +46,3 @@ def fetch_soon(typingctx, address):
         return context.get_dummy_value()
 
     return types.void(address), codegen
-

@@ -38,6 +38,7 @@ from aulmo.trace.embree import (
     MASK_SOLID,
     PACKET,
     PACKET_BLOCK,
+    PACKET_SLACK,
     RAY_WORDS,
     intersect_packet,
     packet_in,
@@ -159,7 +160,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     record, recorded, stop, done, goal = borrowed(record), borrowed(recorded), borrowed(stop), borrowed(done), borrowed(goal)
     # the blocks own their memory to the end of the tile; all else looks at it without counting
     ray_block = np.zeros(RAY_WORDS, np.float32)
-    packet_block = np.zeros(WAVE // PACKET * PACKET_BLOCK + 16, np.float32)
+    packet_block = np.zeros(WAVE // PACKET * PACKET_BLOCK + PACKET_SLACK, np.float32)
     aligned = packet_in(packet_block).reshape(WAVE // PACKET, PACKET_BLOCK)
     state_block = np.zeros((WAVE, NUMBERS), np.float64)
     whole_block = np.zeros((WAVE, WHOLES), np.int64)

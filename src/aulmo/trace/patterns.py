@@ -180,7 +180,7 @@ def wood(op, x, y, z, wide):
     if fibre > 0.0:
         streaks = _seen(WIDEST_FIBRE, wide)
         if streaks > 0.0:
-            share += 0.22 * fibre * streaks * gradient_noise(x / 2.4, y / 2.4, z / 90.0, seed + 2)
+            share += 0.22 * fibre * streaks * gradient_noise(x / WIDEST_FIBRE, y / WIDEST_FIBRE, z / 90.0, seed + 2)
         fine = _seen(0.45, wide)
         if fine > 0.0:
             share += 0.18 * fibre * fine * gradient_noise(x / 0.45, y / 0.45, z / 30.0, seed + 3)
