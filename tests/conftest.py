@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
-import aulmo.trace.kernel_cache  # noqa: F401  (before any test imports Numba: no kernel may come from a stale cache)
+import aulmo.trace.compile.kernel_cache  # noqa: F401  (before any test imports Numba: no kernel may come from a stale cache)
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
 from shapes import one_part, sphere_mesh

@@ -44,7 +44,7 @@ def file_mime(path) -> QMimeData:
 
 def swatch_mime(name: str) -> QMimeData:
     """A dragged swatch."""
-    from aulmo.desk.drops import SWATCH_MIME
+    from aulmo.desk.picture.drops import SWATCH_MIME
 
     mime = QMimeData()
     mime.setData(SWATCH_MIME, f"swatch\n{name}\n{name}".encode())

@@ -7,10 +7,10 @@ from numba import njit
 from scipy import stats
 
 from aulmo.document.records import Surface
-from aulmo.trace import openpbr
-from aulmo.trace.arrays import FILM_STEPS
-from aulmo.trace.material_rows import material_row
-from aulmo.trace.sampling import draw_2d
+from aulmo.trace.compile.arrays import FILM_STEPS
+from aulmo.trace.material import openpbr
+from aulmo.trace.material.material_rows import material_row
+from aulmo.trace.path.sampling import draw_2d
 
 WHITE = (1.0, 1.0, 1.0)
 KINDS = {

@@ -7,18 +7,27 @@ from pathlib import Path
 
 import pytest
 
+from aulmo.trace.compile.kernel_cache import kernel_sources
+
 SOURCE = Path(__file__).parents[1] / "src" / "aulmo"
-# what each package may import of Aulmo; `trace.scene`, `tracer`, `live` and `swatch_ball` turn documents into arrays
+# what each package may import of Aulmo; what is not listed may import nothing, and nobody may import it
 BELOW = {
-    "document": set(),
-    "surface": {"document"},
-    "light": {"document", "surface"},
-    "prepare": {"document", "surface", "light"},
-    "trace": {"document", "surface", "light"},
-    "deliver": {"document", "surface", "light", "trace", "prepare"},
-    "command": {"document", "surface", "light", "trace", "prepare", "deliver", "desk"},
-    "desk": {"document", "surface", "light", "trace", "prepare", "deliver", "command"},
+    "errors": set(),
+    "document": {"errors"},
+    "surface": {"errors", "document"},
+    "light": {"errors", "document", "surface"},
+    "prepare": {"errors", "document", "surface", "light"},
+    "trace": {"errors", "document", "surface", "light"},
+    "deliver": {"errors", "document", "surface", "light", "trace", "prepare"},
+    "desk": {"errors", "document", "surface", "light", "trace", "prepare", "deliver"},
+    "command": {"errors", "document", "surface", "light", "trace", "prepare", "deliver", "desk"},
+    "script": {"errors", "document", "surface", "light", "trace", "prepare", "deliver", "command"},
+    "__main__": {"command"},
 }
+# within the renderer: kernels in rooms, the rest on top of them
+ROOMS = {"compile", "shape", "pattern", "material", "lamp", "path"}
+# within the window: what the rooms of all stages stand on, and that no stage knows another
+STANDS_ON = {"shell", "widgets", "picture"}
 FILES = sorted(SOURCE.rglob("*.py"))
 
 
@@ -33,28 +42,78 @@ def imports_of(path: Path) -> set[str]:
     return found
 
 
-@pytest.mark.parametrize("package", sorted(BELOW))
-def test_imports_only_go_down(package):
-    for path in (SOURCE / package).rglob("*.py"):
-        used = {name.split(".")[1] for name in imports_of(path) if name.startswith("aulmo.") and name.split(".")[1] in BELOW}
-        assert used <= BELOW[package] | {package}, f"{path.name} reaches up to {used - BELOW[package] - {package}}"
+def package_of(path: Path) -> str:
+    first = path.relative_to(SOURCE).parts[0]
+    return first.removesuffix(".py")
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: str(path.relative_to(SOURCE)))
+def test_imports_only_go_down(path):
+    package = package_of(path)
+    allowed = BELOW.get(package, set()) | {package}
+    used = {name.split(".")[1] for name in imports_of(path) if name.startswith("aulmo.")}
+    used = {name for name in used if name != "__version__"}
+    assert used <= allowed, f"{path.name} reaches up to {used - allowed}"
+
+
+@pytest.mark.parametrize("room", sorted(p.name for p in (SOURCE / "trace").iterdir() if p.is_dir() and p.name != "__pycache__"))
+def test_the_rooms_of_the_renderer_know_only_rooms(room):
+    for path in (SOURCE / "trace" / room).glob("*.py"):
+        used = {name.split(".")[2] for name in imports_of(path) if name.startswith("aulmo.trace.")}
+        allowed = {"compile"} if room == "compile" else ROOMS
+        assert room in ROOMS and used <= allowed, f"{path.name} reaches {used - allowed}"
+
+
+def test_no_stage_of_the_window_knows_another_and_the_shell_knows_none_by_name():
+    rooms = {p.name for p in (SOURCE / "desk").iterdir() if (p / "__init__.py").exists()}
+    stages = rooms - STANDS_ON
+    for path in (SOURCE / "desk").rglob("*.py"):
+        here = path.relative_to(SOURCE / "desk").parts[0]
+        used = {name.split(".")[2] for name in imports_of(path) if name.startswith("aulmo.desk.") and len(name.split(".")) > 2} & rooms
+        if here == "stages.py":  # the one list
+            continue
+        assert not (used & stages) - {here}, f"{path} knows the stage {used & stages - {here}}"
+        if here == "widgets":
+            assert used <= {"widgets", "shell"}
 
 
 def test_only_the_desk_imports_qt():
     for path in FILES:
-        if "desk" not in path.parts:
+        if package_of(path) != "desk":
             assert not any(n.split(".")[0] in ("PySide6", "qtpy", "qtawesome") for n in imports_of(path)), path
 
 
 def test_kernels_know_nothing_of_documents():
-    for name in ("path", "openpbr", "microfacet", "lights", "lens", "sampling", "embree", "draft", "quick_math"):
-        used = imports_of(SOURCE / "trace" / f"{name}.py")
-        assert not any(n.startswith(("aulmo.document", "aulmo.prepare", "aulmo.light")) for n in used), name
+    """Which is why a change to the records compiles nothing again."""
+    for path in kernel_sources():
+        if path.is_relative_to(SOURCE / "trace"):
+            used = imports_of(path)
+            allowed = ("aulmo.document", "aulmo.document.assets", "aulmo.document.assets.Mesh")
+            assert not [n for n in used if n.startswith(("aulmo.document", "aulmo.prepare", "aulmo.light")) and n not in allowed], path
+
+
+def test_a_kernel_is_stale_when_anything_it_froze_has_changed(tmp_path):
+    import shutil
+
+    from aulmo.trace.compile.kernel_cache import digest_of
+
+    copy = tmp_path / "aulmo"
+    shutil.copytree(SOURCE, copy, ignore=shutil.ignore_patterns("__pycache__", "data", "thumbnails", "fonts"))
+    before = digest_of(copy)
+    for name, changes in (
+        ("surface/program.py", True), ("surface/colour.py", True), ("trace/compile/arrays.py", True), ("trace/path/vertex.py", True),
+        ("trace/material/openpbr.py", True), ("trace/scene.py", False), ("document/records.py", False),
+    ):  # fmt: skip
+        text = (copy / name).read_text()
+        (copy / name).write_text(text + "\nONE_MORE = 1\n")
+        assert (digest_of(copy) != before) == changes, name
+        (copy / name).write_text(text)
+    assert digest_of(copy) == before
 
 
 def test_no_module_but_the_desk_reads_the_screen():
     for path in FILES:
-        if "desk" not in path.parts:
+        if package_of(path) != "desk":
             assert "DISPLAY" not in path.read_text()
 
 
@@ -69,6 +128,6 @@ HEAVY = ("scipy.ndimage", "scipy.sparse", "scipy.spatial", "scipy.stats", "OCP",
 
 
 def test_the_window_starts_without_what_only_some_work_needs():
-    code = f"import sys, aulmo.desk.window; print([m for m in {HEAVY!r} if m in sys.modules])"
+    code = f"import sys, aulmo.desk.shell.window; print([m for m in {HEAVY!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"

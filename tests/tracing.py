@@ -4,8 +4,8 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.document.records import Camera, RenderSettings
-from aulmo.trace import arrays as a
 from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.compile import arrays as a
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder, backdrop_of
 from aulmo.trace.tracer import Tracer
@@ -17,7 +17,7 @@ class UniformDome(SceneBuilder):
     """A builder whose environment has the same luminance everywhere."""
 
     def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
+        from aulmo.trace.lamp.dome import build_importance
 
         image = np.full((128, 256, 3), NITS, np.float32)
         return image, *build_importance(image)
@@ -29,7 +29,7 @@ class DistantSun(SceneBuilder):
     lux = 5000.0
 
     def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
+        from aulmo.trace.lamp.dome import build_importance
 
         image = np.zeros((512, 1024, 3), np.float32)
         rows = np.cos(np.arange(513) * np.pi / 512)
@@ -42,7 +42,7 @@ class Dark(SceneBuilder):
     """A builder whose environment gives no light at all."""
 
     def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
+        from aulmo.trace.lamp.dome import build_importance
 
         image = np.zeros((128, 256, 3), np.float32)
         return image, *build_importance(image)
@@ -84,7 +84,7 @@ class HalfDome(SceneBuilder):
     """A builder whose environment is bright on one side (+x) and dark on the other."""
 
     def _environment(self, environment):
-        from aulmo.trace.lights import build_importance
+        from aulmo.trace.lamp.dome import build_importance
 
         image = np.zeros((128, 256, 3), np.float32)
         image[:, 128:] = NITS

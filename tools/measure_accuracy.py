@@ -21,8 +21,8 @@ from aulmo.document import edits  # noqa: E402
 from aulmo.document.records import Camera, Lamp, Placement, RenderSettings, Surface  # noqa: E402
 from aulmo.light.photometry import flux_of  # noqa: E402
 from aulmo.surface import spectrum  # noqa: E402
-from aulmo.trace import thin_film  # noqa: E402
-from aulmo.trace.spectrum import draw_wavelength, ior_at  # noqa: E402
+from aulmo.trace.material import thin_film  # noqa: E402
+from aulmo.trace.material.spectrum import draw_wavelength, ior_at  # noqa: E402
 from aulmo.trace.tracer import denoise, render  # noqa: E402
 from lobes import KINDS, furnace, row_of  # noqa: E402
 from shapes import box_mesh, one_part, sphere_mesh  # noqa: E402
@@ -122,7 +122,7 @@ def below() -> None:
     away = np.hypot(x - 31.5, y - 31.5) * 0.5
     r = np.arange(3, 14, 1.0)
     found = np.array([light[(away >= d - 0.5) & (away < d + 0.5)].mean() for d in r])
-    from aulmo.trace.medium import scattering_albedo
+    from aulmo.trace.material.medium import scattering_albedo
 
     mu = math.sqrt(3 * (1 - scattering_albedo(0.8, 0.0)))
     theory = (mu + 1 / r) / r**2 * np.exp(-mu * r)

@@ -10,14 +10,14 @@ os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp()
 os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp()
 
-from aulmo.desk.app import make_application
+from aulmo.desk.shell.app import make_application
 
 application = make_application()
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from aulmo.desk.start_page import DEMO
-from aulmo.desk.window import Window
+from aulmo.desk.shell.start_page import DEMO
+from aulmo.desk.shell.window import Window
 from aulmo.document import edits
 
 OUT = Path("docs/screenshots")
@@ -106,7 +106,7 @@ def main() -> None:
         if name == "prepare":
             window.picture.frame_selection()
             window.session.set_view(window.session.view)
-            from aulmo.desk.view_motion import approach
+            from aulmo.desk.picture.view_motion import approach
 
             window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
         elif name == "lamps":

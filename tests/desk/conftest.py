@@ -19,15 +19,15 @@ def qapp_cls():
 @pytest.fixture
 def window(qtbot, tmp_path, monkeypatch):
     """The real window, on a ball, a box and a twin box that share a material."""
-    from aulmo.desk import session as session_module
-    from aulmo.desk.app import make_application
+    from aulmo.desk.shell import session as session_module
+    from aulmo.desk.shell.app import make_application
 
     QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
     make_application()
     QSettings().clear()
     monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
     monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
-    from aulmo.desk.window import Window
+    from aulmo.desk.shell.window import Window
 
     made = Window()
     document, assets = one_part(sphere_mesh(20, 32), Surface(base_color=(0.6, 0.1, 0.1)))

@@ -188,7 +188,7 @@ def test_dragging_the_dome_turns_the_light(window, qtbot):
 
 def test_the_map_moves_with_the_hand(window):
     """A softbox drawn at the left of the map moves right when the dome is dragged right."""
-    from aulmo.desk.bench_light import flat_map
+    from aulmo.desk.light.bench import flat_map
     from aulmo.document.records import Environment
     from aulmo.light.softbox import Softbox, paint
 
@@ -296,7 +296,7 @@ def test_a_click_says_what_is_sharp(window, qtbot):
 
 
 def test_the_sharp_range_is_the_textbooks():
-    from aulmo.desk.details_frame import sharp_range
+    from aulmo.desk.frame.page import sharp_range
     from aulmo.document.records import Camera
 
     near, far = sharp_range(Camera(id="c", name="c", focal_length_mm=50, f_stop=8, focus=3000, sensor_mm=36))

@@ -82,7 +82,7 @@ def test_an_unknown_metal_says_so():
 
 @pytest.mark.parametrize("name", metals.names())
 def test_openpbr_meets_the_measured_metal_at_both_ends(name):
-    from aulmo.trace.microfacet import fresnel_f82
+    from aulmo.trace.material.microfacet import fresnel_f82
 
     base, tint = metals.openpbr_colours(name)
     for channel in range(3):

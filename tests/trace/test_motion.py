@@ -128,7 +128,7 @@ def test_shift_moves_the_frame_and_keeps_verticals():
 
 def test_blades_can_be_turned():
     eye = Camera(id="c", name="c", depth_of_field=True, focus=100.0, blades=5, blade_turn=36.0)
-    from aulmo.trace.arrays import CAM_BLADE_TURN
+    from aulmo.trace.compile.arrays import CAM_BLADE_TURN
 
     assert camera_rows(eye, 40, 30)[0, CAM_BLADE_TURN] == pytest.approx(np.radians(36.0))
 

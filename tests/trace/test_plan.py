@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from aulmo.document.records import RenderSettings, Surface
-from aulmo.trace import arrays as a
 from aulmo.trace import plan
+from aulmo.trace.compile import arrays as a
 from aulmo.trace.tracer import render
 from shapes import one_part, sphere_mesh
 

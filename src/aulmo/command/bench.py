@@ -19,14 +19,15 @@ from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, Placement, RenderSettings
-from aulmo.trace import arrays as a
-from aulmo.trace import draft, path, tracer
-from aulmo.trace.arrays import PLANES
+from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_row
-from aulmo.trace.embree import coherent_arguments
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile.arrays import PLANES
 from aulmo.trace.options import options_row
-from aulmo.trace.replay import replay
+from aulmo.trace.path import tile as path
+from aulmo.trace.path.replay import replay
 from aulmo.trace.scene import SceneBuilder, backdrop_of
+from aulmo.trace.shape.embree import coherent_arguments
 
 SIZE = (704, 560)
 LOOPS, FREE_SECONDS = 2_000_000, 0.12  # what `pace` runs, and how long that took while nothing else ran on the machine of the bars

@@ -199,7 +199,7 @@ def bench(arguments) -> int:
 
 def window(arguments) -> int:
     """The window: `aulmo [PROJECT]` or `aulmo demo`."""
-    from aulmo.desk.app import start
+    from aulmo.desk.shell.app import start
 
     return start(Path(arguments.project) if arguments.project else None, demo=arguments.command == "demo")
 

@@ -31,18 +31,21 @@ SRGB_TO_ACESCG = XYZ_D65_TO_ACESCG @ np.linalg.inv(_XYZ_TO_SRGB)
 SRGB_TO_ACESCG /= SRGB_TO_ACESCG.sum(1, keepdims=True)  # white stays white to the last digit
 ACESCG_TO_SRGB = np.linalg.inv(SRGB_TO_ACESCG)
 LUMINANCE = np.array([0.2722287, 0.6740818, 0.0536895])
+# Where the line and the power of the sRGB curve meet to the last digit; the rounded limits of IEC 61966-2-1 leave a step of 3e-8 between
+SRGB_KNEE_LINEAR = 0.0031306684425006336
+SRGB_KNEE = 12.92 * SRGB_KNEE_LINEAR
 
 
 def decode_srgb(value: np.ndarray) -> np.ndarray:
     """Display value 0..1 to linear light."""
     value = np.asarray(value, float)
-    return np.where(value <= 0.04045, value / 12.92, ((np.maximum(value, 0.04045) + 0.055) / 1.055) ** 2.4)
+    return np.where(value <= SRGB_KNEE, value / 12.92, ((np.maximum(value, SRGB_KNEE) + 0.055) / 1.055) ** 2.4)
 
 
 def encode_srgb(value: np.ndarray) -> np.ndarray:
     """Linear light to display value 0..1."""
     value = np.clip(value, 0.0, 1.0)
-    return np.where(value <= 0.0031308, value * 12.92, 1.055 * np.maximum(value, 0.0031308) ** (1 / 2.4) - 0.055)
+    return np.where(value <= SRGB_KNEE_LINEAR, value * 12.92, 1.055 * np.maximum(value, SRGB_KNEE_LINEAR) ** (1 / 2.4) - 0.055)
 
 
 def from_hex(text: str) -> tuple[float, float, float]:

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Document
-from aulmo.trace import arrays as a
+from aulmo.trace.compile import arrays as a
 
 
 def shutter_of(camera: Camera, document: Document, time: float = 0.0) -> tuple[float, float]:

@@ -6,9 +6,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.trace import arrays as a
-from aulmo.trace import openpbr as o
-from aulmo.trace.embree import (
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.material import openpbr as o
+from aulmo.trace.shape.embree import (
     MASK_CATCHER,
     MASK_CLEAR,
     MASK_SOLID,
@@ -24,10 +24,10 @@ from aulmo.trace.embree import (
     set_ray,
     take_from_packet,
 )
-from aulmo.trace.borrowed import address, borrowed, looked_at
-from aulmo.trace.jit import entry, inlined, kernel
-from aulmo.trace.lamps import aimed, dot_axis
-from aulmo.trace.lens import camera_ray
+from aulmo.trace.compile.borrowed import address, borrowed, looked_at
+from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.lamp.lamps import aimed, dot_axis
+from aulmo.trace.path.lens import camera_ray
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48

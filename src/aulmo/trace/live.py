@@ -9,8 +9,8 @@ import numpy as np
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.errors import AulmoError
-from aulmo.trace import kernel_cache
-from aulmo.trace.arrays import OPT_GRADIENT_SPAN, OPT_WHITE
+from aulmo.trace.compile import kernel_cache
+from aulmo.trace.compile.arrays import OPT_GRADIENT_SPAN, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import blur_environment
 from aulmo.trace.camera_rows import camera_rows, shutter_of

@@ -6,8 +6,8 @@ import numpy as np
 
 from aulmo.document.records import Backdrop, Camera, Document, RenderSettings
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace import arrays as a
-from aulmo.trace.embree import MASK_LAMP
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.shape.embree import MASK_LAMP
 from aulmo.trace.camera_rows import white_nits, shutter_of
 from aulmo.trace.scene import LAMP_PART, MANY_LAMPS, Scene
 

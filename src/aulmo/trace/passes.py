@@ -13,9 +13,9 @@ import numpy as np
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Camera, Document
 from aulmo.errors import BadValue
-from aulmo.trace import arrays as a
+from aulmo.trace.compile import arrays as a
 from aulmo.trace.camera_rows import camera_moment, project, shutter_of
-from aulmo.trace.film import moments
+from aulmo.trace.path.film import moments
 
 SETS = {
     "paths": "Light by its way",

@@ -10,7 +10,7 @@ displayed changed by -29 to +10 percent from scene to scene, by nothing on the w
 
 import numpy as np
 
-from aulmo.trace.film import FLOOR, TOP, moments
+from aulmo.trace.path.film import FLOOR, TOP, moments
 
 NEAR, FAR = 5, 33  # pixels over which a pilot's few samples are taken together; a rare bright path counts over the wider one by half
 FEWEST = 16

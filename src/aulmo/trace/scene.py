@@ -12,15 +12,15 @@ from aulmo.document.records import Backdrop, Document, Environment, Floor, Mater
 from aulmo.light import daylight, environment_image
 from aulmo.surface.colour import LUMINANCE
 from aulmo.surface.program import cuts_holes, leads_glow
-from aulmo.trace import arrays as a
-from aulmo.trace import openpbr
-from aulmo.trace.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, MASK_SOLID, InstanceTree, MeshTree
-from aulmo.trace.lamp_rows import build_lamps, proxy_matrix, proxy_mesh
-from aulmo.trace.light_tree import build_tree
-from aulmo.trace.lights import build_importance
-from aulmo.trace.material_rows import material_row
-from aulmo.trace.programs import ProgramBook
-from aulmo.trace.soft_edges import EdgeBook, SoftEdges
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.material import openpbr
+from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, MASK_SOLID, InstanceTree, MeshTree
+from aulmo.trace.lamp.lamp_rows import build_lamps, proxy_matrix, proxy_mesh
+from aulmo.trace.lamp.light_tree import build_tree
+from aulmo.trace.lamp.dome import build_importance
+from aulmo.trace.material.material_rows import material_row
+from aulmo.trace.pattern.programs import ProgramBook
+from aulmo.trace.shape.soft_edges import EdgeBook, SoftEdges
 
 FLOOR_SURFACE = Surface(base_color=(0.55, 0.55, 0.55), base_diffuse_roughness=0.3, specular_roughness=0.6, specular_weight=0.5)
 BARE_SURFACE = Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.5)

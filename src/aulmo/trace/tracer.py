@@ -15,14 +15,14 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.errors import BadFile
 from aulmo.surface.colour import ACESCG_TO_SRGB
-from aulmo.trace import arrays as a
+from aulmo.trace.compile import arrays as a
 from aulmo.trace import draft as draft_kernels
 from aulmo.trace import plan
 from aulmo.trace.denoise import cleaned_guides, denoise
-from aulmo.trace.embree import coherent_arguments
-from aulmo.trace.film import new_film, resolve, shadow_alpha, tile_noise
-from aulmo.trace.path import trace_tile
-from aulmo.trace.path_state import MATTE_SLOTS
+from aulmo.trace.shape.embree import coherent_arguments
+from aulmo.trace.path.film import new_film, resolve, shadow_alpha, tile_noise
+from aulmo.trace.path.tile import trace_tile
+from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
 from aulmo.trace.passes import check as check_passes
 from aulmo.trace.camera_rows import camera_rows, shutter_of, white_nits

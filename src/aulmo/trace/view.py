@@ -10,8 +10,8 @@ import math
 import numpy as np
 
 from aulmo.errors import BadValue
-from aulmo.surface.colour import ACESCG_TO_SRGB
-from aulmo.trace.jit import entry, kernel
+from aulmo.surface.colour import ACESCG_TO_SRGB, SRGB_KNEE_LINEAR
+from aulmo.trace.compile.jit import entry, kernel
 
 VIEWS = ("Product neutral", "Film", "Plain")
 _TO_SRGB = np.ascontiguousarray(ACESCG_TO_SRGB)
@@ -44,7 +44,7 @@ def encode(value):
         return 0.0
     if value >= 1.0:
         return 1.0
-    if value <= 0.0031308:
+    if value <= SRGB_KNEE_LINEAR:
         return value * 12.92
     return 1.055 * value ** (1.0 / 2.4) - 0.055
 

@@ -1,0 +1,1 @@
+"""The picture, its overlay, and the tools under the hand."""

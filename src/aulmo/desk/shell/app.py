@@ -1,0 +1,77 @@
+"""Starting the window."""
+
+import os
+import signal
+import sys
+from pathlib import Path
+
+
+def make_application(dressed: bool = True):
+    """The application with its name, fonts and theme; without the theme's style sheet when it is not to be `dressed` yet."""
+    os.environ.setdefault("QT_API", "pyside6")
+    from PySide6.QtCore import QSettings
+    from PySide6.QtWidgets import QApplication
+
+    from aulmo.desk.shell import theme
+
+    application = QApplication.instance() or QApplication(sys.argv[:1])
+    application.setApplicationName("Aulmo")
+    application.setOrganizationName("Aulmo")
+    application.setStyle("Fusion")
+    theme.load_fonts(application)
+    put_on = theme.use if dressed else theme.choose
+    put_on(application, QSettings().value("theme", "Dusk"))
+    return application
+
+
+def start(project: Path | None, demo: bool = False) -> int:
+    """Open the window and run until it is closed; returns the exit code."""
+    application = make_application(dressed=False)
+    from PySide6.QtCore import QSettings, QTimer
+
+    from aulmo.desk.shell import theme
+    from aulmo.desk.shell.start_page import DEMO
+    from aulmo.desk.shell.window import Window
+
+    window = Window()
+    # dressed once it is built: widgets put together in a style sheet are styled again at every step
+    theme.use(application, QSettings().value("theme", "Dusk"))
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: None)  # lets Python see Ctrl+C
+    pulse.start(500)
+    window.show()
+    if demo:
+        window.session.load(DEMO / "wick.aulmo")
+    elif project is not None:
+        window.session.load(project)
+    if not offer_recovery(window) and os.environ.get("AULMO_LEAVE_AFTER_DRAFT"):
+        window.picture.set_traced(False)
+        window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, lambda: os._exit(0)))
+    return application.exec()
+
+
+def offer_recovery(window) -> bool:
+    """Offer what a crash left behind; True when something was taken up."""
+    from PySide6.QtWidgets import QMessageBox
+
+    from aulmo.desk.shell import session as session_module
+    from aulmo.document import project_file
+    from aulmo.errors import AulmoError
+
+    for folder in project_file.left_behind(session_module.RECOVERY):
+        if os.environ.get("QT_QPA_PLATFORM") == "offscreen" and not os.environ.get("AULMO_RECOVER"):
+            return False
+        try:
+            document, assets, path = project_file.recover(folder)
+        except (AulmoError, OSError):
+            project_file.discard(folder)
+            continue
+        question = f"Aulmo ended without saving {document.name}. Take the unsaved work up again?"
+        answer = QMessageBox.question(window, "Unsaved work", question)
+        if answer == QMessageBox.StandardButton.Yes:
+            window.session.open_document(document, assets, path, unsaved=True)
+            project_file.discard(folder)
+            return True
+        project_file.discard(folder)
+    return False

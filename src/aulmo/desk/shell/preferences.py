@@ -1,0 +1,60 @@
+"""Preferences: theme, navigation, units. They act at once."""
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
+
+from aulmo.desk.shell import theme
+from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.fields import Segments, label, row
+
+
+class Preferences(QDialog):
+    """A small window beside the picture."""
+
+    def __init__(self, parent: QWidget, session: Session, changed) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Preferences")
+        self.setMinimumWidth(380)
+        self.session, self._changed = session, changed
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 12)
+        layout.setSpacing(10)
+        self.theme = Segments({"Dusk": "Dusk", "Daylight": "Daylight"})
+        self.theme.set_value(QSettings().value("theme", "Dusk"))
+        self.theme.chosen.connect(self._theme)
+        self.navigation = Segments({"mouse": "Mouse", "trackpad": "Trackpad"})
+        self.navigation.set_value(QSettings().value("navigation", "mouse"))
+        self.navigation.chosen.connect(self._navigation)
+        self.words = label("", wrap=True)
+        self.units = Segments({"mm": "mm", "cm": "cm", "in": "in"})
+        self.units.set_value(QSettings().value("units", "mm"))
+        self.units.chosen.connect(self._units)
+        for title, widget in (("Theme", self.theme), ("Hand", self.navigation)):
+            layout.addWidget(row(title, widget))
+        layout.addWidget(self.words)
+        layout.addWidget(row("Units", self.units))
+        close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        close.rejected.connect(self.close)
+        layout.addWidget(close)
+        self._describe()
+
+    def _describe(self) -> None:
+        pad = QSettings().value("navigation", "mouse") == "trackpad"
+        self.words.setText(
+            "Alt and drag turns, Alt, Shift and drag slides, two fingers go nearer."
+            if pad
+            else "Right-drag turns, middle-drag slides, the wheel goes nearer. Shift slows."
+        )
+
+    def _theme(self, name: str) -> None:
+        QSettings().setValue("theme", name)
+        theme.use(QApplication.instance(), name)
+        self._changed()
+
+    def _navigation(self, name: str) -> None:
+        QSettings().setValue("navigation", name)
+        self._describe()
+
+    def _units(self, name: str) -> None:
+        QSettings().setValue("units", name)
+        self._changed()

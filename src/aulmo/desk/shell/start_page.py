@@ -1,0 +1,141 @@
+"""The start page: drop a CAD file, recent projects, three lit demo sets."""
+
+from pathlib import Path
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from aulmo.desk.shell import theme
+from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.fields import button, label
+from aulmo.document.project_file import read_thumbnail
+
+DEMO = Path(__file__).parents[4] / "demo"
+DEMOS = (
+    ("wick", "Wick lantern", "The hero, on a cove"),
+    ("wick-night", "Wick at night", "Rim light and a flame"),
+    ("wick-tent", "Wick in a tent", "Bright and even"),
+)
+
+
+class DropField(QWidget):
+    """A dashed field that says what to drop."""
+
+    clicked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumHeight(150)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        layout = QVBoxLayout(self)
+        layout.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.icon = QLabel()
+        self.icon.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.icon.setPixmap(theme.icon("cube", theme.current().quiet, 34).pixmap(QSize(34, 34)))
+        first, second = label("Drop a CAD file here", "title"), label("STEP, IGES, BREP, OBJ, STL, PLY, glTF · or click to choose")
+        for widget in (self.icon, first, second):
+            widget.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            layout.addWidget(widget)
+
+    def paintEvent(self, event) -> None:  # noqa: N802
+        """Draw."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        pen = QPen(QColor(theme.current().quiet), 1.5, Qt.PenStyle.DashLine)
+        painter.setPen(pen)
+        painter.setBrush(QColor(theme.current().panel))
+        painter.drawRoundedRect(self.rect().adjusted(1, 1, -1, -1), 6, 6)
+
+    def mouseReleaseEvent(self, event) -> None:  # noqa: N802
+        """Choose a file instead."""
+        self.clicked.emit()
+
+
+class StartPage(QWidget):
+    """What is seen before anything is open."""
+
+    open_wanted = Signal(object)
+    import_wanted = Signal()
+    files_dropped = Signal(list)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setAcceptDrops(True)
+        self.inner = QVBoxLayout()
+        self.inner.setSpacing(14)
+        holder = QWidget()
+        holder.setLayout(self.inner)
+        holder.setFixedWidth(720)
+        outer = QHBoxLayout(self)
+        outer.addStretch(1)
+        outer.addWidget(holder)
+        outer.addStretch(1)
+        self.rebuild()
+
+    def rebuild(self) -> None:
+        """Lay the page out for the projects there are now."""
+        while self.inner.count():
+            taken = self.inner.takeAt(0)
+            if taken.widget():
+                taken.widget().deleteLater()
+            elif taken.layout():
+                while taken.layout().count():
+                    under = taken.layout().takeAt(0)
+                    if under.widget():
+                        under.widget().deleteLater()
+        self.inner.addStretch(1)
+        head = QHBoxLayout()
+        head.addWidget(label("Aulmo", "big"))
+        head.addStretch(1)
+        head.addWidget(button("Open a project…", lambda: self.open_wanted.emit(None)))
+        self.inner.addLayout(head)
+        field = DropField()
+        field.clicked.connect(self.import_wanted)
+        self.inner.addWidget(field)
+        recent = [p for p in self.session.recent() if p.parent != DEMO][:4]
+        if recent:
+            self.inner.addWidget(label("Recent", "heading"))
+            self.inner.addLayout(self._cards([(p, p.stem, p.parent.name) for p in recent]))
+        demos = [(DEMO / f"{f}.aulmo", title, text) for f, title, text in DEMOS if (DEMO / f"{f}.aulmo").exists()]
+        if demos:
+            self.inner.addWidget(label("Lit demo sets", "heading"))
+            self.inner.addLayout(self._cards(demos))
+        self.inner.addStretch(2)
+
+    def _cards(self, projects: list) -> QHBoxLayout:
+        line = QHBoxLayout()
+        line.setSpacing(12)
+        for path, title, text in projects:
+            card = QPushButton()
+            card.setObjectName("projectCard")
+            card.setAccessibleName(title)
+            inner = QVBoxLayout(card)
+            inner.setContentsMargins(6, 6, 6, 6)
+            inner.setSpacing(1)
+            picture = QLabel()
+            picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            blob = read_thumbnail(path)
+            pixmap = QPixmap()
+            if blob and pixmap.loadFromData(blob):
+                picture.setPixmap(pixmap.scaled(QSize(154, 98), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+            else:
+                picture.setPixmap(QIcon(theme.icon("cube", theme.current().quiet)).pixmap(32, 32))
+            inner.addWidget(picture, 1)
+            inner.addWidget(label(title, "heading"))
+            inner.addWidget(label(text))
+            card.clicked.connect(lambda _=False, p=path: self.open_wanted.emit(p))
+            line.addWidget(card)
+        line.addStretch(1)
+        return line
+
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """Files may come."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """Pass them on."""
+        self.files_dropped.emit([Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()])
+        event.acceptProposedAction()

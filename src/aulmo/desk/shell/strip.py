@@ -1,0 +1,105 @@
+"""The strip: which project and shot everything applies to, draft or traced, how noisy the picture is, and Render."""
+
+import math
+
+from PySide6.QtCore import QRectF, Qt
+from PySide6.QtGui import QColor, QPainter
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from aulmo.desk.picture.picture import Picture
+from aulmo.desk.render.page import duration
+from aulmo.desk.shell import theme
+from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.fields import Choice, Segments, button, label
+
+
+class NoiseBar(QWidget):
+    """A thin line that fills as the picture becomes clean."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedHeight(3)
+        self.share = 0.0
+
+    def paintEvent(self, event) -> None:  # noqa: N802
+        """Draw."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.current().field))
+        painter.fillRect(QRectF(0, 0, self.width() * self.share, 3), QColor(theme.current().quiet))
+
+
+class Strip(QWidget):
+    """The line over everything."""
+
+    def __init__(self, session: Session, picture: Picture, render) -> None:
+        super().__init__()
+        self.session, self.picture = session, picture
+        self.setObjectName("strip")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setFixedHeight(38)
+        self.project = label("", "title")
+        self.saved = label("")
+        self.shot = Choice()
+        self.shot.setAccessibleName("Shot")
+        self.shot.setFixedWidth(150)
+        self.shot.chosen.connect(session.set_shot)
+        self.mode = Segments({"draft": "Draft", "traced": "Traced"})
+        self.mode.setFixedWidth(124)
+        self.mode.set_value("traced")
+        self.mode.chosen.connect(lambda v: picture.set_traced(v == "traced"))
+        self.noise = QLabel()
+        self.bar = NoiseBar()
+        self.render = button("Render", render, "main", "Ctrl+Return")
+        self.render.setFixedWidth(92)
+        readout = QWidget()
+        readout.setFixedWidth(214)
+        column = QVBoxLayout(readout)
+        column.setContentsMargins(0, 6, 0, 5)
+        column.setSpacing(3)
+        column.addWidget(self.noise)
+        column.addWidget(self.bar)
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(14, 0, 12, 0)
+        layout.setSpacing(8)
+        layout.addWidget(self.project)
+        layout.addWidget(self.saved)
+        layout.addSpacing(18)
+        layout.addWidget(label("Shot"))
+        layout.addWidget(self.shot)
+        layout.addStretch(1)
+        layout.addWidget(self.mode)
+        layout.addSpacing(8)
+        layout.addWidget(readout)
+        layout.addStretch(1)
+        layout.addWidget(self.render)
+        session.changed.connect(lambda old, new: self.refresh())
+        for signal in (session.opened, session.saved, session.shot_changed):
+            signal.connect(self.refresh)
+        picture.status_changed.connect(self.refresh_noise)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Project, shot."""
+        document = self.session.document
+        name = document.name if len(document.name) < 26 else document.name[:24] + "…"
+        self.project.setText(name)
+        self.saved.setText("· saved" if self.session.is_saved else "· not saved")
+        shot = self.session.shot
+        self.shot.fill([(s.name, s.id) for s in document.shots], shot.id if shot else None)
+        self.mode.set_value("traced" if self.picture.traced else "draft")
+
+    def refresh_noise(self) -> None:
+        """Noise and time to clean."""
+        state = self.picture.state
+        if state is None or not state.traced:
+            self.noise.setText("Draft" if state else "")
+            self.bar.share = 0.0
+        elif state.samples == 0 or not math.isfinite(state.noise):
+            self.noise.setText("First look")
+            self.bar.share = 0.02
+        else:
+            target = self.session.document.render.noise_percent / 100
+            left = "clean" if state.noise <= target else f"clean in {duration(state.seconds_left)}"
+            self.noise.setText(f"Noise {100 * state.noise:.1f} %   {left}")
+            self.bar.share = min(1.0, (target / max(1e-9, state.noise)) ** 2)
+        self.bar.update()

@@ -1,0 +1,169 @@
+"""Surface's bench: the shelf of swatches, and the materials of this project."""
+
+from importlib.resources import files
+
+import msgspec
+from PySide6.QtCore import QByteArray, QMimeData, QSize, Qt
+from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
+from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+
+from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch
+from aulmo.desk.shell import theme
+from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.session import Session
+from aulmo.document import edits
+from aulmo.document.records import Material
+from aulmo.surface import swatches
+
+_PAYLOAD = Qt.ItemDataRole.UserRole
+THUMBNAILS = files("aulmo.desk") / "thumbnails"
+
+
+class Shelf(QListWidget):
+    """Swatches that can be dragged onto parts."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("shelf")
+        self.setViewMode(QListView.ViewMode.IconMode)
+        self.setIconSize(QSize(84, 46))
+        self.setGridSize(QSize(98, 84))
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setMovement(QListView.Movement.Static)
+        self.setDragEnabled(True)
+        self.setUniformItemSizes(True)
+        self.setWordWrap(True)  # no name is cut
+        self.setTextElideMode(Qt.TextElideMode.ElideRight)
+        self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.setAccessibleName("Swatches")
+
+    def mimeData(self, items) -> QMimeData:  # noqa: N802
+        """What a drag carries."""
+        mime = QMimeData()
+        if items:
+            mime.setData(SWATCH_MIME, QByteArray(items[0].data(_PAYLOAD).encode()))
+        return mime
+
+    def startDrag(self, actions) -> None:  # noqa: N802
+        """Drag the ball under the hand."""
+        item = self.currentItem()
+        if item is None:
+            return
+        drag = QDrag(self)
+        drag.setMimeData(self.mimeData([item]))
+        drag.setPixmap(item.icon().pixmap(QSize(56, 40)))
+        drag.exec(Qt.DropAction.CopyAction)
+
+
+class SurfaceBench(QWidget):
+    """Shelves as chips, swatches below."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._balls: dict[bytes, QIcon] = {}  # by what the material looks like
+        self._asked: set[bytes] = set()
+        head = BenchHead("Swatches")
+        self.chips = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        for name in ("All", *swatches.SHELVES, "In this project"):
+            short = {"In this project": "Project"}.get(name, name.split(" &")[0])
+            chip = QPushButton(short)
+            chip.setToolTip(name)
+            chip.setObjectName("chip")
+            chip.setCheckable(True)
+            chip.clicked.connect(self.fill)
+            self.chips.addButton(chip)
+            self.buttons[name] = chip
+            head.addWidget(chip)
+        self.buttons["All"].setChecked(True)
+        head.addStretch(1)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Find")
+        self.search.setFixedWidth(84)
+        self.search.textChanged.connect(self.fill)
+        head.addWidget(self.search)
+        self.shelf = Shelf()
+        self.shelf.itemDoubleClicked.connect(self._use)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(head)
+        layout.addWidget(self.shelf)
+        self.shelf.setContentsMargins(8, 0, 8, 0)
+        session.opened.connect(self.fill)
+        session.changed.connect(lambda old, new: old.materials is not new.materials and self.current() == "In this project" and self.fill())
+        session.selection_changed.connect(self._mark)
+        self.fill()
+
+    def current(self) -> str:
+        """The chip that is on."""
+        return next(n for n, b in self.buttons.items() if b.isChecked())
+
+    def fill(self) -> None:
+        """Show the swatches of the shelf that fit the search."""
+        self.shelf.clear()
+        wanted, name = self.search.text().strip().lower(), self.current()
+        if name == "In this project":
+            for material in self.session.document.materials.values():
+                if wanted in material.name.lower():
+                    count = len(edits.users_of(self.session.document, material.id))
+                    self._add(material.name, f"material\n{material.id}\n{material.name}", self._ball(material), f"{material.name}: {count} parts")
+        else:
+            for kind, swatch, _ in swatches.shelf():
+                if name in ("All", kind) and wanted in swatch.lower():
+                    path = THUMBNAILS / f"{swatch.lower().replace(' ', '-')}.png"
+                    self._add(
+                        swatch,
+                        f"swatch\n{swatch}\n{swatch}",
+                        theme.picture_icon(QPixmap(str(path))),
+                        f"{swatch} · drag onto a part, or double-click for what is selected",
+                    )
+        self._mark()
+
+    def _add(self, name: str, payload: str, icon: QIcon, tip: str) -> None:
+        item = QListWidgetItem(icon, name)
+        item.setData(_PAYLOAD, payload)
+        item.setToolTip(tip)
+        item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
+        item.setSizeHint(QSize(96, 82))
+        self.shelf.addItem(item)
+
+    def _mark(self) -> None:
+        document = self.session.document
+        worn = {
+            document.materials[document.parts[i].material].name for i in edits.leaves(document, self.session.selection) if document.parts[i].material
+        }
+        for k in range(self.shelf.count()):
+            item = self.shelf.item(k)
+            item.setSelected(item.text() in worn)
+
+    def _use(self, item: QListWidgetItem) -> None:
+        targets = edits.leaves(self.session.document, self.session.selection)
+        if not targets:
+            self.session.hint.emit("Select a part first, or drag the swatch onto one")
+            return
+        drop_swatch(self.session, item.data(_PAYLOAD), targets)
+
+    def _ball(self, material: Material) -> QIcon:
+        look = msgspec.json.encode((material.surface, material.nodes, material.wires))
+        if look in self._balls:
+            return self._balls[look]
+        if look not in self._asked:
+            self._asked.add(look)
+            assets = self.session.assets
+
+            def work(task):
+                from aulmo.trace.swatch_ball import swatch_picture
+
+                return swatch_picture(material, 84, 58, 24, assets)
+
+            self.session.start_task("Picturing materials", work, lambda pixels: self._take_picture(look, pixels))
+        return QIcon()
+
+    def _take_picture(self, look: bytes, pixels) -> None:
+        h, w = pixels.shape[:2]
+        image = QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
+        self._balls[look] = theme.picture_icon(QPixmap.fromImage(image))
+        if self.current() == "In this project":
+            self.fill()

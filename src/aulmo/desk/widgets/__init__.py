@@ -1,0 +1,1 @@
+"""Small widgets that know nothing of stages."""

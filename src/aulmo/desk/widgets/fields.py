@@ -1,0 +1,347 @@
+"""The small widgets every panel is made of: number fields that take sums and units, slider rows, sections, segments."""
+
+import math
+from typing import Any, Callable
+
+from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QSizePolicy,
+    QSlider,
+    QVBoxLayout,
+    QWidget,
+)
+
+from aulmo.desk.shell import theme
+from aulmo.document.quantity import parse, show
+from aulmo.errors import BadValue
+
+LABEL_WIDTH, FIELD_WIDTH = 84, 76
+LENGTH_UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}
+
+
+def length_unit() -> tuple[str, float]:
+    """The unit lengths are shown in, and its millimetres."""
+    unit = QSettings().value("units", "mm")
+    return (unit, LENGTH_UNITS[unit]) if unit in LENGTH_UNITS else ("mm", 1.0)
+
+
+class NumberField(QLineEdit):
+    """A number with a unit. Takes sums; says in a tooltip and a red edge what is wrong; Esc gives the old number back."""
+
+    edited = Signal(float)
+    trouble = Signal(str)
+
+    def __init__(self, unit: str = "", low: float = -math.inf, high: float = math.inf, decimals: int = 2) -> None:
+        super().__init__()
+        self.unit, self.low, self.high, self.decimals = unit, low, high, decimals
+        self._value = 0.0
+        self.bare = False
+        self.setMinimumWidth(36)
+        self.editingFinished.connect(self._take)
+        self.setAlignment(Qt.AlignmentFlag.AlignLeft)
+
+    def value(self) -> float:
+        """The number in the field's unit; lengths are always millimetres, whatever unit they are shown in."""
+        return self._value
+
+    def _text(self, value: float) -> str:
+        if self.unit != "mm":
+            return show(value, "" if self.bare else self.unit, self.decimals)
+        unit, factor = length_unit()
+        return show(value / factor, "" if self.bare else unit, self.decimals + (0 if factor == 1 else 1 if factor == 10 else 2))
+
+    def _read(self) -> float:
+        if self.unit != "mm":
+            return parse(self.text(), self.unit, self.low, self.high)
+        unit, factor = length_unit()
+        return parse(self.text(), unit, self.low / factor, self.high / factor) * factor
+
+    def set_value(self, value: float) -> None:
+        """Show a number without telling anybody."""
+        self._value = value
+        if not self.hasFocus() or not self.isModified():
+            self.setText(self._text(value))
+            self.setCursorPosition(0)
+            self._mark(False)
+
+    def _mark(self, wrong: bool, why: str = "") -> None:
+        self.setProperty("wrong", wrong)
+        self.setToolTip(why)
+        self.style().unpolish(self)
+        self.style().polish(self)
+
+    def _take(self) -> None:
+        if not self.isModified():
+            return
+        try:
+            value = self._read()
+        except BadValue as error:
+            self._mark(True, str(error))
+            self.trouble.emit(str(error))
+            return
+        self.setModified(False)
+        self._mark(False)
+        changed = value != self._value
+        self._value = value
+        self.setText(self._text(value))
+        if changed:
+            self.edited.emit(value)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:  # noqa: N802
+        """Esc gives up; up and down step by one in the last sensible place."""
+        if event.key() == Qt.Key.Key_Escape:
+            self.setModified(False)
+            self.set_value(self._value)
+            self.clearFocus()
+            return
+        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            step = 10.0 ** -min(self.decimals, 1) if self.decimals else 1.0
+            step *= 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+            value = self._value + (step if event.key() == Qt.Key.Key_Up else -step)
+            self.setText(self._text(min(self.high, max(self.low, value))))
+            self.setModified(True)
+            self._take()
+            return
+        super().keyPressEvent(event)
+
+
+class Dot(QWidget):
+    """A small dot that shows where a value differs from its default; a click restores it."""
+
+    clicked = Signal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(9, 18)
+        self._on = False
+
+    def set_on(self, on: bool) -> None:
+        """Show or hide the dot."""
+        self._on = on
+        self.setCursor(Qt.CursorShape.PointingHandCursor if on else Qt.CursorShape.ArrowCursor)
+        self.setToolTip("Changed; click for the default" if on else "")
+        self.update()
+
+    def paintEvent(self, event) -> None:  # noqa: N802
+        """Draw."""
+        if self._on:
+            painter = QPainter(self)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.current().accent_hover))
+            painter.drawEllipse(1, 7, 5, 5)
+
+    def mousePressEvent(self, event) -> None:  # noqa: N802
+        """Restore."""
+        if self._on:
+            self.clicked.emit()
+
+
+def row(label: str, *widgets: QWidget, dot: Dot | None = None, tip: str = "") -> QWidget:
+    """A labelled row of a panel."""
+    box = QWidget()
+    line = QHBoxLayout(box)
+    line.setContentsMargins(0, 1, 0, 1)
+    line.setSpacing(6)
+    line.addWidget(dot or _spacer(9))
+    text = QLabel(label)
+    text.setObjectName("quiet")
+    text.setFixedWidth(LABEL_WIDTH - 9)
+    text.setToolTip(tip)
+    line.addWidget(text)
+    for widget in widgets:
+        line.addWidget(widget, 1 if not isinstance(widget, (NumberField, QCheckBox)) or len(widgets) > 1 else 0)
+    if len(widgets) == 1 and isinstance(widgets[0], (NumberField, QCheckBox)):
+        line.addStretch(1)
+    return box
+
+
+def _spacer(width: int) -> QWidget:
+    space = QWidget()
+    space.setFixedWidth(width)
+    return space
+
+
+class SliderRow(QWidget):
+    """Label, track and field of one number. The track shows the useful range; the field takes anything valid.
+
+    `changed` carries the number and whether the hand is still on the slider.
+    """
+
+    changed = Signal(float, bool)
+    trouble = Signal(str)
+
+    def __init__(
+        self, label: str, low: float, high: float, unit: str = "", default: float | None = None, decimals: int = 2,
+        hard_low: float | None = None, hard_high: float = math.inf, curve: float = 1.0, tip: str = "",
+    ) -> None:  # fmt: skip
+        super().__init__()
+        self.low, self.high, self.default, self.curve = low, high, default, curve
+        self.field = NumberField(unit, low if hard_low is None else hard_low, hard_high, decimals)
+        self.field.setFixedWidth(FIELD_WIDTH)
+        self.slider = QSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, 1000)
+        self.slider.setAccessibleName(label)
+        self.field.setAccessibleName(label)
+        self.dot = Dot()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self._row = row(label, self.slider, dot=self.dot, tip=tip)
+        layout.addWidget(self._row, 1)
+        layout.addWidget(self.field)
+        layout.setSpacing(8)
+        self.slider.valueChanged.connect(self._slid)
+        self.slider.sliderReleased.connect(lambda: self.changed.emit(self.field.value(), False))
+        self.field.edited.connect(self._typed)
+        self.field.trouble.connect(self.trouble)
+        self.dot.clicked.connect(lambda: self.default is not None and self._typed(self.default))
+
+    def set_title(self, title: str) -> None:
+        """Call the row something else."""
+        self._row.findChild(QLabel).setText(title)
+        self.slider.setAccessibleName(title)
+        self.field.setAccessibleName(title)
+
+    def set_value(self, value: float) -> None:
+        """Show a number without telling anybody."""
+        self.field.set_value(value)
+        share = (value - self.low) / (self.high - self.low) if self.high > self.low else 0.0
+        self.slider.blockSignals(True)
+        if not self.slider.isSliderDown():
+            self.slider.setValue(round(1000 * min(1.0, max(0.0, share)) ** (1 / self.curve)))
+        self.slider.blockSignals(False)
+        self.dot.set_on(self.default is not None and abs(value - self.default) > 1e-9 + 1e-6 * abs(self.default))
+
+    def _slid(self, position: int) -> None:
+        value = self.low + (self.high - self.low) * (position / 1000) ** self.curve
+        value = round(value, max(self.field.decimals, 0))
+        self.field.set_value(value)
+        self.changed.emit(value, self.slider.isSliderDown())
+
+    def _typed(self, value: float) -> None:
+        self.set_value(value)
+        self.changed.emit(value, False)
+
+
+class Section(QWidget):
+    """A heading that folds what is under it and remembers."""
+
+    def __init__(self, title: str, key: str = "") -> None:
+        super().__init__()
+        self._key = f"sections/{key or title}"
+        self.heading = QPushButton(title)
+        self.heading.setObjectName("section")
+        self.heading.setCheckable(True)
+        self.body = QWidget()
+        self.layout_ = QVBoxLayout(self.body)
+        self.layout_.setContentsMargins(0, 4, 0, 6)
+        self.layout_.setSpacing(3)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(0)
+        outer.addWidget(self.heading)
+        outer.addWidget(self.body)
+        open_ = QSettings().value(self._key, "1") != "0"
+        self.heading.setChecked(open_)
+        self.body.setVisible(open_)
+        self.heading.toggled.connect(self._fold)
+
+    def add(self, widget: QWidget) -> QWidget:
+        """Put a row into the section."""
+        self.layout_.addWidget(widget)
+        return widget
+
+    def _fold(self, open_: bool) -> None:
+        self.body.setVisible(open_)
+        QSettings().setValue(self._key, "1" if open_ else "0")
+
+
+class Segments(QWidget):
+    """A few choices side by side, one of them on."""
+
+    chosen = Signal(str)
+
+    def __init__(self, choices: dict[str, str]) -> None:
+        super().__init__()
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.group = QButtonGroup(self)
+        self.buttons: dict[str, QPushButton] = {}
+        for value, label in choices.items():
+            button = QPushButton(label)
+            button.setObjectName("segment")
+            button.setCheckable(True)
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            button.clicked.connect(lambda _=False, v=value: self.chosen.emit(v))
+            self.group.addButton(button)
+            self.buttons[value] = button
+            layout.addWidget(button)
+
+    def set_value(self, value: str) -> None:
+        """Show a choice."""
+        if value in self.buttons:
+            self.buttons[value].setChecked(True)
+
+
+class Choice(QComboBox):
+    """A drop-down of names."""
+
+    chosen = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setMinimumWidth(60)
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.activated.connect(lambda i: self.chosen.emit(self.itemData(i)))
+
+    def fill(self, items: list[tuple[str, Any]], current: Any) -> None:
+        """Replace the items and show the current one."""
+        self.blockSignals(True)
+        if [(self.itemText(i), self.itemData(i)) for i in range(self.count())] != items:
+            self.clear()
+            for label, data in items:
+                self.addItem(label, data)
+        for i in range(self.count()):
+            if self.itemData(i) == current:
+                self.setCurrentIndex(i)
+        self.blockSignals(False)
+
+    def paintEvent(self, event) -> None:  # noqa: N802
+        """The usual box with a small caret."""
+        super().paintEvent(event)
+        painter = QPainter(self)
+        painter.drawPixmap(self.width() - 17, (self.height() - 11) // 2, theme.icon("caret-down", theme.current().quiet).pixmap(11, 11))
+
+
+def separator() -> QFrame:
+    """A thin line."""
+    line = QFrame()
+    line.setObjectName("line")
+    return line
+
+
+def label(text: str, name: str = "quiet", wrap: bool = False) -> QLabel:
+    """A text in one of the sheet's voices."""
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, run: Callable[[], Any], name: str = "", tip: str = "") -> QPushButton:
+    """A button."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda _=False: run())
+    return made

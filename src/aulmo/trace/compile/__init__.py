@@ -1,0 +1,1 @@
+"""How kernels are compiled and kept."""

@@ -1,0 +1,128 @@
+"""What the kernels are given: one named tuple of arrays for the scene, rows of numbers for camera, options and lamps."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+# Camera row
+CAM_ORIGIN, CAM_RIGHT, CAM_UP, CAM_FORWARD = 0, 3, 6, 9
+CAM_TAN_W, CAM_TAN_H, CAM_SHIFT_X, CAM_SHIFT_Y = 12, 13, 14, 15
+CAM_LENS_RADIUS, CAM_FOCUS, CAM_BLADES, CAM_BLADE_TURN = 16, 17, 18, 19
+CAM_PROJECTION = 20
+CAM_COLUMNS = 24
+PERSPECTIVE, PARALLEL, PANORAMA = 0, 1, 2
+
+# Options row
+OPT_BOUNCES, OPT_DIFFUSE_BOUNCES, OPT_STRAIGHT_GLASS, OPT_CLAMP = 0, 1, 2, 3
+OPT_BACKDROP, OPT_BACKDROP_TOP, OPT_BACKDROP_BOTTOM = 4, 5, 8
+OPT_ENV_CHANCE, OPT_ENV_SCALE, OPT_HAS_CLEAR, OPT_WHITE = 11, 12, 13, 14
+OPT_PASSES, OPT_PLAIN, OPT_GRADIENT_SPAN = 15, 16, 17
+OPT_CLEAR_BOX = 18  # low and high corner of all clear parts together
+OPT_SPECULAR_BOUNCES, OPT_CLEAR_BOUNCES, OPT_SCATTERS = 24, 25, 26
+OPT_GROUPS, OPT_OCCLUSION, OPT_SEED = 27, 28, 29
+OPT_DISTANT_CHANCE, OPT_LAMP_MASK, OPT_UNIFORM_CHOICE = 30, 31, 32
+OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
+OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings: at the first rough surface and after
+OPT_COLUMNS = 40
+
+BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
+
+# Film planes that every picture has
+PLANE_RGB, PLANE_ALPHA, PLANE_SQUARE, PLANE_COUNT = 0, 3, 4, 5
+PLANE_ALBEDO, PLANE_NORMAL, PLANE_CATCH, PLANE_LIT, PLANE_UNSHADOWED = 6, 9, 12, 15, 16
+PLANES = 17
+# ... and those of a job that asks for passes; light groups follow, three planes each
+PLANE_PATHS = 17
+PLANE_HIT, PLANE_DEPTH, PLANE_POSITION, PLANE_FACING = 44, 45, 46, 49
+PLANE_FIRST_NORMAL, PLANE_FIRST_ALBEDO, PLANE_OCCLUSION = 50, 53, 56
+PLANE_SHADOW_LIT, PLANE_SHADOW_ALL = 57, 58
+PLANE_GROUPS = 59
+
+# Ways light can have come, in the order of their planes
+DIRECT_DIFFUSE, INDIRECT_DIFFUSE, DIRECT_SPECULAR, INDIRECT_SPECULAR = 0, 1, 2, 3
+DIRECT_TRANSMISSION, INDIRECT_TRANSMISSION, SUBSURFACE, EMISSION_PATH, BACKGROUND = 4, 5, 6, 7, 8
+GROUP_ENVIRONMENT, GROUP_GLOW = 0, 1
+
+# Lamp row
+LAMP_KIND, LAMP_POSITION, LAMP_U, LAMP_V, LAMP_N = 0, 1, 4, 7, 10
+LAMP_SIZE, LAMP_SIZE_2, LAMP_RGB, LAMP_GROUP, LAMP_LINK, LAMP_VISIBLE = 13, 14, 15, 18, 19, 20
+LAMP_COS_FULL, LAMP_COS_EDGE, LAMP_IES, LAMP_AREA, LAMP_FIRST, LAMP_LAST = 21, 22, 23, 24, 25, 26
+LAMP_LED = 27  # 1 + the glowing instance when nodes lead its glow or opacity
+LAMP_MOVES = 28  # 1 + the glowing instance when it moves while the shutter is open
+LAMP_COLUMNS = 29
+RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 6, 7
+
+# Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
+NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_SPREAD_SINE, NODE_REACH, NODE_CHILD, NODE_ALL = 0, 3, 4, 5, 8, 9, 10, 11, 12
+NODE_FIELDS, NODE_WIDTH = 13, 8  # spread and reach as cosines; a spread below -1 shines all round
+
+IES_ROWS, IES_COLUMNS = 181, 361
+FILM_STEPS = 128
+P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_BLIND, P_COLUMNS = 0, 1, 2, 3, 8, 13, 14
+R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST, R_COARSEST = 0, 1, 2, 3, 4  # from P_RELIEF on
+ROUGH_LEVELS = 9
+
+
+class SceneArrays(NamedTuple):
+    """Everything a kernel reads. Lengths in millimetres, radiance in nits of linear ACEScg.
+
+    top : uintp handle of the instance tree. points : (v, 6) float32, vertex and normal side by side so that one fetch brings both.
+    triangles : (t, 3) uint32 local to their mesh.
+    vertex_start, triangle_start : (i,) int64 per instance. matrices : (i, 3, 4). normal_matrices : (i, 3, 3).
+    instance_material, instance_part : (i,) int32; part -1 catches shadow only, -2 is the floor, -3 a lamp.
+    instance_lamp : (i,) int32 row of the lamp an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
+    instance_motion : (i,) int32 row of it, or -1.
+    materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar.
+    albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
+    env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
+    lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
+    the tree. nodes : (n, NODE_FIELDS, NODE_WIDTH) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
+    of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
+    programs : (m, P_COLUMNS) int32 first and last operation of wired parameters in `ops`, the first of nine albedo tables by roughness or
+    -1; then of base and coat first and last operation of height and normal map, and the size of the height's largest pattern in
+    micrometres; last the footprint, also in micrometres, from which only the mean of all is seen, or 0.
+    ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
+    soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
+    emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
+    int32 where to begin looking for an even share of that area.
+    """
+
+    top: np.uintp
+    points: np.ndarray
+    triangles: np.ndarray
+    vertex_start: np.ndarray
+    triangle_start: np.ndarray
+    matrices: np.ndarray
+    normal_matrices: np.ndarray
+    instance_material: np.ndarray
+    instance_part: np.ndarray
+    instance_lamp: np.ndarray
+    motion: np.ndarray
+    instance_motion: np.ndarray
+    materials: np.ndarray
+    albedos: np.ndarray
+    films: np.ndarray
+    env: np.ndarray
+    env_pick: np.ndarray
+    env_guide: np.ndarray
+    env_turn: np.ndarray
+    lamps: np.ndarray
+    lamp_trail: np.ndarray
+    lamp_depth: np.ndarray
+    nodes: np.ndarray
+    distant: np.ndarray
+    portals: np.ndarray
+    links: np.ndarray
+    ies: np.ndarray
+    programs: np.ndarray
+    ops: np.ndarray
+    texels: np.ndarray
+    pictures: np.ndarray
+    soft_rows: np.ndarray
+    soft_edges: np.ndarray
+    soft_slots: np.ndarray
+    soft_entries: np.ndarray
+    instance_soft: np.ndarray
+    emit_corners: np.ndarray
+    emit_cumulative: np.ndarray
+    emit_guide: np.ndarray

@@ -1,0 +1,48 @@
+"""The one way kernels are compiled here. How they are given arrays: `borrowed`."""
+
+from aulmo.trace.compile import kernel_cache  # noqa: F401  (must come before numba)
+
+from llvmlite import ir  # noqa: E402
+from numba import njit, types  # noqa: E402
+from numba.core import cgutils  # noqa: E402
+from numba.extending import intrinsic  # noqa: E402
+
+from aulmo.trace.compile import compile_once  # noqa: E402
+
+compile_once.install()
+
+# No NaN or infinity flags: fast-math that still respects them, and C division.
+_FAST = {"nsz", "arcp", "contract", "afn", "reassoc"}
+
+
+def kernel(function):
+    """Compile for calling from other kernels."""
+    return njit(cache=True, error_model="numpy", fastmath=_FAST)(function)
+
+
+def inlined(function):
+    """Compile into its callers: for steps whose many numbers would be slow to hand over and back."""
+    return njit(cache=True, error_model="numpy", fastmath=_FAST, forceinline=True)(function)
+
+
+def entry(function):
+    """Compile for calling from Python, without holding the interpreter."""
+    return njit(cache=True, nogil=True, error_model="numpy", fastmath=_FAST)(function)
+
+
+@intrinsic
+def fetch_soon(typingctx, address):
+    """Ask the processor to bring the memory at an address, without waiting for it."""
+
+    def codegen(context, builder, signature, arguments):
+        pointer = builder.inttoptr(arguments[0], cgutils.voidptr_t)
+        flag = context.get_constant(types.int32, 0)
+        near = context.get_constant(types.int32, 3)
+        data = context.get_constant(types.int32, 1)
+        number = ir.IntType(32)
+        kind = ir.FunctionType(ir.VoidType(), [cgutils.voidptr_t, number, number, number])
+        function = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0")
+        builder.call(function, [pointer, flag, near, data])
+        return context.get_dummy_value()
+
+    return types.void(address), codegen

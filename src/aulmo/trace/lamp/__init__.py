@@ -1,0 +1,1 @@
+"""Where light comes from, and choosing among it."""

@@ -1,0 +1,1 @@
+"""What a surface makes of light."""

@@ -1,0 +1,1 @@
+"""How a path goes: waves, vertices, numbers, the film."""

@@ -1,0 +1,70 @@
+"""The film: sums of samples per pixel, and what they amount to."""
+
+import math
+
+import numpy as np
+
+from aulmo.trace.compile import arrays as a
+from aulmo.surface.colour import LUMINANCE
+from aulmo.trace.compile.jit import entry
+
+FLOOR, TOP = 0.05, 4.0  # of white: between these noise is told against a pixel's brightness
+
+
+def new_film(width: int, height: int, planes: int = a.PLANES) -> np.ndarray:
+    """An empty film, (height, width, planes) float32."""
+    return np.zeros((height, width, planes), np.float32)
+
+
+@entry
+def resolve(film, rgb, alpha, albedo, normal):
+    """Means of the sums: light in nits with caught shadow laid over the backdrop, coverage, and the denoiser's guides."""
+    for row in range(film.shape[0]):
+        for column in range(film.shape[1]):
+            n = film[row, column, a.PLANE_COUNT]
+            if n <= 0.0:
+                continue
+            inverse = 1.0 / n
+            kept = 1.0
+            if film[row, column, a.PLANE_UNSHADOWED] > 0.0:
+                kept = min(1.0, film[row, column, a.PLANE_LIT] / film[row, column, a.PLANE_UNSHADOWED])
+            for c in range(3):
+                rgb[row, column, c] = (film[row, column, c] + film[row, column, a.PLANE_CATCH + c] * kept) * inverse
+                albedo[row, column, c] = film[row, column, a.PLANE_ALBEDO + c] * inverse
+                normal[row, column, c] = film[row, column, a.PLANE_NORMAL + c] * inverse
+            alpha[row, column] = film[row, column, a.PLANE_ALPHA] * inverse
+
+
+@entry
+def shadow_alpha(film, alpha):
+    """Coverage when nothing stands behind: the caught shadow becomes opacity."""
+    for row in range(film.shape[0]):
+        for column in range(film.shape[1]):
+            if film[row, column, a.PLANE_UNSHADOWED] > 0.0:
+                kept = min(1.0, film[row, column, a.PLANE_LIT] / film[row, column, a.PLANE_UNSHADOWED])
+                alpha[row, column] = alpha[row, column] + (1.0 - alpha[row, column]) * (1.0 - kept)
+
+
+def moments(film: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(h, w) number of samples, at least 1, and mean and variance of one sample's luminance."""
+    n = np.maximum(1.0, film[..., a.PLANE_COUNT].astype(float))
+    mean = film[..., a.PLANE_RGB : a.PLANE_RGB + 3].astype(float) @ LUMINANCE / n
+    return n, mean, np.maximum(0.0, film[..., a.PLANE_SQUARE] / n - mean * mean) * n / np.maximum(1.0, n - 1)
+
+
+@entry
+def tile_noise(film, x0, y0, x1, y1, white):
+    """Mean relative standard error of a tile's pixels, against their brightness with a floor at a twentieth of white."""
+    total = 0.0
+    count = 0
+    for row in range(y0, y1):
+        for column in range(x0, x1):
+            n = film[row, column, a.PLANE_COUNT]
+            if n < 2.0:
+                return 1e9
+            mean = (0.2722287 * film[row, column, 0] + 0.6740818 * film[row, column, 1] + 0.0536895 * film[row, column, 2]) / n
+            square = film[row, column, a.PLANE_SQUARE] / n
+            spread = max(0.0, square - mean * mean) / (n - 1.0)
+            total += math.sqrt(spread) / (min(mean, TOP * white) + FLOOR * white)
+            count += 1
+    return total / max(1, count)

@@ -1,0 +1,1 @@
+"""Surface programs and what fills space."""

@@ -1,0 +1,209 @@
+"""Gathering the surface programs, pictures and displaced meshes of a scene; what did not change is not made again."""
+
+import hashlib
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.records import Material
+from aulmo.errors import BadValue
+from aulmo.surface.program import (
+    IMAGE,
+    O_CODE,
+    OP_COLUMNS,
+    Program,
+    Texture,
+    blind_from,
+    coarsest,
+    compile_program,
+    cuts_holes,
+    decode_picture,
+    height_program,
+    leads_glow,
+    make_texture,
+)
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.material import openpbr
+from aulmo.trace.material.material_rows import material_row
+from aulmo.trace.pattern.program_run import MOST_LEVELS, T_FIRST, T_LEVELS, T_PEAK, TEXTURE_COLUMNS, run_points
+
+MOST_TRIANGLES = 8_000_000  # of one displaced mesh
+NO_OPS = np.zeros((1, OP_COLUMNS))
+NO_TEXELS = np.zeros((1, 3), np.uint16)
+NO_PICTURES = np.zeros((1, TEXTURE_COLUMNS))
+
+
+class ProgramBook:
+    """Keeps decoded pictures and displaced meshes between builds."""
+
+    def __init__(self, assets: AssetStore) -> None:
+        self.assets = assets
+        self._textures: dict[tuple[str, bool], Texture] = {}
+        self._order: list[tuple[str, bool]] = []
+        self._meshes: dict[str, Mesh] = {}
+        self._packed: tuple = ()
+
+    def _number(self, name: str, colour: bool) -> int:
+        key = (name, colour)
+        if key not in self._textures:
+            self._textures[key] = make_texture(decode_picture(self.assets.get(name), name), colour)
+        if key not in self._order:
+            self._order.append(key)
+        return self._order.index(key)
+
+    def _shape(self, name: str) -> tuple[int, int]:
+        colour = (name, True) in self._textures
+        self._number(name, colour)
+        w, h, _ = self._textures[(name, colour)].levels[0]
+        return h, w
+
+    def gather(self, materials: list[Material | None], baked: list, numbers: np.ndarray, albedos: list) -> tuple:
+        """(programs, ops, texels, pictures) for materials in the order of their rows; flags `numbers` and adds tables to `albedos`.
+
+        Raises BadValue or BadFile with a sentence when nodes or pictures are wrong.
+        """
+        self._order = []
+        programs = np.zeros((len(materials), a.P_COLUMNS), np.int32)
+        programs[:, a.P_TABLES] = -1
+        ops: list[np.ndarray] = []
+        start = 0
+        for index, material in enumerate(materials):
+            if material is None or not set(material.wires) - {"displacement"}:
+                continue
+            program = self._compiled(material)
+            base, coat = a.P_RELIEF, a.P_COAT_RELIEF
+            programs[index, base + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.height))
+            programs[index, coat + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.coat_height))
+            blind = blind_from(program)
+            if not leads_glow(material) and blind < 2e6:
+                programs[index, a.P_BLIND] = max(1, round(1e3 * blind))
+            for column, part in (
+                (a.P_FIRST, program.ops), (base + a.R_HEIGHT, program.height), (base + a.R_NORMAL, program.normal),
+                (coat + a.R_HEIGHT, program.coat_height), (coat + a.R_NORMAL, program.coat_normal),
+            ):  # fmt: skip
+                ops.append(part)
+                programs[index, column], programs[index, column + 1] = start, start + len(part)
+                start += len(part)
+            numbers[index, openpbr.PROGRAMMED] = 1.0
+            numbers[index, openpbr.CUT_OUT] = float(cuts_holes(material))
+            if program.rough:
+                programs[index, a.P_TABLES] = len(albedos)
+                for level in range(a.ROUGH_LEVELS):
+                    albedos.append(material_row(replace(material.surface, specular_roughness=level / (a.ROUGH_LEVELS - 1))).albedos)
+        return programs, np.concatenate(ops) if start else NO_OPS, *self._pictures()
+
+    def _compiled(self, material: Material) -> Program:
+        program = compile_program(material, self._number, self._shape)
+        for normal in (program.normal, program.coat_normal):
+            if len(normal) and normal[0, O_CODE] != IMAGE:
+                raise BadValue(f"The normal of {material.name} has to be led straight from an image node.")
+        return program
+
+    def _pictures(self) -> tuple[np.ndarray, np.ndarray]:
+        if not self._order:
+            return NO_TEXELS, NO_PICTURES
+        if self._packed and self._packed[0] == self._order:
+            return self._packed[1:]
+        rows = np.zeros((len(self._order), TEXTURE_COLUMNS))
+        start = 0
+        for k, key in enumerate(self._order):
+            texture = self._textures[key]
+            rows[k, T_LEVELS], rows[k, T_PEAK] = min(MOST_LEVELS, len(texture.levels)), texture.peak
+            for level, (w, h, first) in enumerate(texture.levels[:MOST_LEVELS]):
+                rows[k, T_FIRST + 3 * level : T_FIRST + 3 * level + 3] = w, h, start + first
+            start += len(texture.texels)
+        texels = np.concatenate([self._textures[key].texels for key in self._order])
+        self._packed = (list(self._order), texels, rows)
+        return texels, rows
+
+    def displaced_name(self, mesh_name: str, material: Material) -> str:
+        """Name of a mesh after a material's displacement."""
+        about = msgspec.json.encode((mesh_name, material.nodes, material.wires.get("displacement"), material.displacement_step))
+        return "displaced-" + hashlib.sha256(about).hexdigest()[:24]
+
+    def displaced(self, mesh_name: str, material: Material) -> Mesh:
+        """The mesh cut finely and moved along its normals by the height its material says. Raises BadValue when that would be too many
+        triangles."""
+        name = self.displaced_name(mesh_name, material)
+        if name not in self._meshes:
+            fine = subdivided(self.assets.mesh(mesh_name), material.displacement_step, material.name)
+            self._order = []
+            ops = height_program(material, self._number, self._shape)
+            texels, rows = self._pictures()
+            self._meshes[name] = moved(fine, ops, texels, rows, material.displacement_step)
+        return self._meshes[name]
+
+
+def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
+    """The same surface with no edge longer than `step` mm: edges that are too long are halved, so that neighbours keep fitting."""
+    if not step > 0:
+        raise BadValue(f"The displacement step of {name} has to be above zero.")
+    points, normals, triangles = mesh.vertices.astype(float), mesh.normals.astype(float), mesh.triangles.astype(np.int64)
+    for _ in range(24):
+        edges = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), 1)
+        long = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1) > step
+        if not long.any():
+            break
+        unique, inverse = np.unique(edges, axis=0, return_inverse=True)
+        split = np.zeros(len(unique), bool)
+        split[inverse.reshape(-1)[long]] = True
+        middle = np.full(len(unique), -1, np.int64)
+        middle[split] = len(points) + np.arange(split.sum())
+        a_, b_ = unique[split].T
+        points = np.concatenate([points, 0.5 * (points[a_] + points[b_])])
+        between = normals[a_] + normals[b_]
+        normals = np.concatenate([normals, between / np.maximum(1e-12, np.linalg.norm(between, axis=1, keepdims=True))])
+        m = middle[inverse.reshape(-1)].reshape(3, -1).T  # of the edges 01, 12, 20
+        triangles = _cut(triangles, m)
+        if len(triangles) > MOST_TRIANGLES:
+            raise BadValue(f"A displacement step of {step:g} mm would cut {name} into more than {MOST_TRIANGLES // 1_000_000} million triangles.")
+    return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), np.zeros(0, np.int32))
+
+
+def _cut(triangles: np.ndarray, m: np.ndarray) -> np.ndarray:
+    """Cut each triangle by the new points on its edges (m, -1 for none)."""
+    has = m >= 0
+    kind = has.sum(1)
+    out = [triangles[kind == 0]]
+    for turn in range(3):
+        v, e = np.roll(triangles, -turn, 1), np.roll(m, -turn, 1)
+        only = (kind == 1) & (e[:, 0] >= 0)
+        a_, b_, c_ = v[only].T
+        p = e[only, 0]
+        out += [np.stack([a_, p, c_], 1), np.stack([p, b_, c_], 1)]
+        both = (kind == 2) & (e[:, 2] < 0)
+        a_, b_, c_ = v[both].T
+        p, q = e[both, 0], e[both, 1]
+        out += [np.stack([p, b_, q], 1), np.stack([a_, p, q], 1), np.stack([a_, q, c_], 1)]
+    a_, b_, c_ = triangles[kind == 3].T
+    p, q, r = m[kind == 3].T
+    out += [np.stack(t, 1) for t in ((a_, p, r), (p, b_, q), (r, q, c_), (p, q, r))]
+    return np.concatenate(out)
+
+
+def moved(mesh: Mesh, ops: np.ndarray, texels: np.ndarray, rows: np.ndarray, step: float) -> Mesh:
+    """Vertices moved along their normals by a program's height; those at one place move together, so that no seam opens."""
+    points, normals = mesh.vertices.astype(float), mesh.normals.astype(float)
+    scale = float(np.ptp(points, axis=0).max()) or 1.0
+    _, weld = np.unique(np.rint(points / (scale * 1e-6)).astype(np.int64), axis=0, return_inverse=True)
+    weld = weld.reshape(-1)
+    count = int(weld.max()) + 1
+    along = np.zeros((count, 3))
+    np.add.at(along, weld, normals)
+    along /= np.maximum(1e-12, np.linalg.norm(along, axis=1, keepdims=True))
+    heights = np.zeros((len(points), 3))
+    run_points(ops, texels, rows, points, normals, step, heights)
+    total, shared = np.zeros(count), np.bincount(weld, minlength=count)
+    np.add.at(total, weld, heights[:, 0])
+    place = points + along[weld] * (total / shared)[weld][:, None]
+    # new normals: mean of the triangles around, but no smoother across old creases than before
+    corners = place[mesh.triangles]
+    flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    fresh = np.zeros_like(place)
+    for k in range(3):
+        np.add.at(fresh, mesh.triangles[:, k], flat)
+    length = np.linalg.norm(fresh, axis=1, keepdims=True)
+    fresh = np.where(length > 1e-20, fresh / np.maximum(length, 1e-20), normals)
+    return Mesh(place.astype(np.float32), fresh.astype(np.float32), mesh.triangles, np.zeros(0, np.int32))

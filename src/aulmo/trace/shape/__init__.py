@@ -1,0 +1,1 @@
+"""What rays meet: trees, hit points, softened edges, what stands between."""

@@ -1,0 +1,499 @@
+"""The window under a hand: real clicks, drags, keys and drops."""
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QMessageBox, QPushButton
+
+from aulmo.document import edits, project_file
+from aulmo.prepare import arrange
+from aulmo.trace.camera_rows import camera_axes
+from desk_tools import drag, drop, file_mime, hover, key, pause, point_of, settle, type_into, wheel
+from shapes import box_mesh
+
+LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
+NONE, CTRL, ALT, SHIFT = (
+    Qt.KeyboardModifier.NoModifier,
+    Qt.KeyboardModifier.ControlModifier,
+    Qt.KeyboardModifier.AltModifier,
+    Qt.KeyboardModifier.ShiftModifier,
+)
+
+
+# selection
+
+
+def test_a_click_selects_in_picture_and_tree_and_a_second_climbs(window, qtbot):
+    picture, session = window.picture, window.session
+    QTest.mouseClick(picture, LEFT, NONE, point_of(window, "left"))
+    assert session.selection == ("left",)
+    assert window.parts.item_of("left").isSelected()
+    QTest.mouseClick(picture, LEFT, NONE, point_of(window, "left"))
+    assert session.selection == ("pair",)
+    QTest.mouseClick(picture, LEFT, NONE, QPoint(8, 8))
+    assert session.selection == ()
+
+
+def test_ctrl_adds_and_takes_away(window):
+    picture, session = window.picture, window.session
+    QTest.mouseClick(picture, LEFT, NONE, point_of(window, "left"))
+    QTest.mouseClick(picture, LEFT, CTRL, point_of(window, "ball"))
+    assert set(session.selection) == {"left", "ball"}
+    QTest.mouseClick(picture, LEFT, CTRL, point_of(window, "left"))
+    assert session.selection == ("ball",)
+
+
+def test_a_row_of_the_tree_selects_in_the_picture_with_an_outline(window, qtbot):
+    tree = window.parts.tree
+    row = tree.visualItemRect(window.parts.item_of("right"))
+    QTest.mouseClick(tree.viewport(), LEFT, NONE, QPoint(row.left() + 10, row.center().y()))
+    assert window.session.selection == ("right",)
+    assert window.picture._outline is not None
+
+
+def test_a_box_on_nothing_selects_what_is_in_it(window):
+    picture = window.picture
+    drag(picture, QPoint(4, 4), QPoint(picture.width() - 4, picture.height() - 4))
+    assert set(window.session.selection) == {"ball", "left", "right"}
+
+
+def test_hovering_names_the_part(window):
+    hover(window.picture, point_of(window, "ball"))
+    assert window.picture._label[0] == "Ball"
+
+
+# parts
+
+
+def test_hide_show_and_isolate(window, qtbot):
+    session = window.session
+    session.select(["ball"])
+    key(window, Qt.Key.Key_H)
+    assert not session.document.parts["ball"].visible
+    settle(qtbot, window)
+    assert window.picture.screen_point("ball") is None
+    key(window, Qt.Key.Key_H, SHIFT)
+    assert session.document.parts["ball"].visible
+    session.select(["left"])
+    before = session.document
+    key(window, Qt.Key.Key_I)
+    qtbot.waitUntil(lambda: window.picture.draft_parts == ("left",), timeout=20000)
+    assert session.document is before  # isolation is no part of the document, so no final can catch it
+    key(window, Qt.Key.Key_I)
+    qtbot.waitUntil(lambda: set(window.picture.draft_parts) == {"ball", "left", "right"}, timeout=20000)
+
+
+def test_the_eye_in_the_tree_hides(window):
+    tree = window.parts.tree
+    row = tree.visualItemRect(window.parts.item_of("ball"))
+    QTest.mouseClick(tree.viewport(), LEFT, NONE, QPoint(tree.viewport().width() - 12, row.center().y()))
+    assert not window.session.document.parts["ball"].visible
+
+
+def test_renaming_in_the_tree_and_in_details(window):
+    item = window.parts.item_of("ball")
+    item.setText(0, "Float")
+    assert window.session.document.parts["ball"].name == "Float"
+    window.session.select(["ball"])
+    page = window.details.pages["Prepare"]
+    page.name.setText("Buoy")
+    page.name.editingFinished.emit()
+    assert window.parts.item_of("ball").text(0) == "Buoy"
+
+
+def test_the_search_leaves_what_fits_and_its_parents(window):
+    window.parts.search.setText("right")
+    assert not window.parts.item_of("right").isHidden() and not window.parts.item_of("pair").isHidden()
+    assert window.parts.item_of("left").isHidden() and window.parts.item_of("ball").isHidden()
+    window.parts.search.clear()
+    assert not window.parts.item_of("left").isHidden()
+
+
+def test_typed_numbers_move_turn_and_scale_with_sums_and_units(window):
+    window.session.select(["ball"])
+    page = window.details.pages["Prepare"]
+    type_into(page.fields["position"][0], "2*35 mm")
+    assert window.session.document.parts["ball"].placement.position[0] == pytest.approx(70)
+    type_into(page.fields["position"][1], "1/2 in")
+    assert window.session.document.parts["ball"].placement.position[1] == pytest.approx(12.7)
+    type_into(page.fields["turn"][2], "90/2")
+    type_into(page.fields["scale"][0], "1.5")
+    assert window.session.document.parts["ball"].placement.turn[2] == 45
+    assert window.session.document.parts["ball"].placement.scale[0] == 1.5
+    before = window.session.document
+    type_into(page.fields["position"][2], "banana")
+    assert window.session.document is before
+    assert page.fields["position"][2].property("wrong")
+    assert "banana" in window.hint_line.text.text()
+
+
+def test_rest_on_floor_and_centre(window):
+    session = window.session
+    session.apply("Lifted", edits.place_parts(session.document, {"ball": replace(session.document.parts["ball"].placement, position=(40, 5, 300))}))
+    session.select(["ball"])
+    key(window, Qt.Key.Key_G)
+    low, _ = arrange.bounds(session.document, session.assets, ["ball"])
+    assert low[2] == pytest.approx(0, abs=1e-6)
+    window.registry.run("centre")
+    low, high = arrange.bounds(session.document, session.assets, ["ball"])
+    assert (low + high)[:2] == pytest.approx([0, 0], abs=1e-6)
+
+
+def test_the_size_is_read_out(window):
+    window.session.select(["left"])
+    page = window.details.pages["Prepare"]
+    assert page.size.text() == "30 × 30 × 30 mm"
+    assert page.count.text() == "12 in 1 parts"
+
+
+def test_a_handle_moves_along_its_axis_and_undo_is_one_step(window, qtbot):
+    session, picture = window.session, window.picture
+    session.select(["ball"])
+    key(window, Qt.Key.Key_T)
+    handles = picture._handles()
+    centre, tip = handles.centre[:2], handles.tips[0, :2]
+    start = QPoint(*(int(v) for v in centre + (tip - centre) * 0.8))
+    before = session.document
+    drag(picture, start, start + QPoint(60, 0))
+    moved = session.document.parts["ball"].placement.position
+    assert moved[0] == pytest.approx(60 * handles.mm_per_pixel, rel=0.1)
+    assert moved[1:] == pytest.approx((0, 20), abs=1e-6)
+    session.undo()
+    assert session.document is before
+
+
+def test_typing_takes_over_while_a_handle_is_pulled(window):
+    session, picture = window.session, window.picture
+    session.select(["ball"])
+    key(window, Qt.Key.Key_T)
+    handles = picture._handles()
+    start = QPoint(*(int(v) for v in handles.centre[:2] + (handles.tips[0, :2] - handles.centre[:2]) * 0.8))
+    QTest.mousePress(picture, LEFT, NONE, start)
+    picture.setFocus()
+    QTest.keyClicks(picture, "-12.5")
+    QTest.keyClick(picture, Qt.Key.Key_Return)
+    assert session.document.parts["ball"].placement.position[0] == pytest.approx(-12.5)
+    assert session.stage == "Prepare"  # the digits were no stage keys
+
+
+def test_a_ring_turns_about_its_axis(window):
+    session, picture = window.session, window.picture
+    session.select(["left"])
+    key(window, Qt.Key.Key_T)
+    ring = picture._handles().ring(2)
+    grip = next(p for p in ring if (g := picture._handles().grip_at(*p)) and g.kind == "turn" and g.axis == 2)
+    start = QPoint(int(grip[0]), int(grip[1]))
+    drag(picture, start, start + QPoint(18, 10))
+    turn = session.document.parts["left"].placement.turn
+    assert abs(turn[2]) > 1 and turn[:2] == pytest.approx((0, 0), abs=1e-6)
+
+
+def test_delete_and_undo(window):
+    window.session.select(["pair"])
+    key(window, Qt.Key.Key_Delete)
+    assert set(window.session.document.parts) == {"ball"}
+    key(window, Qt.Key.Key_Z, CTRL)
+    assert set(window.session.document.parts) == {"ball", "pair", "left", "right"}
+    key(window, Qt.Key.Key_Z, CTRL | SHIFT)
+    assert set(window.session.document.parts) == {"ball"}
+
+
+def test_duplicate_and_group(window):
+    session = window.session
+    session.select(["left"])
+    key(window, Qt.Key.Key_D, CTRL)
+    (copy,) = session.selection
+    assert session.document.parts[copy].name == "Left box 2" and session.document.parts[copy].parent == "pair"
+    assert session.document.parts[copy].mesh == session.document.parts["left"].mesh
+    session.select(["left", "right"])
+    key(window, Qt.Key.Key_G, CTRL)
+    (group,) = session.selection
+    assert session.document.parts[group].children == ("left", "right")
+    project_file.check_links(session.document, "test")
+
+
+# looking
+
+
+def test_right_drag_turns_about_the_point_under_the_cursor(window, qtbot):
+    picture, session = window.picture, window.session
+    at = point_of(window, "left")
+    point = picture.point_at(at)
+    drag(picture, at, at + QPoint(80, 30), RIGHT)
+    assert session.free_view is not None
+    assert session.camera == session.document.cameras["c"]  # outside Frame the shot's camera stays
+    pivot = picture.place_on_screen(point)
+    assert (pivot - at).manhattanLength() <= 3
+    key(window, Qt.Key.Key_0)
+    assert session.free_view is None
+
+
+def test_middle_drag_slides_what_is_under_the_cursor_with_the_hand(window):
+    picture = window.picture
+    at = point_of(window, "ball")
+    point = picture.point_at(at)
+    drag(picture, at, at + QPoint(50, -20), MIDDLE)
+    assert (picture.place_on_screen(point) - at - QPoint(50, -20)).manhattanLength() <= 4
+
+
+def test_the_wheel_goes_toward_the_cursor(window):
+    picture, session = window.picture, window.session
+    at = point_of(window, "right")
+    point = picture.point_at(at)
+    before = np.linalg.norm(np.array(session.view.position) - point)
+    wheel(picture, at, 3)
+    assert np.linalg.norm(np.array(session.view.position) - point) == pytest.approx(before * 0.9**3, rel=1e-3)
+    assert (picture.place_on_screen(point) - at).manhattanLength() <= 3
+
+
+def test_alt_and_wheel_change_the_lens_and_keep_the_size(window):
+    picture, session = window.picture, window.session
+    target = np.array(session.view.target)
+    right, _, _ = camera_axes(session.view)
+    across = lambda: (picture.place_on_screen(target + 20 * right) - picture.place_on_screen(target - 20 * right)).x()  # noqa: E731
+    before, focal = across(), session.view.focal_length_mm
+    wheel(picture, QPoint(200, 200), 4, ALT)
+    assert session.view.focal_length_mm == pytest.approx(focal * 1.06**4, rel=1e-3)
+    assert across() == pytest.approx(before, abs=2)
+
+
+def test_f_frames_the_selection(window):
+    window.session.select(["right"])
+    key(window, Qt.Key.Key_F)
+    assert window.session.view.target == pytest.approx((55, 0, 15), abs=1e-3)
+
+
+def test_keys_choose_stages_and_nothing_else_changes(window):
+    before = window.session.document
+    for number, stage in enumerate(("Prepare", "Surface", "Light", "Frame", "Render"), 1):
+        key(window, getattr(Qt.Key, f"Key_{number}"))
+        assert window.session.stage == stage
+        assert window.rail.buttons[stage].isChecked()
+        assert window.bench.stack.currentWidget() is window.bench.faces[stage]
+    assert window.session.document is before
+
+
+def test_d_switches_draft_and_traced(window, qtbot):
+    key(window, Qt.Key.Key_D)
+    assert window.picture.traced
+    window.picture.live._path_ready.set()
+    window.picture.refresh()
+    qtbot.waitUntil(lambda: window.picture.state is not None and window.picture.state.traced, timeout=120000)
+    key(window, Qt.Key.Key_D)
+    qtbot.waitUntil(lambda: not window.picture.state.traced, timeout=30000)
+
+
+def test_f9_folds_both_panels(window):
+    key(window, Qt.Key.Key_F9)
+    assert not window.parts.isVisible() and not window.details.isVisible()
+    key(window, Qt.Key.Key_F9)
+    assert window.parts.isVisible() and window.details.isVisible()
+
+
+def test_the_finder_finds_and_runs(window):
+    key(window, Qt.Key.Key_K, CTRL)
+    assert window.finder.isVisible()
+    QTest.keyClicks(window.finder.entry, "thirds")
+    assert window.finder.list.count() == 1
+    QTest.keyClick(window.finder.entry, Qt.Key.Key_Return)
+    assert window.picture.grid and not window.finder.isVisible()
+
+
+def test_every_command_has_words_and_no_two_share_keys(window):
+    seen: dict[str, str] = {}
+    for command in window.registry.commands.values():
+        assert command.title and command.menu
+        for shortcut in filter(None, command.keys.split(" or ")):
+            assert shortcut not in seen, f"{command.id} and {seen.get(shortcut)} share {shortcut}"
+            seen[shortcut] = command.id
+    menus = [a.text() for a in window.menuBar().actions()]
+    assert menus == ["File", "Edit", "Parts", "Light", "View", "Stage", "Help"]
+
+
+def test_the_probe_reads_a_pixel(window):
+    key(window, Qt.Key.Key_P)
+    QTest.mouseClick(window.picture, LEFT, NONE, point_of(window, "ball"))
+    title, text = window.picture._label
+    r, g, b = (int(v) for v in title.split()[:3])
+    assert r > g and r > b
+    assert text.startswith("Ball")
+
+
+def test_the_theme_and_units_act_at_once(window):
+    from aulmo.desk.shell import theme
+    from aulmo.desk.shell.preferences import Preferences
+
+    window.preferences()
+    dialog = window.findChildren(Preferences)[0]
+    dialog.theme.buttons["Daylight"].click()
+    assert theme.current() is theme.DAYLIGHT
+    dialog.units.buttons["cm"].click()
+    window.session.select(["left"])
+    assert window.details.pages["Prepare"].size.text() == "3 × 3 × 3 cm"
+    type_into(window.details.pages["Prepare"].fields["position"][0], "2")
+    assert window.session.document.parts["left"].placement.position[0] == pytest.approx(20)
+    dialog.theme.buttons["Dusk"].click()
+    dialog.units.buttons["mm"].click()
+    assert theme.current() is theme.DUSK
+
+
+def contrast(a: str, b: str) -> float:
+    """WCAG 2 contrast ratio."""
+    from aulmo.surface.colour import decode_srgb
+
+    def light(code):
+        r, g, b = decode_srgb(np.array([int(code[i : i + 2], 16) for i in (1, 3, 5)]) / 255)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    hi, lo = sorted((light(a), light(b)), reverse=True)
+    return (hi + 0.05) / (lo + 0.05)
+
+
+def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress(window, qtbot):
+    """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
+    from PySide6.QtWidgets import QApplication
+
+    from aulmo.desk.shell import theme
+    from aulmo.desk.shell.window import Window
+
+    application = QApplication.instance()
+    application.setStyleSheet("")
+    late = Window()
+    theme.use(application, "Dusk")
+    late.show()
+    qtbot.addWidget(late)
+    assert late.minimumSizeHint() == window.minimumSizeHint()
+    assert late.size() == window.size()
+    late.picture.set_traced(False)
+
+
+def test_text_passes_wcag_aa_in_both_themes():
+    from aulmo.desk.shell import theme
+
+    for t in theme.THEMES.values():
+        for back in (t.window, t.panel, t.field):
+            for text in (t.text, t.quiet, t.accent_text):
+                assert contrast(text, back) >= 4.5, (text, back)
+        assert contrast(t.on_accent, t.accent) >= 4.5
+        for neutral in (t.window, t.panel, t.field, t.line, t.raised, t.text, t.quiet, t.surround):
+            assert neutral[1:3] == neutral[3:5] == neutral[5:7]
+
+
+def test_no_button_is_dead(window):
+    """Every button that is shown has somebody listening."""
+    for stage in ("Prepare", "Surface", "Light", "Frame", "Render"):
+        window.session.set_stage(stage)
+        window.session.select(["ball"])
+        for made in window.findChildren(QPushButton):
+            if made.isVisible() and made.isEnabled():
+                assert made.receivers("2clicked(bool)") + made.receivers("2toggled(bool)") > 0, made.text()
+
+
+# files
+
+
+def test_a_cad_file_dropped_on_the_start_page_is_on_screen_lit_and_framed(window, qtbot, tmp_path):
+    import trimesh
+
+    mesh = box_mesh(60)
+    trimesh.Trimesh(mesh.vertices, mesh.triangles.astype(int), process=False).export(tmp_path / "crate.stl")
+    window.session._saved_document = window.session.document
+    window.show_start()
+    drop(window.start_page, file_mime(tmp_path / "crate.stl"), QPoint(50, 50))
+    qtbot.waitUntil(lambda: bool(window.session.document.parts), timeout=60000)
+    document = window.session.document
+    low, _ = arrange.bounds(document, window.session.assets, document.roots)
+    assert low[2] == pytest.approx(0, abs=1e-4)
+    assert window.pages.currentWidget() is window.work
+    assert [s.name for s in document.shots] == ["Shot 1"]
+    settle(qtbot, window)
+    (part,) = [p.id for p in document.parts.values() if p.mesh]
+    assert window.picture.screen_point(part) is not None
+    assert "Choices made" in window.details.pages["Prepare"].notes.heading.text()
+    assert "millimetres" in window.details.pages["Prepare"].note_text.text()
+
+
+def test_a_file_dropped_on_the_picture_is_announced_and_joins_the_scene(window, qtbot, tmp_path):
+    import trimesh
+
+    mesh = box_mesh(20)
+    trimesh.Trimesh(mesh.vertices, mesh.triangles.astype(int), process=False).export(tmp_path / "extra.obj")
+    said = drop(window.picture, file_mime(tmp_path / "extra.obj"), QPoint(100, 100))
+    assert "extra.obj" in said and "resting on the floor" in said
+    qtbot.waitUntil(lambda: len(window.session.document.roots) == 3, timeout=60000)
+    assert "ball" in window.session.document.parts
+    window.session.undo()
+    assert len(window.session.document.roots) == 2
+
+
+def test_a_broken_file_gets_a_sentence_and_changes_nothing(window, qtbot, tmp_path):
+    (tmp_path / "bad.step").write_text("nothing of use")
+    before = window.session.document
+    with qtbot.waitSignal(window.session.trouble, timeout=60000) as caught:
+        drop(window.picture, file_mime(tmp_path / "bad.step"), QPoint(100, 100))
+    assert "bad.step" in caught.args[0]
+    assert window.session.document is before
+    assert "bad.step" in window.hint_line.text.text()
+    drop(window.picture, file_mime(tmp_path / "notes.docx"), QPoint(100, 100))
+    assert "notes.docx" in window.hint_line.text.text()
+
+
+def test_saving_and_opening_again(window, qtbot, tmp_path):
+    window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="Saved ball"))
+    assert "not saved" in window.strip.saved.text()
+    assert window.session.save(tmp_path / "mine.aulmo", window.thumbnail())
+    assert window.strip.saved.text() == "· saved"
+    assert project_file.load(tmp_path / "mine.aulmo")[0] == window.session.document
+    window.open_project(tmp_path / "mine.aulmo")
+    assert window.session.document.parts["ball"].name == "Saved ball"
+    window.show_start()
+    names = [b.accessibleName() for b in window.start_page.findChildren(QPushButton)]
+    assert "mine" in names
+
+
+def test_unsaved_work_is_journalled_and_offered_after_a_crash(window, qtbot, tmp_path, monkeypatch):
+    from aulmo.desk.shell import app
+    from aulmo.desk.shell import session as session_module
+
+    window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="Precious"))
+    qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/document.json")), timeout=10000)
+    (folder,) = (tmp_path / "recovery").glob("*")
+    folder.rename(tmp_path / "recovery" / "999999-dead")  # as another, dead process would have left it
+    monkeypatch.setenv("AULMO_RECOVER", "1")
+    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Yes)
+    window.session._saved_document = window.session.document
+    window.new_project()
+    assert app.offer_recovery(window)
+    assert window.session.document.parts["ball"].name == "Precious"
+    assert not window.session.is_saved
+    assert not list(session_module.RECOVERY.glob("999999-dead"))
+
+
+def test_closing_asks_before_work_is_lost(window, monkeypatch):
+    asked = []
+    monkeypatch.setattr(QMessageBox, "exec", lambda self: asked.append(self.text()) or QMessageBox.StandardButton.Cancel)
+    window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="X"))
+    assert not window.close()
+    assert "Save the changes" in asked[0]
+    monkeypatch.setattr(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Discard)
+    assert window.close()
+
+
+def test_the_window_never_stands_still_while_it_works(window, qtbot):
+    """While a picture is traced and parts are moved, the window's own thread comes round often."""
+    import time
+
+    from PySide6.QtCore import QTimer
+
+    window.picture.live._path_ready.set()
+    window.picture.set_traced(True)
+    qtbot.waitUntil(lambda: window.picture.state is not None and window.picture.state.traced, timeout=120000)
+    beats = []
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: beats.append(time.perf_counter()))
+    pulse.start(10)
+    pause(qtbot, 1.5)
+    pulse.stop()
+    assert len(beats) > 20
