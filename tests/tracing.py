@@ -4,11 +4,11 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.document.records import Camera, RenderSettings
-from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.options import options_row
-from aulmo.trace.scene import SceneBuilder, backdrop_of
-from aulmo.trace.tracer import Tracer
+from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.tracer import Tracer, exposure_of
 
 NITS = 1000.0
 
@@ -16,11 +16,9 @@ NITS = 1000.0
 class UniformDome(SceneBuilder):
     """A builder whose environment has the same luminance everywhere."""
 
-    def _environment(self, environment):
-        from aulmo.trace.lamp.dome import build_importance
-
+    def _pixels(self, environment):
         image = np.full((128, 256, 3), NITS, np.float32)
-        return image, *build_importance(image)
+        return image
 
 
 class DistantSun(SceneBuilder):
@@ -28,24 +26,20 @@ class DistantSun(SceneBuilder):
 
     lux = 5000.0
 
-    def _environment(self, environment):
-        from aulmo.trace.lamp.dome import build_importance
-
+    def _pixels(self, environment):
         image = np.zeros((512, 1024, 3), np.float32)
         rows = np.cos(np.arange(513) * np.pi / 512)
         image[:6] = 1.0
         solid = 2 * np.pi * (rows[0] - rows[6])
-        return image * np.float32(self.lux / solid), *build_importance(image)
+        return image * np.float32(self.lux / solid)
 
 
 class Dark(SceneBuilder):
     """A builder whose environment gives no light at all."""
 
-    def _environment(self, environment):
-        from aulmo.trace.lamp.dome import build_importance
-
+    def _pixels(self, environment):
         image = np.zeros((128, 256, 3), np.float32)
-        return image, *build_importance(image)
+        return image
 
 
 def look_down(height: float = 600.0) -> Camera:
@@ -57,14 +51,15 @@ def trace(
     document, assets, size=(80, 60), samples=64, builder=SceneBuilder, settings=None, transparent=False, plain=False, uniform=False, passes=False
 ):  # fmt: skip
     """Mean light of every pixel in nits. `plain` waits for luck instead of aiming at lights, `uniform` chooses evenly among lamps."""
-    shot = document.shots[0]
-    camera = document.cameras[shot.camera]
-    scene = builder(assets).build(document, shot, shutter_of(camera, document))
-    options = options_row(scene, document, camera, backdrop_of(document, shot), settings or RenderSettings(clamp_stops=30), transparent)
+    moments = exposure_of(document, document.shots[0])
+    document = moments.first
+    camera = document.cameras[document.shots[0].camera]
+    scene = builder(assets).build(moments)
+    options = options_row(scene, document, camera, settings or RenderSettings(clamp_stops=30), transparent, moments.lasting)
     options[a.OPT_PLAIN], options[a.OPT_UNIFORM_CHOICE], options[a.OPT_PASSES] = plain, uniform, passes
     if passes:
         options[a.OPT_GROUPS] = len(scene.groups)
-    tracer = Tracer(scene, camera_rows(camera, *size, shutter_of(camera, document)), options, *size)
+    tracer = Tracer(scene, camera_rows(cameras_of(moments, camera), *size), options, *size)
     tracer.run(samples)
     return tracer.frame(), tracer
 
@@ -83,9 +78,7 @@ def plane(size: float = 4000.0) -> Mesh:
 class HalfDome(SceneBuilder):
     """A builder whose environment is bright on one side (+x) and dark on the other."""
 
-    def _environment(self, environment):
-        from aulmo.trace.lamp.dome import build_importance
-
+    def _pixels(self, environment):
         image = np.zeros((128, 256, 3), np.float32)
         image[:, 128:] = NITS
-        return image, *build_importance(image)
+        return image

@@ -9,10 +9,11 @@ from msgspec.structs import replace
 
 from aulmo.deliver.picture_file import write_picture
 from aulmo.document import edits
-from aulmo.document.records import Backdrop, Environment, Floor, Lamp, Material, Part, Placement, RenderSettings, Surface, TimedPlacement
+from aulmo.document.records import Backdrop, Environment, Floor, Key, Lamp, Material, Part, Placement, RenderSettings, Surface
 from aulmo.errors import BadFile, BadValue
 from aulmo.trace.passes import PATH_NAMES, SETS, check, matte_float, matte_hash, murmur3
-from aulmo.trace.scene import FLOOR_GAP, SceneBuilder
+from aulmo.trace.placed import FLOOR_GAP
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import render
 from shapes import box_mesh, one_part, sphere_mesh
 
@@ -99,7 +100,7 @@ def test_surface_passes_say_where_and_which_way(whole):
     assert np.median(gap) < 1e-2
     assert np.allclose(np.linalg.norm(planes["normal_first"][covered], axis=1), 1.0, atol=1e-3)
     document, assets = still_life(kind="plain")
-    scene = SceneBuilder(assets).build(document, document.shots[0])
+    scene = SceneBuilder(assets).build(document)
     height = -20 - FLOOR_GAP * np.linalg.norm(scene.high - scene.low)  # a hair below what stands on it
     floor = covered & (np.abs(planes["position"][..., 2] - height) < 1e-3)
     assert floor.sum() > 100
@@ -185,8 +186,7 @@ def test_an_independent_reader_finds_every_layer_and_the_manifest(whole, tmp_pat
 
 def test_motion_vectors_point_where_a_part_goes():
     document, assets = still_life(kind="plain")
-    keys = (TimedPlacement(0.0, Placement((40, 10, 0))), TimedPlacement(1.0, Placement((40 + 250.0, 10, 0))))
-    document = edits.change_part(document, "b", motion=keys)
+    document = replace(document, keys={"parts/b/placement/position": (Key(0.0, (40.0, 10.0, 0.0)), Key(1.0, (40.0 + 250.0, 10.0, 0.0)))})
     picture = rendered(document, assets, ("motion", "mattes"))
     inside = coverage(picture, "MattePart", "Brass ball") > 0.999
     vectors = picture.passes.planes["motion"]

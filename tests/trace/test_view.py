@@ -100,8 +100,8 @@ def test_camera_axes_are_square_also_straight_down(position, roll):
 
 def drafted(document, assets, size=(120, 90)):
     shot = document.shots[0]
-    scene = SceneBuilder(assets).build(document, shot)
-    options = options_row(scene, document, document.cameras["c"], document.backdrop, document.render, False)
+    scene = SceneBuilder(assets).build(document)
+    options = options_row(scene, document, document.cameras["c"], document.render)
     maps = draft.blur_environment(scene.arrays.env)
     return tracer.draw_draft(scene, camera_row(document.cameras["c"], *size), options, maps, *size), scene
 

@@ -26,7 +26,7 @@ from aulmo.trace.compile.arrays import PLANES
 from aulmo.trace.options import options_row
 from aulmo.trace.path import tile as path
 from aulmo.trace.path.replay import replay
-from aulmo.trace.scene import SceneBuilder, backdrop_of
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.shape.embree import coherent_arguments
 
 SIZE = (704, 560)
@@ -53,9 +53,9 @@ million = scenes.sheet
 def _set_up(document: Document, assets: AssetStore):
     shot = document.shots[0]
     builder = SceneBuilder(assets)
-    scene = builder.build(document, shot)
+    scene = builder.build(document)
     camera = document.cameras[shot.camera]
-    options = options_row(scene, document, camera, backdrop_of(document, shot), document.render, False)
+    options = options_row(scene, document, camera, document.render)
     return builder, scene, camera_row(camera, *SIZE)[None], options
 
 
@@ -167,8 +167,8 @@ def first_pixels(document: Document, assets: AssetStore) -> dict[str, float]:
             else:
                 document = replace(document, environment=replace(document.environment, turn=20.0 * k + 5))
             started = time.perf_counter()
-            scene = builder.build(document, shot)
-            options = options_row(scene, document, document.cameras[shot.camera], backdrop_of(document, shot), document.render, False)
+            scene = builder.build(document)
+            options = options_row(scene, document, document.cameras[shot.camera], document.render)
             tracer.Tracer(scene, camera, options, *SIZE, step=COARSEST).run(1)
             times.append(time.perf_counter() - started)
         results[name] = float(np.median(times))
@@ -200,9 +200,9 @@ def memory_of_copies() -> float:
 def picture_cost(document: Document, assets: AssetStore, size: tuple[int, int] = (352, 280), samples: int = 2) -> float:
     """Nanoseconds, over the cores, for one sample of one pixel: processor time, the best of three passes of `samples` each."""
     shot = document.shots[0]
-    scene = SceneBuilder(assets).build(document, shot)
+    scene = SceneBuilder(assets).build(document)
     camera = document.cameras[shot.camera]
-    options = options_row(scene, document, camera, backdrop_of(document, shot), document.render, False)
+    options = options_row(scene, document, camera, document.render)
     run = tracer.Tracer(scene, camera_row(camera, *size), options, *size)
     run.run(1)
     best = float("inf")
@@ -222,10 +222,10 @@ def variance_at_equal_time(document: Document, assets: AssetStore, samples: int,
     """
     size = (128, 104)
     shot = document.shots[0]
-    scene = SceneBuilder(assets).build(document, shot)
+    scene = SceneBuilder(assets).build(document)
     camera = camera_row(document.cameras[shot.camera], *size)
     settings = replace(document.render, clamp_stops=0.0)
-    options = options_row(scene, document, document.cameras[shot.camera], backdrop_of(document, shot), settings, False)
+    options = options_row(scene, document, document.cameras[shot.camera], settings)
     white = float(options[a.OPT_WHITE])
 
     def traced(kind: str, seed: int):

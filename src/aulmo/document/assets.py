@@ -3,7 +3,7 @@
 import hashlib
 import io
 from pathlib import Path
-from typing import NamedTuple
+from typing import Iterable, NamedTuple
 from zipfile import ZipFile
 
 import numpy as np
@@ -23,6 +23,11 @@ class Mesh(NamedTuple):
     faces: np.ndarray
 
 
+def name_of(blob: bytes, suffix: str) -> str:
+    """The name of a blob: a hash of its content, and what kind of file it is."""
+    return hashlib.sha256(blob).hexdigest()[:32] + suffix
+
+
 class AssetStore:
     """Blobs by name, held in memory or read from the project file when first wanted."""
 
@@ -30,10 +35,12 @@ class AssetStore:
         self._blobs: dict[str, bytes] = {}
         self._lazy: dict[str, Path] = {}
         self._meshes: dict[str, Mesh] = {}
+        self._boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        self._turned: dict[tuple[str, bytes], tuple[np.ndarray, np.ndarray]] = {}
 
     def add(self, blob: bytes, suffix: str) -> str:
         """Keep a blob; returns its name, the same for the same content."""
-        name = hashlib.sha256(blob).hexdigest()[:32] + suffix
+        name = name_of(blob, suffix)
         self._blobs.setdefault(name, blob)
         return name
 
@@ -51,8 +58,20 @@ class AssetStore:
                         blob = archive.read("assets/" + name)
             except Exception as error:
                 raise BadFile(f"The project is missing its stored file {name}; open an earlier copy.") from error
+            if name_of(blob, Path(name).suffix) != name:
+                raise BadFile(f"The project's stored file {name} is damaged; open an earlier copy.")
             self._blobs[name] = blob
         return self._blobs[name]
+
+    def hold(self, source: Path, but: Iterable[str]) -> None:
+        """Read what still lies in a file that is about to be replaced by one that holds only `but`; undo may want it back.
+
+        Raises BadFile.
+        """
+        kept, source = set(but), source.resolve()
+        for name, where in self._lazy.items():
+            if name not in kept and name not in self._blobs and where.resolve() == source:
+                self.get(name)
 
     def has(self, name: str) -> bool:
         """True when the name can be read."""
@@ -75,6 +94,26 @@ class AssetStore:
             self._meshes[name] = unpack_mesh(self.get(name))
         return self._meshes[name]
 
+    def box(self, name: str) -> tuple[np.ndarray, np.ndarray]:
+        """Low and high corner of a mesh in its own millimetres, found once."""
+        if name not in self._boxes:
+            self._boxes[name] = box_of(self.mesh(name))
+        return self._boxes[name]
+
+    def turned_box(self, name: str, linear: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Low and high corner of a mesh after a (3, 3) turn and scale, from every vertex, remembered for the last few thousand."""
+        key = (name, np.ascontiguousarray(linear, float).tobytes())
+        if key not in self._turned:
+            if np.count_nonzero(linear) == 3 and np.count_nonzero(np.diag(linear)) == 3:  # along the axes: the corners tell
+                ends = np.array(self.box(name)) * np.diag(linear)
+                found = ends.min(0), ends.max(0)
+            else:
+                found = _turned_box(self.mesh(name).vertices, linear)
+            if len(self._turned) > 20_000:
+                self._turned.clear()
+            self._turned[key] = found
+        return self._turned[key]
+
 
 def pack_mesh(mesh: Mesh) -> bytes:
     """A mesh as an .npz blob."""
@@ -89,23 +128,47 @@ def pack_mesh(mesh: Mesh) -> bytes:
     return out.getvalue()
 
 
+MOST_FACE = 10_000_000  # largest number of a CAD face
+
+
+def box_of(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high corner of a mesh, from every vertex."""
+    return mesh.vertices.min(0).astype(float), mesh.vertices.max(0).astype(float)
+
+
+def _turned_box(vertices: np.ndarray, linear: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for start in range(0, len(vertices), 1 << 16):
+        points = vertices[start : start + (1 << 16)].astype(float) @ np.asarray(linear, float).T
+        low, high = np.minimum(low, points.min(0)), np.maximum(high, points.max(0))
+    return low, high
+
+
+def _sound(mesh: Mesh) -> bool:
+    vertices, normals, triangles, faces = mesh
+    floats = (np.float32, np.float64)
+    shaped = vertices.ndim == normals.ndim == triangles.ndim == 2 and vertices.shape == normals.shape and vertices.shape[1] == triangles.shape[1] == 3
+    if not shaped or vertices.dtype not in floats or normals.dtype not in floats or triangles.dtype.kind not in "ui":
+        return False
+    if len(triangles) == 0 or int(triangles.max()) >= len(vertices) or int(triangles.min()) < 0:
+        return False
+    if not np.isfinite(vertices).all() or not np.isfinite(normals).all():
+        return False
+    if faces.ndim != 1 or faces.dtype.kind not in "ui" or len(faces) not in (0, len(triangles)):
+        return False
+    return len(faces) == 0 or (int(faces.min()) >= 0 and int(faces.max()) <= MOST_FACE)
+
+
 def unpack_mesh(blob: bytes) -> Mesh:
-    """Read a mesh blob. Raises BadFile when it is damaged."""
+    """Read a mesh blob. Raises BadFile when it is damaged: indices, numbers that are none, face numbers that fit no triangles."""
     try:
         with np.load(io.BytesIO(blob), allow_pickle=False) as data:
             mesh = Mesh(data["vertices"], data["normals"], data["triangles"], data["faces"])
-        sound = (
-            mesh.vertices.ndim == 2
-            and mesh.vertices.shape == mesh.normals.shape
-            and mesh.vertices.shape[1] == 3
-            and mesh.triangles.ndim == 2
-            and mesh.triangles.shape[1] == 3
-            and len(mesh.triangles) > 0
-            and int(mesh.triangles.max()) < len(mesh.vertices)
-            and bool(np.isfinite(mesh.vertices).all())
-        )
+        if not _sound(mesh):
+            raise ValueError
+        return Mesh(
+            np.ascontiguousarray(mesh.vertices, np.float32), np.ascontiguousarray(mesh.normals, np.float32),
+            np.ascontiguousarray(mesh.triangles, np.uint32), np.ascontiguousarray(mesh.faces, np.int32),
+        )  # fmt: skip
     except Exception as error:
         raise BadFile("A mesh stored in the project is damaged.") from error
-    if not sound:
-        raise BadFile("A mesh stored in the project is damaged.")
-    return mesh

@@ -5,7 +5,9 @@ from typing import Any, Iterable
 
 from msgspec.structs import replace
 
+from aulmo.document.properties import get
 from aulmo.document.records import Camera, Document, Lamp, Material, Part, Placement, Shot
+from aulmo.document.references import references
 from aulmo.errors import BadValue
 
 
@@ -55,10 +57,26 @@ def leaves(document: Document, part_ids: Iterable[str]) -> list[str]:
     """The parts with geometry among the given ones and those below them, each once."""
     seen: dict[str, None] = {}
     for part_id in part_ids:
-        for under in below(document, part_id):
-            if document.parts[under].mesh is not None:
-                seen[under] = None
+        if document.parts[part_id].children:
+            seen.update((under, None) for under in below(document, part_id) if document.parts[under].mesh is not None)
+        elif document.parts[part_id].mesh is not None:
+            seen[part_id] = None
     return list(seen)
+
+
+def topmost(document: Document, part_ids: Iterable[str]) -> list[str]:
+    """The given parts without those that hang below another of them."""
+    chosen = set(part_ids)
+
+    def covered(part_id: str) -> bool:
+        above = document.parts[part_id].parent
+        while above is not None:
+            if above in chosen:
+                return True
+            above = document.parts[above].parent
+        return False
+
+    return [i for i in part_ids if not covered(i)]
 
 
 def tree_order(document: Document) -> list[str]:
@@ -75,6 +93,15 @@ def part_path(document: Document, part_id: str) -> str:
         names.append(part.name)
         current = part.parent
     return "/".join(reversed(names))
+
+
+def shown_parts(document: Document) -> list[str]:
+    """The parts with geometry that are seen, in the document's order: neither hidden nor below something hidden."""
+    hidden: set[str] = set()
+    for part_id, part in document.parts.items():
+        if not part.visible and part_id not in hidden:
+            hidden.update(below(document, part_id))
+    return [i for i, p in document.parts.items() if p.mesh is not None and i not in hidden]
 
 
 def is_shown(document: Document, part_id: str) -> bool:
@@ -106,13 +133,32 @@ def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
         if gone & set(part.children):
             part = replace(part, children=tuple(c for c in part.children if c not in gone))
         kept[part_id] = part
-    return replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone))
+    return without_keys(replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone)))
+
+
+def _is_there(document: Document, address: str) -> bool:
+    try:
+        get(document, address)
+    except BadValue:
+        return False
+    return True
+
+
+def without_keys(document: Document) -> Document:
+    """The document without keys and overrides of what is no longer there."""
+    keys = {address: held for address, held in document.keys.items() if _is_there(document, address)}
+    shots = tuple(
+        replace(s, overrides={a: v for a, v in s.overrides.items() if _is_there(document, a)}) if s.overrides else s for s in document.shots
+    )
+    if len(keys) == len(document.keys) and shots == document.shots:
+        return document
+    return replace(document, keys=keys, shots=shots)
 
 
 def group_parts(document: Document, part_ids: list[str], name: str) -> tuple[Document, str]:
     """Put siblings into a new group where the first of them stands. Returns the document and the group's id."""
     parents = {document.parts[i].parent for i in part_ids}
-    if len(parents) != 1:
+    if len(parents) != 1:  # none chosen, or of several houses
         raise BadValue("Only parts under the same parent can be grouped.")
     parent = parents.pop()
     group = new_id()
@@ -179,9 +225,10 @@ def make_unique(document: Document, part_ids: Iterable[str]) -> tuple[Document, 
 
 def drop_unused_materials(document: Document) -> Document:
     """Take out materials that nothing wears."""
-    worn = {p.material for p in document.parts.values()} | {document.floor.material}
-    worn |= {s.floor.material for s in document.shots if s.floor}
-    return replace(document, materials={i: m for i, m in document.materials.items() if i in worn})
+    worn = references(document, "materials")
+    if all(i in worn for i in document.materials):
+        return document
+    return without_keys(replace(document, materials={i: m for i, m in document.materials.items() if i in worn}))
 
 
 def put_camera(document: Document, camera: Camera) -> Document:
@@ -194,7 +241,7 @@ def delete_camera(document: Document, camera_id: str) -> Document:
     users = [s.name for s in document.shots if s.camera == camera_id]
     if users:
         raise BadValue(f"The shot {users[0]} uses this camera; give it another one first.")
-    return replace(document, cameras={i: c for i, c in document.cameras.items() if i != camera_id})
+    return without_keys(replace(document, cameras={i: c for i, c in document.cameras.items() if i != camera_id}))
 
 
 def put_lamp(document: Document, lamp: Lamp) -> Document:
@@ -204,7 +251,7 @@ def put_lamp(document: Document, lamp: Lamp) -> Document:
 
 def delete_lamp(document: Document, lamp_id: str) -> Document:
     """Take a lamp away."""
-    return replace(document, lamps={i: lamp for i, lamp in document.lamps.items() if i != lamp_id})
+    return without_keys(replace(document, lamps={i: lamp for i, lamp in document.lamps.items() if i != lamp_id}))
 
 
 def put_shot(document: Document, shot: Shot) -> Document:

@@ -1,8 +1,10 @@
 """Placements and 4x4 matrices (column vectors, right-handed, z up)."""
 
+from typing import Sequence
+
 import numpy as np
 
-from aulmo.document.records import Document, Part, Placement
+from aulmo.document.records import Document, Placement
 
 
 def turn_matrix(turn: tuple[float, float, float]) -> np.ndarray:
@@ -44,32 +46,56 @@ def from_matrix(matrix: np.ndarray) -> Placement:
     return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
 
 
-def placement_at(part: Part, time: float) -> Placement:
-    """Where a part sits in its parent at a time in seconds: as placed, unless it has timed placements."""
-    keys = part.motion
-    if not keys:
-        return part.placement
-    if time <= keys[0].time:
-        return keys[0].placement
-    for one, other in zip(keys, keys[1:]):
-        if time <= other.time:
-            f = (time - one.time) / max(1e-12, other.time - one.time)
-
-            def between(a, b):
-                return tuple(x + f * (y - x) for x, y in zip(a, b))
-
-            p, q = one.placement, other.placement
-            return Placement(between(p.position, q.position), between(p.turn, q.turn), between(p.scale, q.scale))
-    return keys[-1].placement
-
-
-def world_matrices(document: Document, time: float = 0.0) -> dict[str, np.ndarray]:
-    """4x4 world matrix of every part at a time in seconds, by id."""
-    result: dict[str, np.ndarray] = {}
-    stack = [(root, np.eye(4)) for root in document.roots]
-    while stack:
-        part_id, above = stack.pop()
-        part = document.parts[part_id]
-        result[part_id] = above @ to_matrix(placement_at(part, time))
-        stack.extend((child, result[part_id]) for child in part.children)
+def local_matrices(placements: Sequence[Placement]) -> np.ndarray:
+    """(n, 4, 4) matrices of placements, worked out together."""
+    n = len(placements)
+    numbers = np.array([(*p.position, *p.turn, *p.scale) for p in placements], float).reshape(n, 9)
+    (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(numbers[:, 3:6])).T, np.sin(np.radians(numbers[:, 3:6])).T
+    result = np.zeros((n, 4, 4))
+    result[:, 0, :3] = np.stack([cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx], 1) * numbers[:, 6:]
+    result[:, 1, :3] = np.stack([sz * cy, sz * sy * sx + cz * cx, sz * sy * cx - cz * sx], 1) * numbers[:, 6:]
+    result[:, 2, :3] = np.stack([-sy, cy * sx, cy * cx], 1) * numbers[:, 6:]
+    result[:, :3, 3], result[:, 3, 3] = numbers[:, :3], 1.0
     return result
+
+
+def _levels(document: Document) -> list[tuple[list[str], list[int]]]:
+    """The tree a level at a time: ids, and where each one's parent stands in the level above."""
+    found: list[tuple[list[str], list[int]]] = []
+    ids, above = list(document.roots), [0] * len(document.roots)
+    while ids:
+        found.append((ids, above))
+        children = [(child, k) for k, part_id in enumerate(ids) for child in document.parts[part_id].children]
+        ids, above = [c for c, _ in children], [k for _, k in children]
+    return found
+
+
+_known: list[tuple[dict, tuple, dict[str, np.ndarray]]] = []  # the matrices of the last few trees of parts, by the very objects
+
+
+def world_matrices(document: Document) -> dict[str, np.ndarray]:
+    """4x4 world matrix of every part, by id. Not to be written to."""
+    for parts, roots, result in _known:
+        if parts is document.parts and roots == document.roots:
+            return result
+    result = {}
+    before = np.eye(4)[None]
+    for ids, above in _levels(document):
+        worlds = before[above] @ local_matrices([document.parts[i].placement for i in ids])
+        worlds.setflags(write=False)
+        result.update(zip(ids, worlds))
+        before = worlds
+    _known.insert(0, (document.parts, document.roots, result))
+    del _known[4:]
+    return result
+
+
+def world_matrix(document: Document, part_id: str) -> np.ndarray:
+    """4x4 world matrix of one part."""
+    matrix = np.eye(4)
+    current: str | None = part_id
+    while current is not None:
+        part = document.parts[current]
+        matrix = to_matrix(part.placement) @ matrix
+        current = part.parent
+    return matrix

@@ -4,13 +4,27 @@ Lengths in millimetres, angles in degrees, z up; colours are linear ACEScg; ligh
 Dictionaries inside records are never changed in place; an edit makes a new one (see `edits`).
 """
 
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 
 Triple = tuple[float, float, float]
+# What a property's value can be; whole numbers may be written as numbers
+Value = float | bool | str | Triple | None
+
+
+def _refers(kind: str, unless: str = "") -> msgspec.Meta:
+    return msgspec.Meta(extra={"refers_to": kind, "unless": unless})
+
+
+# Names that point at something else: what a project must hold is found by these alone (see `properties.references`)
+AssetName = Annotated[str, _refers("assets")]
+EnvironmentName = Annotated[str, _refers("assets", unless="shipped")]
+PartId = Annotated[str, _refers("parts")]
+MaterialId = Annotated[str, _refers("materials")]
+CameraId = Annotated[str, _refers("cameras")]
 
 
 class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -37,16 +51,15 @@ class Part(Record):
 
     id: str
     name: str
-    parent: str | None = None
-    children: tuple[str, ...] = ()
+    parent: PartId | None = None
+    children: tuple[PartId, ...] = ()
     placement: Placement = Placement()
-    mesh: str | None = None
-    shape: str | None = None
+    mesh: AssetName | None = None
+    shape: AssetName | None = None
     finesse: Finesse = Finesse()
-    material: str | None = None
+    material: MaterialId | None = None
     visible: bool = True
     locked: bool = False
-    motion: tuple["TimedPlacement", ...] = ()
     edge_radius: float = 0.0
     source_key: str = ""
 
@@ -128,7 +141,7 @@ class Node(Record):
         "weave",
     ]
     inputs: dict[str, float | Triple | str] = {}
-    image: str | None = None
+    image: AssetName | None = None
     as_colour: bool = True
     projection: Literal["flat", "box", "cylinder", "sphere"] = "box"
     axis: Literal["x", "y", "z"] = "z"
@@ -153,7 +166,7 @@ class Material(Record):
 class Environment(Record):
     """The light around the set. `image` is a shipped set's name or an asset name."""
 
-    image: str = "Loft"
+    image: EnvironmentName = "Loft"
     shipped: bool = True
     turn: float = 0.0
     tilt: float = 0.0
@@ -174,7 +187,7 @@ class Floor(Record):
     """What the product stands on: a plain surface, a cove that curves up behind, only its shadow, or nothing."""
 
     kind: Literal["none", "plain", "cove", "shadow"] = "plain"
-    material: str | None = None
+    material: MaterialId | None = None
     height: float = 0.0
     turn: float = 0.0
 
@@ -203,11 +216,11 @@ class Lamp(Record):
     angle: float = 0.5
     cone: float = 40.0
     softness: float = 0.2
-    profile: str | None = None
+    profile: AssetName | None = None
     on: bool = True
     seen: bool = False
     group: str = "Lamps"
-    lights: tuple[str, ...] = ()
+    lights: tuple[PartId, ...] = ()
 
 
 class Sky(Record):
@@ -230,11 +243,11 @@ class Sky(Record):
     sun: bool = True
 
 
-class TimedPlacement(Record):
-    """Where a part sits at a time in seconds; between two of them position, turn and scale change evenly."""
+class Key(Record):
+    """The value of a property at a time in seconds."""
 
     time: float
-    placement: Placement = Placement()
+    value: Value
 
 
 class Camera(Record):
@@ -266,30 +279,19 @@ class Camera(Record):
     span_mm: float = 300.0
     motion_blur: bool = False
     shutter_angle: float = 0.0
-    motion: tuple["TimedView", ...] = ()
     locked: bool = False
 
 
-class TimedView(Record):
-    """Where a camera stands and looks at a time in seconds."""
-
-    time: float
-    position: Triple
-    target: Triple
-    roll: float = 0.0
-
-
 class Shot(Record):
-    """One picture to be made: a camera, a frame, and what stands behind."""
+    """One picture to be made: a camera, a frame, and by address what differs in it from the rest of the project."""
 
     id: str
     name: str
-    camera: str
+    camera: CameraId
     width: int = 1600
     height: int = 1200
-    view: str = "Product neutral"
-    backdrop: Backdrop | None = None
-    floor: Floor | None = None
+    view: Literal["Product neutral", "Film", "Plain"] = "Product neutral"
+    overrides: dict[str, Value] = {}
 
 
 class RenderSettings(Record):
@@ -311,13 +313,13 @@ class RenderSettings(Record):
     scatters: int = 1024
     clamp_stops: float = 5.0
     seed: int = 0
-    passes: tuple[str, ...] = ()
+    passes: tuple[Literal["paths", "groups", "surface", "shadow", "occlusion", "motion", "mattes", "noise"], ...] = ()
     denoise_groups: bool = False
     occlusion_mm: float = 0.0
 
 
 class Document(Record):
-    """A whole project."""
+    """A whole project. `keys` holds, by the address of a property, its values in the order of time."""
 
     schema_version: int = SCHEMA_VERSION
     name: str = "Untitled"
@@ -331,5 +333,6 @@ class Document(Record):
     cameras: dict[str, Camera] = {}
     shots: tuple[Shot, ...] = ()
     render: RenderSettings = RenderSettings()
+    keys: dict[str, tuple[Key, ...]] = {}
     frames_per_second: float = 25.0
     notes: tuple[str, ...] = ()

@@ -5,39 +5,27 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.records import Camera, Document
+from aulmo.document.moments import Moments
+from aulmo.document.records import Camera
 from aulmo.trace.compile import arrays as a
 
 
-def shutter_of(camera: Camera, document: Document, time: float = 0.0) -> tuple[float, float]:
-    """From when to when, in seconds, the shutter is open for the frame at `time`."""
-    if not camera.motion_blur:
-        return time, time
-    open_for = camera.shutter_angle / 360.0 / document.frames_per_second if camera.shutter_angle > 0 else camera.shutter
-    return time, time + max(0.0, open_for)
+SHUTTER_STEPS = 9  # moments at which a moving camera is known while its shutter is open
 
 
-def camera_moment(camera: Camera, time: float) -> Camera:
-    """The camera as it stands at a time in seconds."""
-    keys = camera.motion
-    if not keys:
-        return camera
-    if time <= keys[0].time:
-        one = other = keys[0]
-    else:
-        one, other = next(((p, q) for p, q in zip(keys, keys[1:]) if time <= q.time), (keys[-1], keys[-1]))
-    f = (time - one.time) / (other.time - one.time) if other.time > one.time else 0.0
-    x, y, z = (p + f * (q - p) for p, q in zip(one.position, other.position))
-    u, v, w = (p + f * (q - p) for p, q in zip(one.target, other.target))
-    return replace(camera, position=(x, y, z), target=(u, v, w), roll=one.roll + f * (other.roll - one.roll))
+def cameras_of(moments: Moments, camera: Camera) -> list[Camera]:
+    """A camera at even times while the shutter is open; one that stands still is one."""
+    own = moments.first.cameras.get(camera.id)
+    moves = own is not None and moments.lasting and moments.camera_moves(camera.id) and own.position == camera.position and own.target == camera.target
+    if not moves:
+        return [camera]
+    seen = [moments.at(float(share)).cameras[camera.id] for share in np.linspace(0.0, 1.0, SHUTTER_STEPS)]
+    return [replace(camera, position=c.position, target=c.target, roll=c.roll) for c in seen]
 
 
-def camera_rows(camera: Camera, width: int, height: int, shutter: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
-    """(times, CAM_COLUMNS): the camera at even times while the shutter is open; one row for a camera that stands still."""
-    if not camera.motion:
-        return camera_row(camera, width, height)[None]
-    times = np.linspace(*shutter, 9) if shutter[1] > shutter[0] else shutter[:1]
-    return np.array([camera_row(camera_moment(camera, float(t)), width, height) for t in times])
+def camera_rows(cameras: Camera | list[Camera], width: int, height: int) -> np.ndarray:
+    """(times, CAM_COLUMNS): a camera, or one at even times while the shutter is open."""
+    return np.array([camera_row(camera, width, height) for camera in ([cameras] if isinstance(cameras, Camera) else cameras)])
 
 
 def ev100(camera: Camera) -> float:

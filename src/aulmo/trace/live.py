@@ -2,20 +2,23 @@
 
 import threading
 import time
+import traceback
 from typing import Callable, NamedTuple
 
 import numpy as np
 
 from aulmo.document.assets import AssetStore
+from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.errors import AulmoError
+from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_GRADIENT_SPAN, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import blur_environment
-from aulmo.trace.camera_rows import camera_rows, shutter_of
+from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of
+from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.tracer import Draft, Tracer, draw_draft
 from aulmo.trace.view import dither, show
 
@@ -24,7 +27,7 @@ _STEPS = (8, 4, 2)
 
 
 class Request(NamedTuple):
-    """What to show: a document through a camera in a frame of pixels."""
+    """What to show: a resolved document through a camera in a frame of pixels; `moments` when things move while the shutter is open."""
 
     document: Document
     shot: Shot | None
@@ -34,43 +37,52 @@ class Request(NamedTuple):
     traced: bool
     transparent: bool = False
     gradient_span: float = 1.0
+    moments: Moments | None = None
 
 
 class Shown(NamedTuple):
-    """A new state of the picture. `picture` is BGRA and may be smaller than the frame; `draft` is given when it changed."""
+    """A new state of the picture. `picture` is BGRA and may be smaller than the frame; `draft` is given when it changed, `scene` is what it was
+    drawn of."""
 
     request: Request
     picture: np.ndarray
     draft: Draft | None
-    part_ids: tuple[str, ...]
+    scene: Scene
     samples: int
     noise: float
     seconds_left: float
     denoised: bool
     traced: bool
 
+    @property
+    def part_ids(self) -> tuple[str, ...]:
+        """The parts that the numbers of the draft stand for."""
+        return self.scene.part_ids
+
 
 class LivePicture:
-    """Runs the thread. `on_shown` and `on_trouble` are called from it."""
+    """Runs the thread. `on_shown`, `on_trouble` and `on_preparing` are called from it; the last with how far the renderer's kernels are made
+    (0..1) and the seconds that are left, the one time that is needed."""
 
     def __init__(
         self,
         assets: AssetStore,
         on_shown: Callable[[Shown], None],
         on_trouble: Callable[[str], None],
-        on_note: Callable[[str], None] = lambda text: None,
+        on_preparing: Callable[[float, float], None] = lambda share, left: None,
     ) -> None:
         self._builder = SceneBuilder(assets)
-        self._on_shown, self._on_trouble, self._on_note = on_shown, on_trouble, on_note
+        self._on_shown, self._on_trouble, self._on_preparing = on_shown, on_trouble, on_preparing
         self._condition = threading.Condition()
         self._wanted: Request | None = None
+        self._last: Request | None = None
         self._tracer: Tracer | None = None
-        self._paused = self._closed = False
+        self._closed = self._compiling = False
+        self._tries = 0
         self._maps_for: object = None
         self._maps: np.ndarray | None = None
-        self._warm = kernel_cache.is_warm()
         self._path_ready = threading.Event()
-        if self._warm:
+        if kernel_cache.is_warm():
             self._path_ready.set()
         self._thread = threading.Thread(target=self._loop, name="live picture", daemon=True)
         self._thread.start()
@@ -107,14 +119,20 @@ class LivePicture:
                 if self._closed:
                     return
                 request, self._wanted = self._wanted, None
-            if request is None:
-                continue
-            try:
-                self._work(request)
-            except AulmoError as error:
-                self._on_trouble(str(error))
-            except MemoryError:
-                self._on_trouble("There is not enough memory to show this scene; hide some parts.")
+            if request is not None:
+                self._attempt(request)
+
+    def _attempt(self, request: Request) -> None:
+        """Show a request; whatever goes wrong is told, and the next one is taken all the same."""
+        try:
+            self._work(request)
+        except AulmoError as error:
+            self._on_trouble(str(error))
+        except MemoryError:
+            self._on_trouble("There is not enough memory to show this scene; hide some parts.")
+        except Exception as error:
+            traceback.print_exc()
+            self._on_trouble(f"This picture could not be drawn ({type(error).__name__}: {error}); undo brings the last one back.")
 
     def _environment_maps(self, scene: Scene) -> np.ndarray:
         if self._maps is None or self._maps_for is not scene.arrays.env:
@@ -123,63 +141,59 @@ class LivePicture:
 
     def _warm_up(self, scene: Scene, camera: np.ndarray, options: np.ndarray) -> None:
         """Compile the path tracer in a thread of its own the one time that is needed; the draft picture stays in use meanwhile."""
+        self._compiling = True
+        self._tries += 1
 
         def compile_kernels() -> None:
-            Tracer(scene, camera, options, 16, 16, 8).run(1)
+            try:
+                with warm_up.telling(self._on_preparing):
+                    Tracer(scene, camera, options, 16, 16, 8).run(1)
+            except Exception as error:
+                traceback.print_exc()
+                self._compiling = False
+                self._on_trouble(f"The renderer could not be made ready on this machine ({type(error).__name__}: {error}); the draft stays in use.")
+                return
             self._path_ready.set()
             with self._condition:
                 if self._wanted is None and self._last is not None:
                     self._wanted = self._last
                     self._condition.notify()
 
-        self._on_note("Preparing the renderer for this machine; this happens once and takes about a minute")
         threading.Thread(target=compile_kernels, name="compile kernels", daemon=True).start()
-
-    _last: Request | None = None
-    _compiling = False
 
     def _work(self, request: Request) -> None:
         self._last = request
-        shutter = shutter_of(request.camera, request.document)
-        scene = self._builder.build(request.document, request.shot, shutter, self._path_ready.is_set())
-        backdrop = backdrop_of(request.document, request.shot)
-        transparent = request.transparent or backdrop.kind == "transparent"
-        options = options_row(scene, request.document, request.camera, backdrop, request.document.render, transparent)
+        moments = request.moments or still(request.document)
+        document = moments.first
+        scene = self._builder.build(moments, self._path_ready.is_set())
+        options = options_row(scene, document, request.camera, document.render, request.transparent, moments.lasting)
         options[OPT_GRADIENT_SPAN] = request.gradient_span
         width, height = request.width, request.height
-        camera = camera_rows(request.camera, width, height, shutter)
+        camera = camera_rows(cameras_of(moments, request.camera), width, height)
         traced = request.traced and self._path_ready.is_set()
 
-        def drafted(picture: np.ndarray | None) -> Draft:
-            draft = draw_draft(scene, camera, options, self._environment_maps(scene), width, height)
-            if picture is None:
-                self._on_shown(Shown(request, draft.picture, draft, scene.part_ids, 0, float("inf"), float("inf"), False, False))
-            return draft
-
         if not traced:
-            drafted(None)
-            if not self._path_ready.is_set() and not self._compiling:
-                self._compiling = True
+            draft = draw_draft(scene, camera, options, self._environment_maps(scene), width, height)
+            self._on_shown(Shown(request, draft.picture, draft, scene, 0, float("inf"), float("inf"), False, False))
+            if not self._path_ready.is_set() and not self._compiling and self._tries < 3:
                 self._warm_up(scene, camera, options)
             return
-        draft: Draft | None = None
+        draft_: Draft | None = None
         for step in _STEPS:
             tracer = Tracer(scene, camera, options, width, height, step)
             if not self._run(tracer, 1 if step > 2 else 2):
                 return
             if step > 4:
                 self._send(request, tracer, None, scene, False, 0.0)
-                draft = drafted(np.empty(0))
-                if self._newer():
-                    return
+                draft_ = draw_draft(scene, camera, options, self._environment_maps(scene), width, height)
             else:
-                self._send(request, tracer, draft, scene, True, 0.0)
-                draft = None
+                self._send(request, tracer, draft_, scene, True, 0.0)
+                draft_ = None
             if self._newer():
                 return
         tracer = Tracer(scene, camera, options, width, height)
         started = time.perf_counter()
-        target = request.document.render.noise_percent / 100
+        target = document.render.noise_percent / 100
         next_clean = 1
         while tracer.samples < 4096:
             if not self._run(tracer, 1 if tracer.samples < 4 else 2 if tracer.samples < 16 else 4):
@@ -223,7 +237,7 @@ class LivePicture:
             display = (straight * cover + check[..., None] * (1 - cover)).astype(np.float32)
         picture = np.empty((*display.shape[:2], 4), np.uint8)
         dither(display, np.ones(display.shape[:2], np.float32), picture)
-        self._on_shown(Shown(request, picture, draft, scene.part_ids, tracer.samples if tracer.step == 1 else 0, tracer.noise(), left, clean, True))
+        self._on_shown(Shown(request, picture, draft, scene, tracer.samples if tracer.step == 1 else 0, tracer.noise(), left, clean, True))
 
     def _tell(self, request: Request, tracer: Tracer, scene: Scene, left: float) -> None:
-        self._on_shown(Shown(request, np.empty(0), None, scene.part_ids, tracer.samples, tracer.noise(), left, False, True))
+        self._on_shown(Shown(request, np.empty(0), None, scene, tracer.samples, tracer.noise(), left, False, True))

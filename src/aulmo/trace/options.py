@@ -4,23 +4,27 @@ import math
 
 import numpy as np
 
-from aulmo.document.records import Backdrop, Camera, Document, RenderSettings
+from aulmo.document.records import Camera, Document, RenderSettings
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.shape.embree import MASK_LAMP
-from aulmo.trace.camera_rows import white_nits, shutter_of
+from aulmo.trace.camera_rows import white_nits
 from aulmo.trace.scene import LAMP_PART, MANY_LAMPS, Scene
 
 
-def options_row(scene: Scene, document: Document, camera: Camera, backdrop: Backdrop, settings: RenderSettings, transparent: bool) -> np.ndarray:
-    """The kernel's options row."""
+def options_row(
+    scene: Scene, document: Document, camera: Camera, settings: RenderSettings, transparent: bool = False, lasting: bool = False
+) -> np.ndarray:  # fmt: skip
+    """The kernel's options row, for a document that is resolved. `lasting` tells that the shutter stays open while things move."""
+    backdrop = document.backdrop
+    transparent = transparent or backdrop.kind == "transparent"
     row = np.zeros(a.OPT_COLUMNS)
     white = white_nits(camera)
     row[a.OPT_BOUNCES], row[a.OPT_DIFFUSE_BOUNCES] = settings.bounces, settings.diffuse_bounces
     row[a.OPT_SPECULAR_BOUNCES], row[a.OPT_CLEAR_BOUNCES] = settings.specular_bounces, settings.clear_bounces
     row[a.OPT_SCATTERS], row[a.OPT_SEED] = settings.scatters, settings.seed
     row[a.OPT_LAMP_MASK] = MASK_LAMP if (scene.arrays.instance_part == LAMP_PART).any() else 0
-    row[a.OPT_SHUTTER_OPEN], row[a.OPT_SHUTTER_CLOSE] = shutter_of(camera, document)
+    row[a.OPT_SHUTTER_CLOSE] = float(lasting)  # in shares of the opening
     row[a.OPT_STRAIGHT_GLASS] = float(settings.straight_glass)
     row[a.OPT_CLAMP] = white * 2.0**settings.clamp_stops if settings.clamp_stops > 0 else 1e30
     kinds = {

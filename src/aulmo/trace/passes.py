@@ -10,11 +10,12 @@ from typing import NamedTuple
 
 import numpy as np
 
+from aulmo.document.moments import Moments
 from aulmo.document.placement import world_matrices
-from aulmo.document.records import Camera, Document
+from aulmo.document.records import Camera
 from aulmo.errors import BadValue
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.camera_rows import camera_moment, project, shutter_of
+from aulmo.trace.camera_rows import project
 from aulmo.trace.path.film import moments
 
 SETS = {
@@ -92,12 +93,16 @@ def matte_float(name: str) -> float:
 
 def _mattes(counts: np.ndarray, samples: np.ndarray, names: dict[int, str], layer: str, planes: dict, header: dict) -> None:
     """Ranked ids and coverages of one kind of matte; counts is (h, w, slots, 2) of number and samples."""
-    ids = np.zeros(counts.shape[:3], np.float32)
-    for number in np.unique(counts[..., 0][counts[..., 1] > 0]):
-        ids[(counts[..., 0] == number) & (counts[..., 1] > 0)] = matte_float(names[int(number)])
-    cover = counts[..., 1] / np.maximum(1.0, samples)[..., None]
-    order = np.argsort(-cover, axis=2, kind="stable")
-    ids, cover = np.take_along_axis(ids, order, 2), np.take_along_axis(cover, order, 2)
+    lowest = min(names, default=0)
+    floats = np.zeros(max(names, default=0) - lowest + 1, np.float32)
+    for number, name in names.items():
+        floats[number - lowest] = matte_float(name)
+    found = counts[..., 1] > 0
+    ids = np.where(found, floats[np.where(found, counts[..., 0] - np.float32(lowest), 0).astype(np.int32)], np.float32(0))
+    cover = counts[..., 1] / np.maximum(1.0, samples).astype(np.float32)[..., None]
+    several = found[..., 1]  # slots fill up in order: where the second is empty there is nothing to rank
+    order = np.argsort(-cover[several], axis=1, kind="stable")
+    ids[several], cover[several] = np.take_along_axis(ids[several], order, 1), np.take_along_axis(cover[several], order, 1)
     for pair in range(RANKS // 2):
         k = 2 * pair
         planes[f"{layer}{pair:02d}"] = np.stack([ids[..., k], cover[..., k], ids[..., k + 1], cover[..., k + 1]], -1).astype(np.float32)
@@ -157,22 +162,23 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
     return Passes(planes, header)
 
 
-def motion_vectors(document: Document, scene, camera: Camera, film: np.ndarray, mattes: np.ndarray) -> np.ndarray:
+def motion_vectors(moments: Moments, scene, camera: Camera, film: np.ndarray, mattes: np.ndarray) -> np.ndarray:
     """(h, w, 2) pixels a surface moves, right and down, until the next frame: by the part that covers most of a pixel."""
     height, width = film.shape[:2]
     hits = film[..., a.PLANE_HIT]
     points = film[..., a.PLANE_POSITION : a.PLANE_POSITION + 3] / np.maximum(1e-9, hits)[..., None]
-    now, then = shutter_of(camera, document)
-    middle, later = 0.5 * (now + then), 0.5 * (now + then) + 1.0 / document.frames_per_second
+    middle, later = moments.around()
     most = np.take_along_axis(mattes[:, :, 0, :, 0], np.argmax(mattes[:, :, 0, :, 1], 2)[..., None], 2)[..., 0]
     moved = points.astype(float)
-    worlds, next_worlds = world_matrices(document, middle), world_matrices(document, later)
+    worlds, next_worlds, moving = world_matrices(middle), world_matrices(later), moments.moving_parts()
     for number, part_id in enumerate(scene.part_ids):
+        if part_id not in moving:
+            continue
         change = next_worlds[part_id] @ np.linalg.inv(worlds[part_id])
         here = (most == number) & (hits > 0)
         if not np.allclose(change, np.eye(4)) and here.any():
             moved[here] = points[here] @ change[:3, :3].T + change[:3, 3]
-    first, second = camera_moment(camera, middle), camera_moment(camera, later)
+    first, second = middle.cameras[camera.id], later.cameras[camera.id]
     vectors = (project(second, moved, width, height) - project(first, points, width, height))[:, :2].reshape(height, width, 2)
     return np.where(hits[..., None] > 0, vectors, 0.0).astype(np.float32)
 

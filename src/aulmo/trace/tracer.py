@@ -1,5 +1,6 @@
 """Running the kernels: tiles over threads, progress, cancelling, noise, prediction."""
 
+import hashlib
 import os
 import threading
 import time
@@ -8,26 +9,30 @@ from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Callable, NamedTuple
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
+from aulmo.document.moments import Moments
 from aulmo.document.project_file import write_atomically
+from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.errors import BadFile
 from aulmo.surface.colour import ACESCG_TO_SRGB
-from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile import arrays as a, kernel_cache
 from aulmo.trace import draft as draft_kernels
 from aulmo.trace import plan
 from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.shape.embree import coherent_arguments
-from aulmo.trace.path.film import new_film, resolve, shadow_alpha, tile_noise
+from aulmo.trace.path.film import develop, new_film, shadow_alpha, tile_noise
 from aulmo.trace.path.tile import trace_tile
 from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
 from aulmo.trace.passes import check as check_passes
-from aulmo.trace.camera_rows import camera_rows, shutter_of, white_nits
+from aulmo.trace.camera_rows import camera_rows, cameras_of, white_nits
 from aulmo.trace.options import options_row
-from aulmo.trace.scene import Scene, SceneBuilder, backdrop_of
+from aulmo.trace.scene import Scene, SceneBuilder
 
 TILE = 32
 DRAFT_LAMPS = 8
@@ -147,7 +152,7 @@ class Tracer:
         """What the film amounts to so far."""
         h, w = self.film.shape[:2]
         frame = Frame(*(np.zeros((h, w, 3) if k != 1 else (h, w), np.float32) for k in range(4)))
-        resolve(self.film, frame.rgb, frame.alpha, frame.albedo, frame.normal)
+        develop(self.film, frame.rgb, frame.alpha, frame.albedo, frame.normal)
         if self.options[a.OPT_BACKDROP] == a.BACKDROP_TRANSPARENT:
             shadow_alpha(self.film, frame.alpha)
         return frame
@@ -251,28 +256,32 @@ class Prediction(NamedTuple):
     seconds_per_sample: float
 
 
-def _prepare(document: Document, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
+def exposure_of(document: Document, shot: Shot, time: float = 0.0) -> Moments:
+    """What a shot's camera sees while its shutter is open for the frame at a time in seconds."""
+    return Moments(document, {"shot": shot.id} if shot in document.shots else None, time, shot.camera)
+
+
+def _prepare(moments: Moments, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
+    document = moments.first
     camera = document.cameras[shot.camera]
-    shutter = shutter_of(camera, document)
-    scene = (builder or SceneBuilder(assets)).build(document, shot, shutter)
-    backdrop = backdrop_of(document, shot)
-    transparent = settings.transparent or backdrop.kind == "transparent"
-    options = options_row(scene, document, camera, backdrop, settings, transparent)
+    scene = (builder or SceneBuilder(assets)).build(moments)
+    options = options_row(scene, document, camera, settings, settings.transparent, moments.lasting)
     if settings.passes:
         check_passes(settings.passes)
         options[a.OPT_PASSES], options[a.OPT_GROUPS] = 1.0, len(scene.groups)
         if "occlusion" in settings.passes:
             options[a.OPT_OCCLUSION] = settings.occlusion_mm or 0.2 * float(np.linalg.norm(scene.high - scene.low))
-    return scene, camera, options, shutter
+    return scene, camera, options
 
 
 def predict(
     document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder | None = None
 ) -> Prediction:
     """Trace a sparse copy of the frame and scale up: samples and seconds until the settings' stopping rule is met."""
-    scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
+    moments = exposure_of(document, shot)
+    scene, camera, options = _prepare(moments, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))
-    rows = camera_rows(camera, *size, shutter)
+    rows = camera_rows(cameras_of(moments, camera), *size)
     tracer = Tracer(scene, rows, options, size[0], size[1], step)
     tracer.run(1)  # may compile
     samples = settings.samples
@@ -300,21 +309,24 @@ def _plan(pilot: Tracer, settings: RenderSettings) -> tuple[np.ndarray, int]:
 def render(
     document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings,
     progress: Callable[[Progress, "Tracer"], bool] | None = None, builder: SceneBuilder | None = None, kept: Path | None = None,
+    time_: float = 0.0,
 ) -> Picture | None:  # fmt: skip
-    """Render a shot until its stopping rule is met.
+    """Render a shot, at a time of its film in seconds, until its stopping rule is met.
 
     `progress` is called about four times a second and may return False to cancel; then None is returned. With `kept` the state of the
     render is kept in that file, and a render that finds one goes on from it: the picture is the same to the last bit.
     """
-    scene, camera, options, shutter = _prepare(document, assets, shot, settings, builder)
-    rows = camera_rows(camera, *size, shutter)
+    moments = exposure_of(document, shot, time_)
+    scene, camera, options = _prepare(moments, assets, shot, settings, builder)
+    rows = camera_rows(cameras_of(moments, camera), *size)
     tracer = Tracer(scene, rows, options, *size)
+    about = digest_of(document, shot, size, settings, time_) if kept is not None else ""
     started = time.perf_counter()
     state = {"told": 0.0, "kept": 0.0}
     limit = settings.samples if settings.stop == "samples" else LONGEST
     pilot: Tracer | None = None
     if kept is not None and kept.exists():
-        limit = _read_state(kept, tracer)
+        limit = _read_state(kept, tracer, about)
     elif settings.stop == "noise":
         pilot = Tracer(scene, rows, options.copy(), *size)
         pilot.options[a.OPT_SEED] += 7919
@@ -358,16 +370,24 @@ def render(
             break
         now = time.perf_counter() - started
         if kept is not None:
-            snapshot = {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit)}
+            snapshot = {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit), "about": np.array(about)}
             if now - state["kept"] > KEEP_EVERY:
                 state["kept"] = now
                 _write_state(kept, snapshot)
         if late(now):
             break
-    return _finish(document, shot, settings, tracer, camera, started)
+    return _finish(moments, shot, settings, tracer, camera, started)
 
 
-def _finish(document: Document, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:
+def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
+    """What a kept state belongs to: document, shot, size, settings and the kernels that made it."""
+    resolved = resolve(document, {"shot": shot.id} if shot in document.shots else None, time_)
+    told = replace(settings, folder="", file_type="png")
+    about = msgspec.json.encode((replace(resolved, render=told, notes=()), document.keys, shot, size, told))
+    return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
+
+
+def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:
     """Denoise and gather the passes."""
     options = tracer.options
     frame = tracer.frame()
@@ -376,7 +396,7 @@ def _finish(document: Document, shot: Shot, settings: RenderSettings, tracer: Tr
     if settings.passes:
         passes = collect(settings.passes, tracer.film, tracer.mattes, tracer.scene)
         if "motion" in settings.passes:
-            passes.planes["motion"] = motion_vectors(document, tracer.scene, camera, tracer.film, tracer.mattes)
+            passes.planes["motion"] = motion_vectors(moments, tracer.scene, camera, tracer.film, tracer.mattes)
     if settings.denoise:
         albedo, normal = cleaned_guides(frame.albedo, frame.normal)
         rgb = denoise(frame.rgb, albedo, normal, clean_guides=True)
@@ -397,12 +417,15 @@ def _write_state(path: Path, state: dict[str, np.ndarray]) -> None:
     write_atomically(path, lambda file: np.savez(file, **state))
 
 
-def _read_state(path: Path, tracer: Tracer) -> int:
-    """Let a tracer go on from a kept state; returns how many samples a pixel it was meant to reach."""
+def _read_state(path: Path, tracer: Tracer, about: str) -> int:
+    """Let a tracer go on from a kept state; returns how many samples a pixel it was meant to reach. Raises BadFile when it belongs to
+    another document, shot, frame or build."""
     try:
         with np.load(path, allow_pickle=False) as data:
-            state = {k: data[k] for k in ("film", "mattes", "done", "share", "tile_noise", "samples", "limit")}
+            state = {k: data[k] for k in ("film", "mattes", "done", "share", "tile_noise", "samples", "limit", "about")}
     except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile) as error:
         raise BadFile(f"{path.name} is not a kept render state, or it is damaged.") from error
     tracer.take_state(state)
+    if str(state["about"]) != about:
+        raise BadFile(f"{path.name} was kept by a render of something else, or by another Aulmo; it cannot go on.")
     return int(state["limit"])

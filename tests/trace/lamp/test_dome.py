@@ -118,7 +118,7 @@ def glowing_scene(nits: float, distance: float):
     """A glowing ball below a point."""
     document, assets = one_part(sphere_mesh(10.0, 64), Surface(emission_luminance=nits))
     document = edits.place_parts(document, {"ball": Placement((0, 0, -distance))})
-    return SceneBuilder(assets).build(document, document.shots[0])
+    return SceneBuilder(assets).build(document)
 
 
 @njit
@@ -148,15 +148,15 @@ def test_a_glowing_ball_gives_the_light_of_the_closed_form():
 def test_a_scaled_emitter_keeps_its_luminance_and_grows_its_power():
     document, assets = one_part(sphere_mesh(10.0, 24), Surface(emission_luminance=500.0))
     builder = SceneBuilder(assets)
-    once = builder.build(document, None).arrays.lamps[0]
-    twice = builder.build(edits.place_parts(document, {"ball": Placement(scale=(2, 2, 2))}), None).arrays.lamps[0]
+    once = builder.build(document).arrays.lamps[0]
+    twice = builder.build(edits.place_parts(document, {"ball": Placement(scale=(2, 2, 2))})).arrays.lamps[0]
     assert twice[a.LAMP_AREA] == pytest.approx(4 * once[a.LAMP_AREA], rel=1e-5)
     assert twice[a.LAMP_RGB] == once[a.LAMP_RGB] == 500.0
 
 
 def test_hidden_emitters_give_no_light():
     document, assets = one_part(sphere_mesh(10.0, 24), Surface(emission_luminance=500.0))
-    scene = SceneBuilder(assets).build(edits.change_part(document, "ball", visible=False), None)
+    scene = SceneBuilder(assets).build(edits.change_part(document, "ball", visible=False))
     assert len(scene.arrays.emit_cumulative) == 0
 
 

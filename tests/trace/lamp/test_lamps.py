@@ -18,7 +18,7 @@ from aulmo.trace.lamp.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_
 from aulmo.trace.material import openpbr
 from aulmo.trace.options import options_row
 from aulmo.trace.path.sampling import draw_2d
-from aulmo.trace.scene import SceneBuilder, backdrop_of
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Tracer
 from lobes import cap_grid, misfit, row_of
 from shapes import one_part, sphere_mesh
@@ -57,7 +57,7 @@ def irradiance(scene, options, count):
 
 def lux(*lamps: Lamp, count: int = 1 << 15) -> float:
     document, assets = scene_with(*lamps)
-    scene = Dark(assets).build(document, document.shots[0])
+    scene = Dark(assets).build(document)
     options = np.zeros(a.OPT_COLUMNS)
     options[a.OPT_DISTANT_CHANCE] = 1.0 if len(scene.arrays.distant) else 0.0
     return irradiance(scene.arrays, options, count)
@@ -151,7 +151,7 @@ def test_a_spots_lumens_are_what_its_cone_lets_out():
 def test_a_sampled_direction_meets_the_lamp_where_and_as_likely_as_it_says(kind):
     row = lamp_row(SHAPES[kind])
     document, assets = scene_with(SHAPES[kind])
-    scene = Dark(assets).build(document, document.shots[0])
+    scene = Dark(assets).build(document)
     rng = np.random.default_rng(4)
     met = 0
     for _ in range(400):
@@ -177,7 +177,7 @@ def test_densities_add_up_to_one_over_the_lamp(kind):
     """Mean of 1 / (density) over samples is the solid angle; compared with counting even directions that meet the lamp."""
     row = lamp_row(SHAPES[kind])
     document, assets = scene_with(SHAPES[kind])
-    scene = Dark(assets).build(document, document.shots[0])
+    scene = Dark(assets).build(document)
     p = np.array([20.0, -30.0, 10.0])
     angle = _solid_angle(scene.arrays, row, *p, 1 << 15)
     z = np.random.default_rng(8).uniform(-1, 1, 400_000)
@@ -289,7 +289,7 @@ def many(count: int) -> list[Lamp]:
 
 def test_the_tree_picks_lamps_as_often_as_it_says_and_never_misses_one():
     document, assets = scene_with(*many(40))
-    scene = Dark(assets).build(document, document.shots[0]).arrays
+    scene = Dark(assets).build(document).arrays
     p, n = np.array([50.0, -20.0, 0.0]), np.array([0.0, 0.0, 1.0])
     aim = light_tree.lit_matt(*n)
     chances = np.array([light_tree.lamp_chance(scene.nodes, scene.lamp_trail[k], scene.lamp_depth[k], *p, aim) for k in range(40)])
@@ -320,7 +320,7 @@ def test_the_tree_picks_lamps_as_often_as_it_says_and_never_misses_one():
 def test_a_glossy_surface_picks_the_lamps_it_mirrors(surface):
     """The second moment of the light of one pick, which is its noise, against picking as for a matt surface."""
     document, assets = scene_with(*many(60))
-    scene = Dark(assets).build(document, document.shots[0]).arrays
+    scene = Dark(assets).build(document).arrays
     m, table, films = row_of(surface)
     light, glossy, matt = np.zeros((3, 60))
     moments = []
@@ -403,7 +403,7 @@ def test_a_ball_between_lamp_and_sheet_casts_its_shadow():
 
 def test_the_scene_of_a_builder_without_lamps_has_no_tree():
     document, assets = scene_with()
-    arrays = SceneBuilder(assets).build(document, document.shots[0]).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     assert len(arrays.nodes) == len(arrays.lamps) == 0
 
 
@@ -423,7 +423,7 @@ def _density_of(lamp, px, py, pz, where):
 def test_lamps_are_sampled_with_the_density_claimed(kind):
     """Chi-square over a cap of equal solid angles round the lamp."""
     document, assets = scene_with(SHAPES[kind])
-    scene = SceneBuilder(assets).build(document, document.shots[0]).arrays
+    scene = SceneBuilder(assets).build(document).arrays
     lamp, at = scene.lamps[0], (40.0, 25.0, 10.0)
     rng, count, rows, columns, fine = np.random.default_rng(4), 1 << 14, 12, 16, 96
     found = np.array([_sample(scene, lamp, *at, *rng.random(3))[:3] for _ in range(count)])
@@ -450,11 +450,11 @@ def test_choosing_among_candidates_changes_the_noise_and_not_the_light():
     document, assets = scene_with(*many(60))
     frames = {}
     for digits in (0, 3):
-        scene = Dark(assets).build(document, document.shots[0])
+        scene = Dark(assets).build(document)
         camera = document.cameras["c"]
-        options = options_row(scene, document, camera, backdrop_of(document, document.shots[0]), RenderSettings(clamp_stops=30), False)
+        options = options_row(scene, document, camera, RenderSettings(clamp_stops=30))
         options[a.OPT_CANDIDATES] = options[a.OPT_LATER_CANDIDATES] = digits
-        tracer = Tracer(scene, camera_rows(camera, 48, 36, None), options, 48, 36)
+        tracer = Tracer(scene, camera_rows(camera, 48, 36), options, 48, 36)
         tracer.run(64)
         frames[digits] = tracer.frame().rgb[..., 1].astype(float), tracer.noise()
     assert frames[3][0].mean() == pytest.approx(frames[0][0].mean(), rel=0.004)

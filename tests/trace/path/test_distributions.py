@@ -168,7 +168,7 @@ def test_the_aperture_is_an_even_polygon(blades):
 def under(*lamps: Lamp):
     document, assets = one_part(plane(), Surface(base_color=(0.5, 0.5, 0.5)))
     document = replace(document, lamps={lamp.id: lamp for lamp in lamps}, cameras={"c": look_down()})
-    return Dark(assets).build(document, document.shots[0]).arrays
+    return Dark(assets).build(document).arrays
 
 
 @njit
@@ -194,7 +194,7 @@ def test_a_glowing_part_is_sampled_evenly_over_its_skin():
     """Chi-square of the triangles chosen, and the density brought from area to solid angle."""
     document, assets = one_part(sphere_mesh(10.0, 10), Surface())
     document = replace(document, materials={"m": Material(id="m", name="m", surface=Surface(emission_luminance=100.0))})
-    scene = SceneBuilder(assets).build(document, None).arrays
+    scene = SceneBuilder(assets).build(document).arrays
     lamp = scene.lamps[0]
     corners = scene.emit_corners.reshape(-1, 3, 3)
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
@@ -241,7 +241,7 @@ def test_the_dome_through_portals_is_sampled_with_the_density_claimed():
     north = Lamp(id="n", name="n", kind="portal", position=(0, 300, 250), turn=(90, 0, 180), width=200, height=200)
     document, assets = one_part(plane(), Surface())
     document = replace(document, lamps={"w": west, "n": north}, cameras={"c": look_down()})
-    scene = SceneBuilder(assets).build(document, document.shots[0]).arrays
+    scene = SceneBuilder(assets).build(document).arrays
     options = np.zeros(a.OPT_COLUMNS)
     options[a.OPT_ENV_CHANCE] = 0.5
     at, rows, columns, fine = (20.0, -10.0, 100.0), 12, 24, 24

@@ -84,8 +84,8 @@ def two_estimators(document, assets, region, samples=1024):
     shot = document.shots[0]
     found = []
     for plain in (0.0, 1.0):
-        scene = SceneBuilder(assets).build(document, shot)
-        options = options_row(scene, document, document.cameras["c"], document.backdrop, RenderSettings(clamp_stops=40), False)
+        scene = SceneBuilder(assets).build(document)
+        options = options_row(scene, document, document.cameras["c"], RenderSettings(clamp_stops=40))
         options[a.OPT_PLAIN] = plain
         tracer = Tracer(scene, camera_row(document.cameras["c"], 40, 30), options, 40, 30)
         tracer.run(samples)
@@ -275,8 +275,8 @@ def test_the_same_seed_gives_the_same_picture_on_one_thread_and_on_many():
     shot = document.shots[0]
     films = []
     for threads in (1, 2):
-        scene = SceneBuilder(assets).build(document, shot)
-        options = options_row(scene, document, document.cameras["c"], document.backdrop, RenderSettings(), False)
+        scene = SceneBuilder(assets).build(document)
+        options = options_row(scene, document, document.cameras["c"], RenderSettings())
         tracer = Tracer(scene, camera_row(document.cameras["c"], 80, 60), options, 80, 60)
         tracer.run(4, threads=threads)
         films.append(tracer.film.copy())
@@ -294,8 +294,8 @@ def test_noise_falls_as_samples_grow_and_is_measured():
 def test_a_cancelled_pass_says_so():
     document, assets = one_part(sphere_mesh())
     shot = document.shots[0]
-    scene = SceneBuilder(assets).build(document, shot)
-    options = options_row(scene, document, document.cameras["c"], document.backdrop, RenderSettings(), False)
+    scene = SceneBuilder(assets).build(document)
+    options = options_row(scene, document, document.cameras["c"], RenderSettings())
     tracer = Tracer(scene, camera_row(document.cameras["c"], 80, 60), options, 80, 60)
     tracer.cancel()
     assert tracer.run(4) is False
@@ -333,10 +333,10 @@ def test_denoising_brings_a_noisy_picture_nearer_to_the_truth():
 def test_an_edit_rebuilds_only_what_it_touches():
     document, assets = one_part(sphere_mesh(), floor="plain")
     builder = SceneBuilder(assets)
-    first = builder.build(document, document.shots[0])
+    first = builder.build(document)
     recoloured = edits.change_surface(document, "m", base_color=(0.9, 0.1, 0.1))
-    second = builder.build(recoloured, document.shots[0])
-    moved = builder.build(edits.place_parts(document, {"ball": Placement((3, 0, 0))}), document.shots[0])
+    second = builder.build(recoloured)
+    moved = builder.build(edits.place_parts(document, {"ball": Placement((3, 0, 0))}))
     assert second.arrays.points is first.arrays.points
     assert second.arrays.env is first.arrays.env
     assert moved.arrays.points is first.arrays.points
@@ -349,7 +349,7 @@ def test_ten_thousand_copies_hold_one_mesh():
         Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=Placement((3.0 * (k % 100), 3.0 * (k // 100), 0))) for k in range(10_000)
     ]
     document = edits.add_parts(document, copies, [c.id for c in copies])
-    scene = SceneBuilder(assets).build(document, None)
+    scene = SceneBuilder(assets).build(document)
     assert len(scene.part_ids) == 10_001
     assert len(scene.arrays.points) == len(assets.mesh(mesh).vertices)
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from PIL import Image
 
 from aulmo.document import edits, project_file
-from aulmo.document.records import Camera, Material, Node, Placement, Surface, TimedPlacement
+from aulmo.document.records import Camera, Key, Material, Node, Placement, Surface
 from aulmo.errors import BadFile, BadValue
 from aulmo.surface.program import INPUTS, blind_from, compile_program, make_texture
 from aulmo.trace.pattern.patterns import gradient_noise, nearest_cell
@@ -243,7 +243,7 @@ def test_without_jitter_cells_lie_on_a_grid():
 def test_nodes_that_do_not_hang_together_are_a_sentence():
     def compiled(*nodes, **wires):
         document, assets = dressed(plane(), nodes=nodes, wires=wires or {"base_color": nodes[0].id})
-        SceneBuilder(assets).build(document, None)
+        SceneBuilder(assets).build(document)
 
     with pytest.raises(BadValue, match="run in a circle"):
         compiled(Node("a", "invert", {"value": "@b"}), Node("b", "invert", {"value": "@a"}))
@@ -269,7 +269,7 @@ def test_a_damaged_picture_is_a_sentence():
     node = replace(document.materials["m"].nodes[0], image=assets.add(b"not a picture", ".png"))
     document = edits.put_material(document, replace(document.materials["m"], nodes=(node,)))
     with pytest.raises(BadFile, match="cannot be read as a picture"):
-        SceneBuilder(assets).build(document, None)
+        SceneBuilder(assets).build(document)
 
 
 @given(st.sampled_from(sorted(INPUTS)), st.floats(-1e3, 1e3), st.floats(-1e3, 1e3))
@@ -307,7 +307,7 @@ def test_a_wide_footprint_sees_the_mean_and_a_narrow_one_the_texel():
     image = np.zeros((16, 16, 3))
     image[:, ::2] = 1.0
     document, assets = dressed(plane(), nodes=[Node("a", "image", as_colour=False)], wires={"base_color": "a"}, image=image)
-    arrays = SceneBuilder(assets).build(document, None).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     assert look_up(arrays.texels, arrays.pictures[0], 0.5 / 16, 0.5, 1e-6)[0] == pytest.approx(1.0, abs=1e-4)
     assert look_up(arrays.texels, arrays.pictures[0], 1.5 / 16, 0.5, 1e-6)[0] == pytest.approx(0.0, abs=1e-4)
     assert look_up(arrays.texels, arrays.pictures[0], 0.5 / 16, 0.5, 1.0)[0] == pytest.approx(0.5, abs=1e-3)
@@ -336,10 +336,10 @@ def test_what_a_part_wears_moves_with_it():
     node = Node("a", "image", {"width_mm": 60.0}, projection="flat", axis="y")
     document, assets = dressed(box_mesh(60.0), nodes=[node], wires={"base_color": "a"}, image=quarters())
     still, _ = trace(document, assets, (32, 32), 32, UniformDome)
-    keys = (TimedPlacement(0.0, Placement((100, 0, 0))), TimedPlacement(1.0, Placement((100, 0, 0))))
+    keys = {"parts/ball/placement/position": (Key(0.0, (100.0, 0.0, 0.0)), Key(1.0, (100.0, 0.0, 0.0)))}
     eye = document.cameras["c"]
     moved = replace(
-        edits.change_part(document, "ball", motion=keys), cameras={"c": replace(eye, position=(100.0, -200.0, 0.0), target=(100.0, 0.0, 0.0))}
+        document, keys=keys, cameras={"c": replace(eye, position=(100.0, -200.0, 0.0), target=(100.0, 0.0, 0.0))}
     )
     there, _ = trace(moved, assets, (32, 32), 32, UniformDome)
     np.testing.assert_allclose(still.rgb, there.rgb, atol=0.03 * NITS)
@@ -373,7 +373,7 @@ def test_wires_reach_metalness_opacity_and_glow():
     half = [Node("h", "ramp", {"from_mm": -0.01, "to_mm": 0.01}, axis="x")]
     eye = replace(look_down(300.0), projection="parallel", span_mm=80.0)
     document, assets = dressed(plane(100.0), Surface(base_color=(1, 0, 0), specular_roughness=0.1), nodes=half, wires={"base_metalness": "h"})
-    arrays = SceneBuilder(assets).build(document, None).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     assert arrays.programs[1, 1] > arrays.programs[1, 0]
     document, assets = dressed(plane(100.0), nodes=half, wires={"geometry_opacity": "h"})
     document = replace(document, cameras={"c": eye})
@@ -490,7 +490,7 @@ def test_subdividing_keeps_the_surface_and_reaches_the_step():
 def test_a_displaced_ball_is_larger_by_the_height_without_cracks():
     node = [Node("h", "constant", {"value": 3.0})]
     document, assets = dressed(sphere_mesh(20.0, 24), nodes=node, wires={"displacement": "h"}, displacement_step=2.0)
-    scene = SceneBuilder(assets).build(document, None)
+    scene = SceneBuilder(assets).build(document)
     points = scene.arrays.points[:, :3]
     np.testing.assert_allclose(np.linalg.norm(points, axis=1), 23.0, atol=0.25)
     frame, _ = trace(document, assets, (48, 36), 16, UniformDome, transparent=True)

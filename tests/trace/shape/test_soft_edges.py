@@ -46,7 +46,7 @@ def soft_box(radius: float, **placed):
 
 def test_the_normal_turns_evenly_from_the_face_to_halfway():
     document, assets = soft_box(2.0)
-    arrays = SceneBuilder(assets).build(document, None).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     row = int(arrays.instance_soft[0])
     angles = []
     for inward in (0.0, 0.5, 1.0, 1.5, 1.99, 5.0):
@@ -62,7 +62,7 @@ def test_the_normal_turns_evenly_from_the_face_to_halfway():
 
 def test_both_faces_meet_in_the_same_normal():
     document, assets = soft_box(2.0)
-    arrays = SceneBuilder(assets).build(document, None).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     row = int(arrays.instance_soft[0])
     top = np.array(softened(arrays, row, 10.0 - 1e-6, 3.0, 10.0, 0.0, 0.0, 1.0))
     side = np.array(softened(arrays, row, 10.0, 3.0, 10.0 - 1e-6, 1.0, 0.0, 0.0))
@@ -71,7 +71,7 @@ def test_both_faces_meet_in_the_same_normal():
 
 def test_a_scaled_part_keeps_its_radius_in_millimetres():
     document, assets = soft_box(2.0, scale=(3.0, 3.0, 3.0))
-    arrays = SceneBuilder(assets).build(document, None).arrays
+    arrays = SceneBuilder(assets).build(document).arrays
     assert arrays.soft_rows[0, 0] == pytest.approx(2.0 / 3.0, rel=1e-5)
 
 

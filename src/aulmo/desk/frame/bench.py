@@ -10,6 +10,7 @@ from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document import edits
+from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Shot
 
 
@@ -84,16 +85,17 @@ class FrameBench(QWidget):
             from aulmo.trace import draft, tracer
             from aulmo.trace.camera_rows import camera_row
             from aulmo.trace.options import options_row
-            from aulmo.trace.scene import SceneBuilder, backdrop_of
+            from aulmo.trace.scene import SceneBuilder
 
             builder, found, maps = SceneBuilder(assets), {}, None
             for shot in document.shots:
-                scene = builder.build(document, shot)
+                resolved = resolve(document, {"shot": shot.id})
+                scene = builder.build(resolved, tables=False)
                 maps = maps if maps is not None else draft.blur_environment(scene.arrays.env)
                 f = min(150 / shot.width, 100 / shot.height)
                 w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
-                camera, backdrop = document.cameras[shot.camera], backdrop_of(document, shot)
-                options = options_row(scene, document, camera, backdrop, document.render, False)
+                camera = resolved.cameras[shot.camera]
+                options = options_row(scene, resolved, camera, resolved.render)
                 large = tracer.draw_draft(scene, camera_row(camera, 3 * w, 3 * h), options, maps, 3 * w, 3 * h).picture
                 found[shot.id] = large.reshape(h, 3, w, 3, 4).mean((1, 3)).astype("uint8")
             return found

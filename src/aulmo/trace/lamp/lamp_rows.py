@@ -1,5 +1,6 @@
 """From lamps and glowing parts of a document to the rows the kernels read, with their photometric units made radiance."""
 
+import functools
 import math
 from typing import NamedTuple
 
@@ -155,6 +156,13 @@ def sun_row(environment: Environment) -> np.ndarray | None:
     return row
 
 
+@functools.lru_cache(maxsize=64)
+def _shares(blob: bytes, name: str) -> np.ndarray:
+    """A measured lamp's candela over its largest."""
+    candela = photometry.read_ies(blob, name).candela
+    return candela / candela.max()
+
+
 def build_lamps(document: Document, assets: AssetStore, glowing: list[np.ndarray]) -> LampRows:
     """Rows of all lamps that are on, after those of the glowing parts in `glowing`."""
     groups = ["Environment", "Glow"]
@@ -168,8 +176,7 @@ def build_lamps(document: Document, assets: AssetStore, glowing: list[np.ndarray
             continue
         profile = None
         if lamp.kind == "photometric" and lamp.profile:
-            candela = photometry.read_ies(assets.get(lamp.profile), lamp.profile).candela
-            profile = candela / candela.max()
+            profile = _shares(assets.get(lamp.profile), lamp.profile)
             profiles.append(profile)
         row = lamp_row(lamp, profile, len(profiles) - 1)
         if lamp.group not in groups:

@@ -17,7 +17,7 @@ def new_film(width: int, height: int, planes: int = a.PLANES) -> np.ndarray:
 
 
 @entry
-def resolve(film, rgb, alpha, albedo, normal):
+def develop(film, rgb, alpha, albedo, normal):
     """Means of the sums: light in nits with caught shadow laid over the backdrop, coverage, and the denoiser's guides."""
     for row in range(film.shape[0]):
         for column in range(film.shape[1]):

@@ -52,6 +52,7 @@ def _load():
         ("rtcAttachGeometryByID", None, [p, p, u]),
         ("rtcReleaseGeometry", None, [p]),
         ("rtcGetSceneBounds", None, [p, p]),
+        ("rtcIntersect1", None, [p, p, p]),
     ):
         function = getattr(lib, name)
         function.restype, function.argtypes = result, arguments
@@ -152,6 +153,18 @@ class InstanceTree:
     def __del__(self) -> None:
         if getattr(self, "handle", None) and _lib is not None:
             _lib.rtcReleaseScene(self.handle)
+
+
+def intersect_once(top: np.uintp, origin, direction, mask: int) -> tuple[np.ndarray, np.ndarray]:
+    """The block of a single ray met with a tree of instances from Python, as float32 and as uint32; no kernel has to be compiled for it."""
+    room = np.zeros(RAY_WORDS + 4, np.float32)
+    skip = (-room.ctypes.data % 16) // 4
+    block = room[skip : skip + RAY_WORDS]
+    words = block.view(np.uint32)
+    block[:3], block[4:7], block[8] = origin, direction, 1e30
+    words[9], words[17:20] = mask, NO_HIT
+    _lib.rtcIntersect1(int(top), block.ctypes.data, None)
+    return block, words
 
 
 @inlined

@@ -1,0 +1,58 @@
+"""Carrying projects of earlier formats over into today's. Each step turns the plain JSON of one version into that of the next."""
+
+from typing import Any, Callable
+
+PASSES_1 = ("paths", "groups", "surface", "shadow", "occlusion", "motion", "mattes", "noise")
+VIEWS_1 = ("Product neutral", "Film", "Plain")
+_FLOOR_1 = {"kind": "plain", "material": None, "height": 0.0, "turn": 0.0}
+_BACKDROP_1 = {"kind": "environment", "top": [0.35, 0.35, 0.35], "bottom": [0.12, 0.12, 0.12]}
+
+
+def _from_1(raw: dict[str, Any]) -> dict[str, Any]:
+    """Timed placements and views become keys; a shot's own floor and backdrop become what differs in it."""
+    keys: dict[str, list] = {}
+
+    def key(address: str, held: list[dict], value: Callable[[dict], Any]) -> None:
+        if held:
+            keys[address] = [{"time": k["time"], "value": value(k)} for k in held]
+
+    for part_id, part in raw.get("parts", {}).items():
+        held = part.pop("motion", [])
+        for field, default in (("position", [0.0, 0.0, 0.0]), ("turn", [0.0, 0.0, 0.0]), ("scale", [1.0, 1.0, 1.0])):
+            if any(k.get("placement", {}).get(field, default) != part.get("placement", {}).get(field, default) for k in held):
+                key(f"parts/{part_id}/placement/{field}", held, lambda k, f=field, d=default: k.get("placement", {}).get(f, d))
+    for camera_id, camera in raw.get("cameras", {}).items():
+        held = camera.pop("motion", [])
+        key(f"cameras/{camera_id}/position", held, lambda k: k["position"])
+        key(f"cameras/{camera_id}/target", held, lambda k: k["target"])
+        key(f"cameras/{camera_id}/roll", held, lambda k: k.get("roll", 0.0))
+    for shot in raw.get("shots", []):
+        overrides = {}
+        for name, defaults in (("floor", _FLOOR_1), ("backdrop", _BACKDROP_1)):
+            own = shot.pop(name, None)
+            if own is not None:
+                base = raw.get(name, {})
+                for field, default in defaults.items():
+                    value = own.get(field, default)
+                    if value != base.get(field, default):
+                        overrides[f"{name}/{field}"] = value
+        if overrides:
+            shot["overrides"] = overrides
+        if shot.get("view") not in VIEWS_1:  # version 1 took any name and showed the first view
+            shot.pop("view", None)
+    if "passes" in raw.get("render", {}):
+        raw["render"]["passes"] = [p for p in raw["render"]["passes"] if p in PASSES_1]
+    if keys:
+        raw["keys"] = keys
+    return raw
+
+
+_STEPS = {1: _from_1}
+
+
+def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:
+    """The plain JSON of a document of an earlier version as today's."""
+    for step in range(version, to):
+        raw = _STEPS[step](raw)
+    raw["schema_version"] = to
+    return raw

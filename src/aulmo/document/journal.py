@@ -1,0 +1,155 @@
+"""The journal: a running copy of unsaved work that survives a crash."""
+
+import os
+import threading
+from pathlib import Path
+from typing import Callable
+
+from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import decode, encode, used_assets, write_atomically
+from aulmo.document.records import Document
+from aulmo.errors import AulmoError, BadFile, CannotWrite
+
+
+class Journal:
+    """A running copy of unsaved work: `document.json` replaced whole at each note, assets beside it by name.
+
+    A folder whose process is gone and which was not closed is what a crash left behind.
+    """
+
+    def __init__(self, folder: Path) -> None:
+        self.folder = Path(folder) / f"{os.getpid()}-{os.urandom(3).hex()}"
+        self._kept: set[str] = set()
+
+    def note(self, document: Document, assets: AssetStore, project: Path | None) -> None:
+        """Write down the document as it is now. Raises CannotWrite."""
+        try:
+            self.folder.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise CannotWrite(f"The recovery copy could not be written: {error.strerror or error}.") from error
+        for name in used_assets(document):
+            if name not in self._kept:
+                blob = assets.get(name)
+                write_atomically(self.folder / name, lambda file, blob=blob: file.write(blob))
+                self._kept.add(name)
+        if project:
+            write_atomically(self.folder / "project-path", lambda file: file.write(str(project).encode()))
+        write_atomically(self.folder / "document.json", lambda file: file.write(encode(document)))
+
+    def close(self) -> None:
+        """The work is saved or given up: forget the copy."""
+        discard(self.folder)
+
+    def restart(self) -> None:
+        """Begin anew, with nothing kept."""
+        self._kept = set()
+
+
+def left_behind(folder: Path) -> list[Path]:
+    """Journals whose process no longer runs, newest first."""
+    found = []
+    for entry in Path(folder).glob("*-*"):
+        try:
+            pid = int(entry.name.split("-")[0])
+        except ValueError:
+            continue
+        if not (entry / "document.json").exists():
+            continue
+        if pid != os.getpid() and Path(f"/proc/{pid}").exists():
+            continue
+        if pid != os.getpid():
+            found.append(entry)
+    return sorted(found, key=lambda e: (e / "document.json").stat().st_mtime, reverse=True)
+
+
+def recover(folder: Path) -> tuple[Document, AssetStore, Path | None]:
+    """The document, assets and project path a crash left in a journal folder. Raises BadFile."""
+    try:
+        blob = (folder / "document.json").read_bytes()
+    except OSError as error:
+        raise BadFile(f"The recovery copy could not be read: {error.strerror}.") from error
+    document = decode(blob, "The recovery copy")
+    assets = AssetStore()
+    assets.read_later([p.name for p in folder.iterdir()], folder)
+    for name in used_assets(document):
+        assets.get(name)
+    note = folder / "project-path"
+    return document, assets, Path(note.read_text()) if note.exists() else None
+
+
+def set_aside(folder: Path) -> Path:
+    """Move a journal that cannot be read out of the way without deleting it; where it lies now."""
+    kept = folder.with_name(f"unreadable-{folder.name}")
+    try:
+        folder.rename(kept)
+    except OSError:
+        return folder
+    return kept
+
+
+def discard(folder: Path) -> None:
+    """Delete a journal."""
+    if folder.is_dir():
+        for entry in folder.iterdir():
+            entry.unlink(missing_ok=True)
+        folder.rmdir()
+
+
+class Writer:
+    """Notes the newest state of unsaved work in a thread of its own. `on_trouble` is called from it."""
+
+    def __init__(self, folder: Path, on_trouble: Callable[[str], None]) -> None:
+        self.journal = Journal(folder)
+        self._on_trouble = on_trouble
+        self._condition = threading.Condition()
+        self._wanted: tuple[Document, AssetStore, Path | None] | None = None
+        self._busy = self._closed = False
+        self._thread: threading.Thread | None = None
+
+    def note(self, document: Document, assets: AssetStore, project: Path | None) -> None:
+        """Write this down soon; what was to be written and is older is left out."""
+        with self._condition:
+            if self._closed:
+                return
+            self._wanted = (document, assets, project)
+            if self._thread is None:
+                self._thread = threading.Thread(target=self._work, name="journal", daemon=True)
+                self._thread.start()
+            self._condition.notify_all()
+
+    def _work(self) -> None:
+        while True:
+            with self._condition:
+                while self._wanted is None and not self._closed:
+                    self._condition.wait()
+                if self._wanted is None:
+                    return
+                wanted, self._wanted, self._busy = self._wanted, None, True
+            try:
+                self.journal.note(*wanted)
+            except AulmoError as error:
+                self._on_trouble(str(error))
+            finally:
+                with self._condition:
+                    self._busy = False
+                    self._condition.notify_all()
+
+    def flush(self) -> None:
+        """Wait until all that was to be written is."""
+        with self._condition:
+            self._condition.wait_for(lambda: self._wanted is None and not self._busy, 20.0)
+
+    def forget(self) -> None:
+        """The work is saved or given up: forget the copy, and begin anew when there is more to note."""
+        with self._condition:
+            self._wanted = None
+            self._condition.wait_for(lambda: not self._busy, 20.0)
+            self.journal.close()
+            self.journal.restart()
+
+    def close(self) -> None:
+        """Forget the copy and end."""
+        self.forget()
+        with self._condition:
+            self._closed = True
+            self._condition.notify_all()

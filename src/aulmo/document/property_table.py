@@ -1,0 +1,285 @@
+"""Every property of every record: its words, its unit, its range, and how it goes from one value to another.
+
+The reader, the fields of the window, scripts and keys all follow this one table. `low` and `high` are the useful range that a slider's track
+shows, `least` and `most` what makes sense at all.
+"""
+
+from typing import Any, Literal
+
+import msgspec
+
+from aulmo.document import records as r
+
+Change = Literal["evenly", "stops", "shorter way", "turns", "step"]
+
+
+class Property(msgspec.Struct, frozen=True):
+    """What is known of a property without looking at a document.
+
+    `kind` tells what its value is; `unit` is the document's own. `curve` bends a slider's track. `change` says how it goes from one value to
+    another: evenly, in stops (by equal ratios), round by the shorter way, as turns in space, or all at once.
+    """
+
+    label: str
+    kind: Literal["number", "whole", "yes", "colour", "vector", "choice", "text", "link", "many"]
+    unit: str = ""
+    low: float = 0.0
+    high: float = 1.0
+    least: float = 0.0
+    most: float = 1.0
+    decimals: int = 2
+    curve: float = 1.0
+    change: Change = "evenly"
+    choices: dict[Any, str] = {}
+    tip: str = ""
+    default: Any = None
+    nonzero: bool = False
+
+
+def _number(label, low, high, unit="", decimals=2, least=None, most=None, curve=1.0, tip="", change="evenly", kind="number") -> Property:
+    return Property(label, kind, unit, low, high, low if least is None else least, high if most is None else most, decimals, curve, change, {}, tip)
+
+
+def _whole(label, low, high, least=None, most=None, tip="") -> Property:
+    return _number(label, low, high, "", 0, least, most, tip=tip, change="step", kind="whole")
+
+
+def _yes(label, tip="") -> Property:
+    return Property(label, "yes", change="step", tip=tip)
+
+
+def _colour(label, tip="", most=1e6) -> Property:
+    return Property(label, "colour", most=most, tip=tip)
+
+
+def _vector(label, unit="mm", reach=1e8, decimals=2, change="evenly", nonzero=False) -> Property:
+    return Property(label, "vector", unit, -reach, reach, -reach, reach, decimals, 1.0, change, nonzero=nonzero)
+
+
+def _choice(label, choices: dict) -> Property:
+    return Property(label, "choice", change="step", choices=choices)
+
+
+def _text(label, kind="text") -> Property:
+    return Property(label, kind, change="step")
+
+
+LAMP_KINDS = {
+    "rectangle": "Rectangle", "disc": "Disc", "ring": "Ring", "sphere": "Sphere", "tube": "Tube", "point": "Point", "spot": "Spot",
+    "distant": "Distant", "sun": "Sun", "photometric": "Photometric", "portal": "Portal",
+}  # fmt: skip
+
+_SURFACE = {
+    "base_weight": _number("Strength", 0, 1),
+    "base_color": _colour("Colour"),
+    "base_diffuse_roughness": _number("Chalkiness", 0, 1),
+    "base_metalness": _number("Metalness", 0, 1),
+    "specular_weight": _number("Strength", 0, 1, most=100),
+    "specular_color": _colour("Edge tint"),
+    "specular_roughness": _number("Roughness", 0, 1),
+    "specular_ior": _number("Refraction", 1.0, 2.5, decimals=3, most=5),
+    "specular_roughness_anisotropy": _number("Stretch", 0, 1),
+    "transmission_weight": _number("Clearness", 0, 1),
+    "transmission_color": _colour("Tint"),
+    "transmission_depth": _number("Tint at", 0, 100, "mm", 1, most=1e6, curve=2, tip="Thickness at which the tint is reached; 0 tints the surface"),
+    "transmission_scatter": _colour("Cloudiness", "How much of the light each colour loses to scattering over the depth above"),
+    "transmission_scatter_anisotropy": _number("Cloud bias", -1, 1, tip="Below zero scatters back, above zero onward"),
+    "transmission_dispersion_scale": _number("Dispersion", 0, 1, most=100, tip="How strongly colours are bent apart; 0 is off"),
+    "transmission_dispersion_abbe_number": _number("Abbe number", 9, 91, "", 1, 1, 500),
+    "subsurface_weight": _number("Amount", 0, 1),
+    "subsurface_color": _colour("Colour"),
+    "subsurface_radius": _number("Reach", 0, 20, "mm", 2, most=1e5, curve=2, tip="How far light wanders between scatterings"),
+    "subsurface_radius_scale": _colour("By colour"),
+    "subsurface_scatter_anisotropy": _number("Bias", -1, 1),
+    "coat_weight": _number("Amount", 0, 1),
+    "coat_color": _colour("Tint"),
+    "coat_roughness": _number("Roughness", 0, 1),
+    "coat_roughness_anisotropy": _number("Stretch", 0, 1),
+    "coat_ior": _number("Refraction", 1.0, 2.5, decimals=3, most=5),
+    "coat_darkening": _number("Deepening", 0, 1),
+    "fuzz_weight": _number("Amount", 0, 1),
+    "fuzz_color": _colour("Colour"),
+    "fuzz_roughness": _number("Roughness", 0, 1),
+    "thin_film_weight": _number("Amount", 0, 1),
+    "thin_film_thickness": _number("Thickness", 0, 1.5, "µm", 3, most=50),
+    "thin_film_ior": _number("Refraction", 1.0, 2.5, decimals=3, most=5),
+    "emission_luminance": _number("Luminance", 0, 20000, "nits", 0, most=1e9, curve=3, change="stops"),
+    "emission_color": _colour("Colour"),
+    "geometry_opacity": _number("Opacity", 0, 1),
+    "geometry_thin_walled": _yes("Thin sheet", "A pane without an inside: light passes straight"),
+    "geometry_tangent_turn": _number("Stretch turn", -90, 90, "°", 1, -3600, 3600, tip="Away from running round the part's own axis"),
+    "nesting_priority": _whole(
+        "Priority", -5, 5, -100, 100, "Where clear solids overlap, the higher one is what is there: let oil reach into its glass and give the glass more"
+    ),
+}  # fmt: skip
+
+TABLE: dict[type, dict[str, Property]] = {
+    r.Placement: {
+        "position": _vector("Position"),
+        "turn": _vector("Turn", "°", 1e6, change="turns"),
+        "scale": _vector("Scale", "", 1e6, 3, nonzero=True),
+    },
+    r.Finesse: {
+        "chord_mm": _number("Gap", 1e-4, 1, "mm", 4, 1e-6, 1e4, tip="Largest distance between triangles and the exact shape"),
+        "angle": _number("Angle", 1, 90, "°", 1, 0.1, 120, tip="Largest angle between neighbouring triangles"),
+    },
+    r.Part: {
+        "name": _text("Name"), "mesh": _text("Triangles", "link"), "shape": _text("Exact shape", "link"), "material": _text("Material", "link"),
+        "visible": _yes("Visible"), "locked": _yes("Locked"), "source_key": _text("Came from"),
+        "edge_radius": _number("Softened", 0, 2, "mm", 3, most=1e4, curve=2, tip="Sharp edges look rounded by this much; 0 is off"),
+    },
+    r.Surface: _SURFACE,
+    r.Node: {
+        "kind": _text("Kind"), "image": _text("Picture", "link"), "as_colour": _yes("Values are colours"),
+        "projection": _choice("Laid", {"flat": "Flat", "box": "As a box", "cylinder": "Round the axis", "sphere": "As a ball"}),
+        "axis": _choice("Axis", {"x": "X", "y": "Y", "z": "Z"}),
+    },
+    r.Material: {
+        "name": _text("Name"), "kind": _text("Kind"),
+        "displacement_step": _number("Cut", 0.05, 5, "mm", 3, 1e-3, 1e5, tip="Longest edge of the triangles that displacement is built of"),
+    },
+    r.Environment: {
+        "image": _text("Set", "link"), "shipped": _yes("Comes with Aulmo"),
+        "turn": _number("Turn", -180, 180, "°", 1, -36000, 36000),
+        "tilt": _number("Tilt", -90, 90, "°", 1, -3600, 3600),
+        "exposure": _number("Exposure", -6, 6, "stops", 2, -60, 60),
+        "saturation": _number("Saturation", 0, 2, "", 2, 0, 10),
+    },
+    r.Sky: {
+        "turbidity": _number("Haze", 1.7, 10, "", 1, tip="Turbidity: 2 very clear, 3 clear, 6 hazy"),
+        "azimuth": _number("Sun azimuth", 0, 360, "°", 1, -36000, 36000, change="shorter way"),
+        "elevation": _number("Elevation", -10, 90, "°", 1, -90, 90),
+        "latitude": _number("Latitude", -90, 90, "°", 2),
+        "longitude": _number("Longitude", -180, 180, "°", 2, -360, 360),
+        "hour": _number("Hour", 0, 24, "h", 2),
+        "utc_offset": _number("Clock vs UTC", -12, 14, "h", 1),
+        "north": _number("North", -180, 180, "°", 1, -36000, 36000, change="shorter way"),
+        "by_place": _choice("Sun", {False: "By angles", True: "By place"}),
+        "sun": _yes("Direct sun"), "date": _text("Date"),
+    },
+    r.Backdrop: {
+        "kind": _choice("Kind", {"environment": "The light set", "colour": "One colour", "gradient": "Gradient", "transparent": "Transparent"}),
+        "top": _colour("Top"), "bottom": _colour("Bottom"),
+    },
+    r.Floor: {
+        "kind": _choice("Floor", {"none": "None", "plain": "Plain", "cove": "Cove", "shadow": "Shadow"}),
+        "material": _text("Material", "link"),
+        "height": _number("Height", -200, 200, "mm", 1, -1e8, 1e8),
+        "turn": _number("Turn", -180, 180, "°", 0, -36000, 36000),
+    },
+    r.Lamp: {
+        "name": _text("Name"), "kind": _choice("Kind", LAMP_KINDS),
+        "position": _vector("Position", decimals=0), "turn": _vector("Turn", "°", 1e6, 0, change="turns"),
+        "width": _number("Width", 0, 1000, "mm", 1, most=1e8, curve=2),
+        "height": _number("Height", 0, 1000, "mm", 1, most=1e8, curve=2),
+        "power": _number("Power", 0, 5000, "", 1, most=1e12, change="stops"),
+        "unit": _choice("Unit of power", {"lumen": "lm", "candela": "cd", "nit": "nits", "lux": "lux"}),
+        "stops": _number("Brightness", -6, 6, "stops", 2, -60, 60),
+        "kelvin": _number("Temperature", 1700, 12000, "K", 0, 1000, 40000),
+        "colour": _colour("Filter"),
+        "angle": _number("Looks wide", 0, 60, "°", 2, most=179, curve=2),
+        "cone": _number("Cone", 1, 170, "°", 1, 0.1, 179.9),
+        "softness": _number("Soft edge", 0, 1),
+        "profile": _text("Measured", "link"), "on": _yes("On"), "seen": _yes("Seen by the camera"),
+        "group": _text("Group"), "lights": _text("Lights", "many"),
+    },
+    r.Camera: {
+        "name": _text("Name"), "position": _vector("Position"), "target": _vector("Target"),
+        "roll": _number("Roll", -45, 45, "°", 1, -36000, 36000),
+        "focal_length_mm": _number("Focal length", 14, 200, "mm", 1, 1, 10000, change="stops"),
+        "sensor_mm": _number("Sensor", 5, 100, "mm", 1, 0.1, 10000),
+        "shift_x": _number("Shift right", -0.5, 0.5, "", 3, -5, 5),
+        "shift_y": _number("Shift up", -0.5, 0.5, "", 3, -5, 5),
+        "f_stop": _number("F-stop", 1, 22, "", 1, 0.1, 1024, change="stops"),
+        "shutter": _number("Shutter", 1e-4, 1, "s", 4, 1e-9, 1e6, change="stops"),
+        "iso": _number("ISO", 25, 6400, "", 0, 1e-3, 1e9, change="stops"),
+        "exposure_stops": _number("Exposure", -6, 6, "stops", 2, -60, 60),
+        "focus": _number("Focus", 0, 2000, "mm", 1, 0, 1e9),
+        "depth_of_field": _yes("Depth of field"),
+        "blades": _whole("Blades", 0, 12, 0, 100, "0 is a round opening"),
+        "blade_turn": _number("Blade turn", -180, 180, "°", 1, -36000, 36000),
+        "projection": _choice("Projection", {"perspective": "Perspective", "parallel": "Parallel", "panorama": "Full sphere"}),
+        "span_mm": _number("Shows", 10, 2000, "mm", 1, 1e-4, 1e9, curve=2),
+        "motion_blur": _yes("Blur what moves"),
+        "shutter_angle": _number("Shutter angle", 0, 360, "°", 0, most=36000, tip="Of a frame's time; 0 takes the exposure's shutter time"),
+        "locked": _yes("Locked"),
+    },
+    r.Shot: {
+        "name": _text("Name"), "camera": _text("Camera", "link"),
+        "width": _whole("Width", 1, 8192, 1, 65536), "height": _whole("Height", 1, 8192, 1, 65536),
+        "view": _choice("View", {name: name for name in ("Product neutral", "Film", "Plain")}),
+    },
+    r.RenderSettings: {
+        "stop": _choice("Stops at", {"noise": "Noise", "samples": "Samples", "time": "Time"}),
+        "samples": _whole("Samples", 1, 4096, 1, 1_000_000), "noise_percent": _number("Noise", 0.5, 20, "%", 2, 0.01, 1000),
+        "seconds": _number("Time", 1, 3600, "s", 0, 0.1, 1e7), "denoise": _yes("Denoise"), "transparent": _yes("Leave background out"),
+        "file_type": _choice(
+            "Type", {"png": "PNG 8 bit", "png16": "PNG 16 bit", "tif": "TIFF 16 bit", "jpg": "JPEG", "exr": "EXR half", "exr32": "EXR full"}
+        ),
+        "folder": _text("Folder"),
+        "straight_glass": _yes(
+            "Straight and clean",
+            "Shadows and indirect light go straight through clear glass. Off: bent as in nature, with caustics and more noise.",
+        ),
+        "bounces": _whole("In all", 0, 64, 0, 1024), "diffuse_bounces": _whole("Matt", 0, 64, 0, 1024),
+        "specular_bounces": _whole("Shiny", 0, 64, 0, 1024), "clear_bounces": _whole("Clear", 0, 64, 0, 1024),
+        "scatters": _whole("Scatterings", 0, 4096, 0, 1_000_000),
+        "clamp_stops": _number(
+            "Clamp at", 0, 12, "stops", 1, 0, 60,
+            tip="Indirect light brighter than this many stops over white is held there, against fireflies; 0 leaves all light as it is",
+        ),
+        "seed": _whole("Pattern", 0, 1000, 0, 2_000_000_000), "passes": _text("Passes", "many"),
+        "denoise_groups": _yes("Denoise each group"), "occlusion_mm": _number("Occlusion reach", 0, 500, "mm", 1, most=1e8),
+    },
+    r.Document: {
+        "name": _text("Name"), "frames_per_second": _number("Frames per second", 1, 60, "", 2, 0.01, 10000), "notes": _text("Choices made", "many"),
+    },
+}  # fmt: skip
+
+_SIZE = {"least": 1e-4, "most": 1e6}
+NODE_INPUTS: dict[str, Property] = {
+    "size_mm": _number("Size", 0.05, 100.0, "mm", 2, **_SIZE, curve=3.0),
+    "width_mm": _number("Width", 1.0, 500.0, "mm", 1, **_SIZE, curve=2.0),
+    "height_mm": _number("Height", 0.0, 500.0, "mm", 1, most=1e6, curve=2.0),
+    "offset_x_mm": _number("Right by", -100.0, 100.0, "mm", 1, -1e6, 1e6),
+    "offset_y_mm": _number("Down by", -100.0, 100.0, "mm", 1, -1e6, 1e6),
+    "ring_mm": _number("Rings", 0.5, 12.0, "mm", 2, 1e-3, 1e4, curve=1.5),
+    "board_mm": _number("Boards", 0.0, 300.0, "mm", 0, 0.0, 1e5, curve=1.5),
+    "board_turn": _number("Board turn", 0.0, 180.0, "°", 0, -3600.0, 3600.0),
+    "pith_mm": _number("Pith away", 0.0, 300.0, "mm", 0, -1e5, 1e5, curve=1.5),
+    "from_mm": _number("From", -200.0, 200.0, "mm", 1, -1e6, 1e6),
+    "to_mm": _number("To", -200.0, 200.0, "mm", 1, -1e6, 1e6),
+    "turn": _number("Turn", -180.0, 180.0, "°", 1, -3600.0, 3600.0),
+    "octaves": _number("Detail", 1.0, 10.0, "", 0),
+    "lacunarity": _number("Finer by", 1.5, 4.0, "", 2, 1.0, 10.0),
+    "gain": _number("Weaker by", 0.0, 1.0, "", 2, 0.0, 2.0),
+    "stretch": _number("Stretch", 1.0, 100.0, "", 1, 1e-3, 1e5, curve=3.0),
+    "fold": _number("Veins", 0.0, 1.0),
+    "jitter": _number("Disorder", 0.0, 1.0),
+    "share": _number("Share", 0.0, 1.0),
+    "waver": _number("Waver", 0.0, 3.0, "", 2, 0.0, 100.0),
+    "fibre": _number("Fibre", 0.0, 2.0, "", 2, 0.0, 100.0),
+    "uneven": _number("Uneven", 0.0, 1.0),
+    "over": _number("Floats over", 1.0, 5.0, "", 0, 1.0, 50.0),
+    "amount": _number("Amount", 0.0, 1.0, "", 2, -1e3, 1e3),
+    "power": _number("Power", 0.0, 8.0, "", 2, 0.0, 100.0),
+    "seed": _number("Seed", 0.0, 50.0, "", 0, 0.0, 1e6),
+    "in_low": _number("From low", 0.0, 1.0, "", 2, -1e6, 1e6),
+    "in_high": _number("From high", 0.0, 1.0, "", 2, -1e6, 1e6),
+    "out_low": _number("To low", 0.0, 1.0, "", 3, -1e6, 1e6),
+    "out_high": _number("To high", 0.0, 1.0, "", 3, -1e6, 1e6),
+    "first": _colour("First"),
+    "second": _colour("Second"),
+    "value": _colour("Colour"),
+}
+
+
+def _with_defaults() -> None:
+    """Defaults come from the records themselves."""
+    for record, rows in TABLE.items():
+        for field in msgspec.structs.fields(record):
+            if field.name in rows and field.default is not msgspec.NODEFAULT:
+                rows[field.name] = msgspec.structs.replace(rows[field.name], default=field.default)
+
+
+_with_defaults()

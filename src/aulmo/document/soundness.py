@@ -1,0 +1,128 @@
+"""Whether a document that was read holds together: links, the tree of parts, and every number within its range."""
+
+import math
+from typing import Any, Iterator
+
+import msgspec
+
+from aulmo.document import records as r
+from aulmo.document.properties import about, accepted
+from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
+from aulmo.document.references import references
+from aulmo.errors import BadFile, BadValue
+
+DEEPEST = 200  # levels of an assembly
+MOST_PARTS = 500_000
+MOST_NODES = 1000  # of one material
+
+_NUMBERS = ("number", "whole", "vector", "colour")
+_CHECKED: dict[type, list[tuple[str, Property]]] = {
+    record: [(name, p) for name, p in rows.items() if p.kind in _NUMBERS] for record, rows in TABLE.items()
+}  # fmt: skip
+
+
+def _sound(value: Any, p: Property) -> bool:
+    if isinstance(value, tuple):
+        least = -p.most if p.kind == "colour" else p.least
+        a, b, c = value
+        whole = least <= a <= p.most and least <= b <= p.most and least <= c <= p.most
+        return whole and not (p.nonzero and min(abs(a), abs(b), abs(c)) < 1e-6)
+    return p.least <= value <= p.most
+
+
+def _check(record: msgspec.Struct, owner: str, name: str) -> None:
+    for field, p in _CHECKED[type(record)]:
+        value = getattr(record, field)
+        if not _sound(value, p):  # what is not a number fails every comparison
+            what = f"{p.label[0].lower() if not p.label[1:2].isupper() else p.label[0]}{p.label[1:]} of {owner}"
+            try:
+                accepted(p, value, what)
+            except BadValue as error:
+                raise BadFile(f"{name} is damaged: the {error}") from None
+            raise BadFile(f"{name} is damaged: the {what} makes no sense.")
+
+
+def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
+    yield document, "the project"
+    for part in document.parts.values():
+        yield part, part.name
+        yield part.placement, part.name
+        yield part.finesse, part.name
+    for material in document.materials.values():
+        yield material, material.name
+        yield material.surface, material.name
+    yield document.environment, "the dome"
+    if document.environment.sky is not None:
+        yield document.environment.sky, "the sky"
+    yield document.backdrop, "the backdrop"
+    yield document.floor, "the floor"
+    yield document.render, "the render"
+    for many in (document.lamps, document.cameras):
+        for member in many.values():
+            yield member, member.name
+    for shot in document.shots:
+        yield shot, shot.name
+
+
+def check_numbers(document: r.Document, name: str) -> None:
+    """Raise BadFile with one sentence when a number lies outside what its property can have."""
+    for record, owner in _records(document):
+        _check(record, owner, name)
+    for material in document.materials.values():
+        if len(material.nodes) > MOST_NODES:
+            raise BadFile(f"{name} is damaged: {material.name} has more nodes than a material can have.")
+        for node in material.nodes:
+            for key, value in node.inputs.items():
+                known = NODE_INPUTS.get(key)
+                if isinstance(value, float) and not (math.isfinite(value) and (known is None or known.kind == "colour" or _sound(value, known))):
+                    raise BadFile(f"{name} is damaged: {key} of the node {node.id} of {material.name} makes no sense.")
+    for shot in document.shots:
+        for address, value in shot.overrides.items():
+            _check_value(address, value, f"the shot {shot.name}", name)
+    for address, keys in document.keys.items():
+        for one, other in zip((None, *keys), keys):
+            if not math.isfinite(other.time) or (one is not None and other.time <= one.time):
+                raise BadFile(f"{name} is damaged: the keys of {address} are not in the order of time.")
+            _check_value(address, other.value, "the film", name)
+
+
+def _check_value(address: str, value: Any, where: str, name: str) -> None:
+    try:
+        accepted(about(address), value)
+    except BadValue as error:
+        raise BadFile(f"{name} is damaged: in {where}, {str(error)[0].lower()}{str(error)[1:]}") from None
+
+
+def check_links(document: r.Document, name: str) -> None:
+    """Raise BadFile when parts, materials, cameras and shots do not refer to each other soundly."""
+    if len(document.parts) > MOST_PARTS:
+        raise BadFile(f"{name} holds {len(document.parts)} parts; Aulmo takes up to {MOST_PARTS}.")
+    seen: set[str] = set()
+    stack: list[tuple[str, str | None, int]] = [(root, None, 1) for root in document.roots]
+    while stack:
+        part_id, parent, level = stack.pop()
+        part = document.parts.get(part_id)
+        if part is None or part_id in seen or part.parent != parent or part.id != part_id:
+            raise BadFile(f"{name} is damaged: its parts tree does not hold together.")
+        if level > DEEPEST:
+            raise BadFile(f"{name} is nested deeper than the {DEEPEST} levels that Aulmo takes.")
+        seen.add(part_id)
+        if part.material is not None and part.material not in document.materials:
+            raise BadFile(f"{name} is damaged: the part {part.name} wears a material that is not there.")
+        stack.extend((child, part_id, level + 1) for child in part.children)
+    if len(seen) != len(document.parts):
+        raise BadFile(f"{name} is damaged: some parts hang nowhere in the tree.")
+    for many in (document.materials, document.lamps, document.cameras):
+        for key, member in many.items():
+            if member.id != key:
+                raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
+    if len({s.id for s in document.shots}) != len(document.shots):
+        raise BadFile(f"{name} is damaged: two shots share one name within the file.")
+    for shot in document.shots:
+        if shot.camera not in document.cameras:
+            raise BadFile(f"{name} is damaged: the shot {shot.name} has no camera.")
+        if not (1 <= shot.width <= 65536 and 1 <= shot.height <= 65536):
+            raise BadFile(f"{name} is damaged: the shot {shot.name} has an impossible frame size.")
+    gone = references(document, "materials") - set(document.materials)
+    if gone:
+        raise BadFile(f"{name} is damaged: the floor wears a material that is not there.")

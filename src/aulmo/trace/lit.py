@@ -1,0 +1,143 @@
+"""The fourth step of a scene: lamps, glowing parts and the dome."""
+
+from typing import NamedTuple, Sequence
+
+import numpy as np
+
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.edits import below
+from aulmo.document.placement import turn_matrix
+from aulmo.document.records import Document, Environment
+from aulmo.light import daylight, environment_image
+from aulmo.surface.colour import LUMINANCE
+from aulmo.trace.compile import arrays as a
+from aulmo.trace.lamp.lamp_rows import LampRows, build_lamps, proxy_matrix
+from aulmo.trace.lamp.light_tree import build_tree
+from aulmo.trace.material import openpbr
+from aulmo.trace.placed import Placed, keeps_its_size
+from aulmo.trace.worn import Worn
+
+
+class Lit(NamedTuple):
+    """Rows of lamps and their tree; the triangles of what glows; the lamp row of every instance, those of lamps' bodies last; and of the bodies
+    the kind and place of each."""
+
+    lamps: LampRows
+    nodes: np.ndarray
+    trail: np.ndarray
+    depth: np.ndarray
+    corners: np.ndarray
+    cumulative: np.ndarray
+    guide: np.ndarray
+    lamp_of: np.ndarray
+    bodies: tuple[int, ...]
+    body_places: np.ndarray
+
+
+class Glow(NamedTuple):
+    """A glowing mesh in the world: corners (e, 9), areas before each triangle, where to begin looking, the area of all."""
+
+    corners: np.ndarray
+    before: np.ndarray
+    guide: np.ndarray
+    area: float
+
+
+def glow_of(mesh: Mesh, matrix: np.ndarray) -> Glow:
+    """The triangles of a mesh under a (3, 4) matrix, to be sampled by area."""
+    points = mesh.vertices[mesh.triangles].astype(float) @ matrix[:, :3].T + matrix[:, 3]
+    area = 0.5 * np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1)
+    total = float(area.sum())
+    before = np.concatenate([[0.0], np.cumsum(area)[:-1]])
+    guide = np.maximum(0, np.searchsorted(before, np.arange(len(area)) / len(area) * total, "right") - 1)
+    return Glow(points.reshape(-1, 9), before, guide, total)
+
+
+class GlowBook:
+    """Keeps glowing meshes between builds: only what moved is worked out again."""
+
+    def __init__(self) -> None:
+        self._known: dict[tuple[str, bytes], Glow] = {}
+
+    def gather(self, wanted: Sequence[tuple[str, Mesh, np.ndarray]]) -> list[Glow]:
+        """Glows of (mesh name, mesh, matrix); what nobody asks for any more is let go."""
+        fresh: dict[tuple[str, bytes], Glow] = {}
+        found = []
+        for name, mesh, matrix in wanted:
+            key = (name, np.ascontiguousarray(matrix).tobytes())
+            if key not in fresh:
+                fresh[key] = self._known.get(key) or glow_of(mesh, matrix)
+            found.append(fresh[key])
+        self._known = fresh
+        return found
+
+
+def light(document: Document, assets: AssetStore, names: Sequence[str], meshes: Sequence[Mesh], placed: Placed, worn: Worn, dark: int, book: GlowBook) -> Lit:
+    """Everything that shines. `names` and `meshes` are those of the instances; instance number `dark` gives no light (a floor that only
+    catches shadows), -1 for none."""
+    glowing = [
+        k for k, row in enumerate(worn.which)
+        if LUMINANCE @ worn.numbers[row, openpbr.EMISSION : openpbr.EMISSION + 3] > 0 and worn.numbers[row, openpbr.OPACITY] > 0 and k != dark
+        and (k not in placed.moving or keeps_its_size(placed.moving[k]))  # what changes its size meanwhile is met by chance alone
+    ]  # fmt: skip
+    glows = book.gather([(names[k], meshes[k], placed.world[k]) for k in glowing])
+    rows: list[np.ndarray] = []
+    corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
+    lamp_of = np.full(len(worn.which), -1, np.int32)
+    start = 0
+    for k, glow in zip(glowing, glows):
+        if not glow.area > 0:
+            continue
+        material = worn.numbers[worn.which[k]]
+        row = np.zeros(a.LAMP_COLUMNS)
+        row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
+        row[a.LAMP_RGB : a.LAMP_RGB + 3] = material[openpbr.EMISSION : openpbr.EMISSION + 3] * min(1.0, material[openpbr.OPACITY])
+        row[a.LAMP_LED] = k + 1 if worn.led[worn.which[k]] else 0
+        row[a.LAMP_MOVES] = k + 1 if k in placed.moving else 0
+        row[a.LAMP_GROUP], row[a.LAMP_AREA] = a.GROUP_GLOW, glow.area
+        row[a.LAMP_FIRST], row[a.LAMP_LAST] = start, start + len(glow.before)
+        row[a.LAMP_COS_FULL] = row[a.LAMP_COS_EDGE] = -2.0
+        row[a.LAMP_IES] = -1.0
+        lamp_of[k] = len(rows)
+        rows.append(row)
+        corners.append(glow.corners)
+        before.append(glow.before)
+        guide.append(start + glow.guide)
+        start += len(glow.before)
+    lamps = build_lamps(document, assets, rows)
+    all_corners = np.concatenate(corners)
+    nodes, trail, depth = build_tree(lamps.rows, lamps.tree, all_corners)
+    # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
+    bodies = [k for k, row in enumerate(lamps.rows) if int(row[a.LAMP_KIND]) in (a.RECTANGLE, a.DISC, a.SPHERE, a.TUBE)]
+    return Lit(
+        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32),
+        np.concatenate([lamp_of, np.array(bodies, np.int32)]), tuple(int(lamps.rows[k, a.LAMP_KIND]) for k in bodies),
+        np.array([proxy_matrix(lamps.rows[k]) for k in bodies]).reshape(-1, 3, 4),
+    )  # fmt: skip
+
+
+def links_table(document: Document, links: list, part_ids: Sequence[str], count: int) -> np.ndarray:
+    """(sets, instances) uint8: which instances each set of lamps lights. The floor and lamps' bodies are lit by all."""
+    table = np.ones((len(links), count), np.uint8)
+    for k, wanted in enumerate(links[1:], 1):
+        inside: set[str] = set()
+        for name in wanted:
+            if name in document.parts:
+                inside.update(below(document, name))
+        table[k, : len(part_ids)] = [i in inside for i in part_ids]
+        table[k, len(part_ids) :] = "floor" in wanted
+    return table
+
+
+def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarray:
+    """(h, w, 3) ACEScg nits of the environment's map before turning and exposure."""
+    if environment.sky is not None:
+        return daylight.sky_map(environment.sky)
+    if environment.shipped:
+        return environment_image.shipped(environment.image)
+    return environment_image.from_blob(assets.get(environment.image), environment.image)
+
+
+def environment_turn(environment: Environment) -> np.ndarray:
+    """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera."""
+    return np.ascontiguousarray(turn_matrix((environment.tilt, 0.0, -environment.turn)).T)
