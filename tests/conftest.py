@@ -1,7 +1,6 @@
 """Made-up scenes that all tests share."""
 
 import os
-import sys
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -19,22 +18,6 @@ settings.register_profile("aulmo", deadline=None)  # the first call of a kernel 
 settings.load_profile("aulmo")
 
 ROOT = Path(__file__).parents[1]
-
-
-@pytest.hookimpl(trylast=True)
-def pytest_sessionfinish(session, exitstatus):
-    session.config.aulmo_exit = int(exitstatus)
-
-
-@pytest.hookimpl(trylast=True)
-def pytest_unconfigure(config):
-    """Leave without the interpreter's own cleaning up: after some sixty windows it dies in it ("deallocating True or False"), when every
-    test has long been told."""
-    status = getattr(config, "aulmo_exit", None)
-    if status is not None and "PySide6.QtWidgets" in sys.modules:
-        sys.stdout.flush()
-        sys.stderr.flush()
-        os._exit(status)
 
 
 @pytest.fixture

@@ -20,7 +20,7 @@ def settle(qtbot, window) -> None:
 
     def current() -> bool:
         state = window.picture.state
-        return state is not None and state.draft is not None and state.request.document is window.session.shown_document()
+        return state is not None and state.draft is not None and state.request.document is window.session.shown
 
     qtbot.waitUntil(current, timeout=30000)
 
@@ -94,3 +94,21 @@ def key(window, keys, modifiers=Qt.KeyboardModifier.NoModifier) -> None:
     """Press a key in the picture."""
     window.picture.setFocus()
     QTest.keyClick(window.picture, keys, modifiers)
+
+
+def answering(key: str, asked: list | None = None) -> None:
+    """Press a key in the question that comes next."""
+    from PySide6.QtCore import QTimer
+
+    from aulmo.desk.shell.question import Question
+
+    def press() -> None:
+        box = QApplication.activeModalWidget()
+        if isinstance(box, Question):
+            if asked is not None:
+                asked.append(box.text.text())
+            QTest.keyClick(box, key)
+        else:
+            QTimer.singleShot(20, press)
+
+    QTimer.singleShot(0, press)

@@ -16,7 +16,7 @@ application = make_application()
 
 from PySide6.QtCore import QEventLoop, QTimer
 
-from aulmo.desk.shell.start_page import DEMO
+from aulmo.desk.shell.session import DEMO
 from aulmo.desk.shell.window import Window
 from aulmo.document import edits
 

@@ -99,7 +99,6 @@ def test_camera_axes_are_square_also_straight_down(position, roll):
 
 
 def drafted(document, assets, size=(120, 90)):
-    shot = document.shots[0]
     scene = SceneBuilder(assets).build(document)
     options = options_row(scene, document, document.cameras["c"], document.render)
     maps = draft.blur_environment(scene.arrays.env)

@@ -3,6 +3,7 @@
 The job's folder holds the snapshot, a running `state.json`, the picture so far, and the record of the finished job.
 """
 
+import fcntl
 import json
 import os
 import subprocess
@@ -10,6 +11,9 @@ import sys
 import time
 from pathlib import Path
 from typing import NamedTuple
+
+import platformdirs
+from msgspec.structs import replace
 
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
 from aulmo.document.assets import AssetStore
@@ -72,7 +76,7 @@ class Job:
         cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path
     ) -> "Job":
         """Snapshot the project and start rendering. Raises BadValue or CannotWrite."""
-        out = Path(out)
+        out = free_path(Path(out), reserved(folder))
         if not out.parent.is_dir():
             raise BadValue(f"There is no folder {out.parent} to write to.")
         if not os.access(out.parent, os.W_OK):
@@ -83,8 +87,6 @@ class Job:
             job_folder.mkdir(parents=True)
         except OSError as error:
             raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
-        from msgspec.structs import replace
-
         save(replace(document, render=settings), assets, job_folder / "project.aulmo")
         record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time())
         write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
@@ -97,8 +99,13 @@ class Job:
         words = [sys.executable, "-m", "aulmo", "render", str(folder / "project.aulmo"), "--shot", record.shot]
         words += ["--size", f"{record.width}x{record.height}", "--file-type", record.settings["file_type"], "--out", record.out]
         words += ["--watch", str(folder), "--state", str(folder / "state.npz")]
-        with open(folder / "log.txt", "wb") as log:
-            self._process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True)
+        with open(folder / "lock", "ab") as lock, open(folder / "log.txt", "wb") as log:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except OSError:
+                raise BadValue("This render is under way already.") from None
+            # the process inherits the lock and holds it as long as it lives, whatever ends it
+            self._process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True, pass_fds=[lock.fileno()])
 
     @property
     def can_go_on(self) -> bool:
@@ -106,15 +113,29 @@ class Job:
         return not self.is_running and self.outcome in ("cancelled", "failed") and (self.folder / "state.npz").exists()
 
     def go_on(self) -> None:
-        """Take up a render that was stopped or killed where its state was last kept; the picture will be the same."""
+        """Take up a render that was stopped or killed where its state was last kept; the picture will be the same.
+
+        Raises BadValue when it is under way.
+        """
+        if self.is_running:
+            raise BadValue("This render is under way already.")
         (self.folder / "cancel").unlink(missing_ok=True)
         (self.folder / "state.json").unlink(missing_ok=True)
         self._spawn()
 
     @property
     def is_running(self) -> bool:
-        """True until the process has ended."""
-        return self._process is not None and self._process.poll() is None
+        """True until the process has ended, whichever window started it."""
+        if self._process is not None:
+            self._process.poll()  # takes notice of its end
+        try:
+            with open(self.folder / "lock", "rb") as lock:
+                fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
+        except FileNotFoundError:
+            return False
+        except OSError:
+            return True
+        return False
 
     @property
     def outcome(self) -> str:
@@ -139,7 +160,10 @@ class Job:
             lines = (self.folder / "log.txt").read_text(errors="replace").strip().splitlines()
         except OSError:
             lines = []
-        return lines[-1].removeprefix("aulmo: ") if lines else "The render ended without saying why."
+        if lines:
+            return lines[-1].removeprefix("aulmo: ")
+        ended = "The render was ended from outside before it was done"
+        return f"{ended}; Go on takes it up where it was." if self.can_go_on else f"{ended}; render it again."
 
     def cancel(self) -> None:
         """Ask the process to stop; it does so within a second."""
@@ -164,14 +188,36 @@ def past_jobs(folder: Path) -> list[Job]:
     return jobs
 
 
-def file_name(document: Document, shot: Shot, settings: RenderSettings) -> Path:
-    """Where the next render of a shot goes: the chosen folder, a name that is not taken."""
-    folder = Path(settings.folder).expanduser() if settings.folder else Path.home()
+def reserved(folder: Path) -> set[Path]:
+    """Files that renders under way, or that may yet go on, are going to write."""
+    return {Path(job.record.out) for job in past_jobs(folder) if job.is_running or job.can_go_on}
+
+
+def free_path(wanted: Path, taken: set[Path]) -> Path:
+    """`wanted`, or the first of "name 2", "name 3" that no other render is going to write."""
+    path, number = wanted, 2
+    while path in taken:
+        path, number = wanted.with_stem(f"{wanted.stem} {number}"), number + 1
+    return path
+
+
+def picture_folder(settings: RenderSettings, project: Path | None) -> Path:
+    """Where pictures go: the chosen folder, else the project's own, else the user's pictures."""
+    if settings.folder:
+        return Path(settings.folder).expanduser()
+    if project is not None:
+        return project.parent
+    pictures = Path(platformdirs.user_pictures_dir())
+    return pictures if pictures.is_dir() else Path.home()
+
+
+def file_name(document: Document, shot: Shot, settings: RenderSettings, project: Path | None = None, taken: set[Path] | None = None) -> Path:
+    """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
     stem = "".join(c if c.isalnum() or c in " -_" else "-" for c in f"{document.name} {shot.name}").strip()
-    ending = FILE_TYPES[settings.file_type][1]
-    path, number = folder / f"{stem}{ending}", 2
-    while path.exists():
-        path, number = folder / f"{stem} {number}{ending}", number + 1
+    first = picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}"
+    path, number = first, 2
+    while path.exists() or path in (taken or set()):
+        path, number = first.with_stem(f"{stem} {number}"), number + 1
     return path
 
 

@@ -5,6 +5,12 @@ from typing import Callable
 from aulmo.document.records import Document
 
 
+def _alike(one: Document, other: Document) -> bool:
+    """Whether two documents say the same; what they share is not looked into."""
+    fields = ((getattr(one, f), getattr(other, f)) for f in one.__struct_fields__)
+    return all(a is b or a == b for a, b in fields)
+
+
 class History:
     """The current document and how it came to be.
 
@@ -26,7 +32,7 @@ class History:
     def apply(self, sentence: str, document: Document, merge_key: object = None) -> None:
         """Make `document` the current one. Steps in a row with the same `merge_key` (a drag) become one."""
         old = self.document
-        if document is old or document == old:
+        if document is old or _alike(document, old):
             return
         del self._steps[self._at + 1 :]
         if merge_key is not None and merge_key == self._merge_key and self._at > 0:

@@ -19,7 +19,8 @@ class Moments:
     """Resolved documents of one exposure. `first` is the one when the shutter opens; `at` gives others by their share of the opening."""
 
     def __init__(
-        self, document: Document, choices: Mapping[str, str] | None = None, time: float = 0.0, camera: str | None = None, first: Document | None = None
+        self, document: Document, choices: Mapping[str, str] | None = None, time: float = 0.0, camera: str | None = None,
+        first: Document | None = None,
     ) -> None:  # fmt: skip
         self._document, self._choices = document, choices
         self.first = first or resolve(document, choices, time)

@@ -109,7 +109,8 @@ _SURFACE = {
     "geometry_thin_walled": _yes("Thin sheet", "A pane without an inside: light passes straight"),
     "geometry_tangent_turn": _number("Stretch turn", -90, 90, "°", 1, -3600, 3600, tip="Away from running round the part's own axis"),
     "nesting_priority": _whole(
-        "Priority", -5, 5, -100, 100, "Where clear solids overlap, the higher one is what is there: let oil reach into its glass and give the glass more"
+        "Priority", -5, 5, -100, 100,
+        "Where clear solids overlap, the higher one is what is there: let oil reach into its glass and give the glass more",
     ),
 }  # fmt: skip
 

@@ -93,3 +93,24 @@ def show(value: float, unit: str = "", decimals: int = 2) -> str:
     if not unit:
         return text
     return text + unit if unit == "°" else f"{text} {unit}"
+
+
+def duration(seconds: float) -> str:
+    """Seconds as an artist reads them."""
+    if seconds < 1:
+        return "under a second"
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    if seconds < 5400:
+        return f"{seconds / 60:.0f} min"
+    return f"{seconds / 3600:.1f} h"
+
+
+def grouped(count: int) -> str:
+    """A whole number with its thousands apart: 24 246."""
+    return f"{count:,}".replace(",", "\u2009")
+
+
+def counted(count: int, what: str, many: str = "") -> str:
+    """"1 part", "2 parts", "12 000 triangles"."""
+    return f"{grouped(count)} {what if count == 1 else many or what + 's'}"

@@ -34,7 +34,8 @@ def _check(record: msgspec.Struct, owner: str, name: str) -> None:
     for field, p in _CHECKED[type(record)]:
         value = getattr(record, field)
         if not _sound(value, p):  # what is not a number fails every comparison
-            what = f"{p.label[0].lower() if not p.label[1:2].isupper() else p.label[0]}{p.label[1:]} of {owner}"
+            label = p.label if p.label[1:2].isupper() else p.label[0].lower() + p.label[1:]
+            what = f"{label} of {owner}"
             try:
                 accepted(p, value, what)
             except BadValue as error:

@@ -7,20 +7,22 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.placement import from_matrix, to_matrix, world_matrices
+from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Camera, Document, Shot
 
 
 def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray, np.ndarray] | None:
     """World box (low, high) of parts and all below them, from every vertex; None when they have no geometry."""
-    worlds = world_matrices(document)
-    low, high = np.full(3, np.inf), np.full(3, -np.inf)
-    for part_id in edits.leaves(document, part_ids):
-        mesh = assets.mesh(document.parts[part_id].mesh or "")
-        m = worlds[part_id]
-        points = mesh.vertices.astype(float) @ m[:3, :3].T + m[:3, 3]
-        low, high = np.minimum(low, points.min(0)), np.maximum(high, points.max(0))
-    return (low, high) if np.isfinite(low).all() else None
+    leaves = edits.leaves(document, part_ids)
+    if not leaves:
+        return None
+    matrices = np.array([world_matrix(document, i) for i in leaves]) if len(leaves) < 50 else _stacked(world_matrices(document), leaves)
+    ends = np.array([assets.turned_box(document.parts[i].mesh or "", m) for i, m in zip(leaves, np.ascontiguousarray(matrices[:, :3, :3]))])
+    return (ends[:, 0] + matrices[:, :3, 3]).min(0), (ends[:, 1] + matrices[:, :3, 3]).max(0)
+
+
+def _stacked(worlds: dict[str, np.ndarray], part_ids: list[str]) -> np.ndarray:
+    return np.array([worlds[i] for i in part_ids])
 
 
 def size_of(document: Document, assets: AssetStore, part_ids) -> tuple[float, float, float]:
@@ -34,18 +36,10 @@ def size_of(document: Document, assets: AssetStore, part_ids) -> tuple[float, fl
 
 def move_in_world(document: Document, part_ids, offset) -> Document:
     """Move parts by a world vector in mm, whatever their parents are turned to."""
-    worlds = world_matrices(document)
-    chosen = set(part_ids)
     placements = {}
-    for part_id in part_ids:
+    for part_id in edits.topmost(document, part_ids):  # what hangs below another of them moves with it
         part = document.parts[part_id]
-        ancestor, covered = part.parent, False
-        while ancestor is not None:
-            covered = covered or ancestor in chosen
-            ancestor = document.parts[ancestor].parent
-        if covered:
-            continue
-        above = worlds[part.parent] if part.parent else np.eye(4)
+        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
         local = np.linalg.solve(above[:3, :3], np.asarray(offset, float))
         position = tuple(float(round(a + b, 9)) for a, b in zip(part.placement.position, local))
         placements[part_id] = replace(part.placement, position=position)
@@ -60,21 +54,20 @@ def turn_in_world(document: Document, part_ids, axis, degrees: float, pivot) -> 
     turn[:3, :3] = Rotation.from_rotvec(np.radians(degrees) * np.asarray(axis, float)).as_matrix()
     pivot = np.asarray(pivot, float)
     turn[:3, 3] = pivot - turn[:3, :3] @ pivot
-    worlds = world_matrices(document)
     placements = {}
-    for part_id in part_ids:
+    for part_id in edits.topmost(document, part_ids):  # what hangs below another of them turns with it
         part = document.parts[part_id]
-        above = worlds[part.parent] if part.parent else np.eye(4)
+        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
         placements[part_id] = from_matrix(np.linalg.solve(above, turn @ above @ to_matrix(part.placement)))
     return edits.place_parts(document, placements)
 
 
-def rest_on_floor(document: Document, assets: AssetStore, part_ids) -> Document:
-    """Lower or lift parts together until the lowest point touches the floor."""
+def rest_on_floor(document: Document, assets: AssetStore, part_ids, height: float | None = None) -> Document:
+    """Lower or lift parts together until the lowest point touches the floor, or a height in mm."""
     box = bounds(document, assets, part_ids)
     if box is None:
         return document
-    return move_in_world(document, part_ids, (0, 0, document.floor.height - box[0][2]))
+    return move_in_world(document, part_ids, (0, 0, (document.floor.height if height is None else height) - box[0][2]))
 
 
 def centre(document: Document, assets: AssetStore, part_ids) -> Document:

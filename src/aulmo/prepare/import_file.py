@@ -1,6 +1,8 @@
 """Bringing a file into the document: read it in its own process, add its parts, dress them, put them on the floor."""
 
 import json
+import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -32,6 +34,15 @@ class Imported(NamedTuple):
 
 class Cancelled(AulmoError):
     """The artist gave up waiting."""
+
+
+def _reading_folder() -> tempfile.TemporaryDirectory:
+    """A folder for what a reading process finds; those of processes that are gone are taken away."""
+    for left in Path(tempfile.gettempdir()).glob("aulmo-read-*-*"):
+        pid = left.name.split("-")[2]
+        if pid.isdigit() and not Path(f"/proc/{pid}").exists():
+            shutil.rmtree(left, ignore_errors=True)
+    return tempfile.TemporaryDirectory(prefix=f"aulmo-read-{os.getpid()}-")
 
 
 def _run_reader(source: Path, out: Path, finesse: Finesse, shown: str, progress: Callable[[str, float], bool] | None) -> dict:
@@ -77,7 +88,7 @@ def import_file(
     if path.stat().st_size == 0:
         raise BadFile(f"{path.name} could not be read: it is empty.")
     finesse = finesse or Finesse()
-    with tempfile.TemporaryDirectory(prefix="aulmo-read-") as folder:
+    with _reading_folder() as folder:
         out = Path(folder)
         index = _run_reader(path, out, finesse, path.name, progress)
         meshes = [assets.add_mesh(unpack_mesh((out / f"{n}.mesh").read_bytes())) for n in range(index["meshes"])]
@@ -150,7 +161,7 @@ def change_finesse(document: Document, assets: AssetStore, part_ids: list[str], 
     wanted = {document.parts[i].shape for i in edits.leaves(document, part_ids)} - {None}
     fresh: dict[str, str] = {}
     for shape in sorted(s for s in wanted if s):
-        with tempfile.TemporaryDirectory(prefix="aulmo-read-") as folder:
+        with _reading_folder() as folder:
             source = Path(folder) / "kept.shape"
             source.write_bytes(assets.get(shape))
             _run_reader(source, Path(folder), finesse, "The exact shape", None)

@@ -4,12 +4,16 @@ A hostile file can kill the CAD kernel; here it only kills this process. Progres
 folder of blobs with an index; the last line of stderr is the sentence of a failure.
 """
 
+import ctypes
 import json
+import os
 import resource
+import signal
 import sys
 from pathlib import Path
 
 CAD = (".step", ".stp", ".iges", ".igs", ".brep", ".brp")
+_WHEN_PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
 MESH = (".obj", ".stl", ".ply", ".gltf", ".glb")
 
 
@@ -17,9 +21,18 @@ def _say(text: str, share: float) -> None:
     print(f"{share:.3f} {text}", flush=True)
 
 
+def _end_with_the_parent() -> None:
+    """Be killed with whoever started this: nobody is left to read the result."""
+    parent = os.getppid()
+    ctypes.CDLL(None, use_errno=True).prctl(_WHEN_PARENT_DIES, signal.SIGKILL, 0, 0, 0)
+    if os.getppid() != parent:  # it went in between
+        os._exit(1)
+
+
 def main() -> int:
     """Read one file. Exit code 0, or 3 with a sentence on stderr."""
     source, out, chord, angle = Path(sys.argv[1]), Path(sys.argv[2]), float(sys.argv[3]), float(sys.argv[4])
+    _end_with_the_parent()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_AS, (20 << 30, 20 << 30))
     from aulmo.document.assets import pack_mesh

@@ -16,8 +16,8 @@ SHUTTER_STEPS = 9  # moments at which a moving camera is known while its shutter
 def cameras_of(moments: Moments, camera: Camera) -> list[Camera]:
     """A camera at even times while the shutter is open; one that stands still is one."""
     own = moments.first.cameras.get(camera.id)
-    moves = own is not None and moments.lasting and moments.camera_moves(camera.id) and own.position == camera.position and own.target == camera.target
-    if not moves:
+    its_own = own is not None and own.position == camera.position and own.target == camera.target
+    if not (its_own and moments.lasting and moments.camera_moves(camera.id)):
         return [camera]
     seen = [moments.at(float(share)).cameras[camera.id] for share in np.linspace(0.0, 1.0, SHUTTER_STEPS)]
     return [replace(camera, position=c.position, target=c.target, roll=c.roll) for c in seen]

@@ -72,7 +72,9 @@ class GlowBook:
         return found
 
 
-def light(document: Document, assets: AssetStore, names: Sequence[str], meshes: Sequence[Mesh], placed: Placed, worn: Worn, dark: int, book: GlowBook) -> Lit:
+def light(
+    document: Document, assets: AssetStore, names: Sequence[str], meshes: Sequence[Mesh], placed: Placed, worn: Worn, dark: int, book: GlowBook
+) -> Lit:  # fmt: skip
     """Everything that shines. `names` and `meshes` are those of the instances; instance number `dark` gives no light (a floor that only
     catches shadows), -1 for none."""
     glowing = [

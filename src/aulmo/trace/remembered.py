@@ -7,7 +7,7 @@ _PLAIN = (str, bytes, int, float, bool, type(None), tuple, frozenset)
 
 
 def _same(one: Any, other: Any) -> bool:
-    return one is other or (isinstance(one, _PLAIN) and type(one) is type(other) and one == other)
+    return one is other or (type(one) in _PLAIN and type(one) is type(other) and one == other)
 
 
 class Remembered(Generic[T]):

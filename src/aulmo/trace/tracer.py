@@ -38,7 +38,7 @@ TILE = 32
 DRAFT_LAMPS = 8
 PILOT = 16  # samples that only plan a render to a noise target
 LONGEST = 16384
-KEEP_EVERY = 20.0  # seconds between two writings of a render's state
+KEEP_FIRST, KEEP_EVERY = 3.0, 20.0  # seconds until a render's state is first written, and between two writings
 _NO_RECORD = np.zeros((0, 11), np.float32)
 
 
@@ -371,7 +371,7 @@ def render(
         now = time.perf_counter() - started
         if kept is not None:
             snapshot = {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit), "about": np.array(about)}
-            if now - state["kept"] > KEEP_EVERY:
+            if now - state["kept"] > (KEEP_EVERY if state["kept"] else KEEP_FIRST):
                 state["kept"] = now
                 _write_state(kept, snapshot)
         if late(now):

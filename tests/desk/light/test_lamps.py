@@ -21,7 +21,7 @@ TILT=NONE
 
 
 def lamp_dot(window) -> QPoint:
-    place = window.picture.marks()
+    place = window.picture.overlays[0].now()
     x, y, _ = place.dot(place.places[0])
     return QPoint(round(x), round(y))
 
@@ -37,8 +37,8 @@ def lit(window, qtbot):
 def test_a_new_lamp_is_selected_shown_in_the_tree_and_lights(lit):
     lamp = lit.session.lamp
     assert lamp.kind == "rectangle" and lit.session.stage == "Light"
-    assert lit.parts.item_of(f"lamp:{lamp.id}").isSelected()
-    assert lit.details.stack.currentWidget() is lit.lamp_page
+    assert lit.parts.item_of(f"lamps/{lamp.id}").isSelected()
+    assert lit.details.stack.currentWidget() is lit.details.subjects["lamps"]
     # it shines at the product: its axis passes the middle of the set
     from aulmo.light.place_lamp import aim_of
     from aulmo.prepare import arrange
@@ -51,14 +51,14 @@ def test_a_new_lamp_is_selected_shown_in_the_tree_and_lights(lit):
 
 
 def test_numbers_in_details_reach_the_lamp(lit):
-    page = lit.lamp_page
-    type_into(page.power, "2*400")
+    page = lit.details.subjects["lamps"]
+    type_into(page.power.field, "2*400")
     type_into(page.kelvin.field, "3200")
-    type_into(page.place[2], "500 mm")
-    type_into(page.group, "Key")
+    type_into(page.position.fields[2], "500 mm")
+    type_into(page.group.field, "Key")
     lamp = lit.session.lamp
     assert (lamp.power, lamp.kelvin, lamp.position[2], lamp.group) == (800.0, 3200.0, 500.0, "Key")
-    QTest.mouseClick(page.seen, Qt.MouseButton.LeftButton, pos=QPoint(8, page.seen.height() // 2))
+    QTest.mouseClick(page.seen.field, Qt.MouseButton.LeftButton, pos=QPoint(8, page.seen.field.height() // 2))
     assert lit.session.lamp.seen
 
 
@@ -68,7 +68,7 @@ def test_another_unit_keeps_the_light(lit):
 
     before = lamp_row(lit.session.lamp)[LAMP_RGB]
     for unit in ("candela", "nit", "lumen"):
-        lit.lamp_page._unit(unit)
+        lit.details.subjects["lamps"].set_unit(unit)
         assert lit.session.lamp.unit == unit
         assert lamp_row(lit.session.lamp)[LAMP_RGB] == pytest.approx(before, rel=1e-5)
 
@@ -83,7 +83,7 @@ def test_a_click_on_the_dot_takes_the_lamp_and_its_handles_move_it(lit, qtbot):
     assert session.lamp is not None and session.lamp.id == lamp.id
     QTest.keyClick(picture, Qt.Key.Key_T)
     assert session.tool == "handles"
-    handles = picture._handles()
+    handles = picture.tools["handles"].handles()
     tip = handles.tips[2, :2]
     start = QPoint(round(tip[0]), round(tip[1]))
     QTest.mousePress(picture, Qt.MouseButton.LeftButton, pos=start)
@@ -97,14 +97,14 @@ def test_a_click_on_the_dot_takes_the_lamp_and_its_handles_move_it(lit, qtbot):
 
 def test_the_eye_switches_a_lamp_off_and_double_click_renames_it(lit):
     tree = lit.parts.tree
-    item = lit.parts.item_of(f"lamp:{lit.session.lamp.id}")
+    item = lit.parts.item_of(f"lamps/{lit.session.lamp.id}")
     box = tree.visualItemRect(item)
     if not tree.viewport().rect().contains(box.center()):
         tree.scrollToItem(item)
         box = tree.visualItemRect(item)
     QTest.mouseClick(tree.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(tree.viewport().width() - 10, box.center().y()))
     assert not lit.session.lamp.on
-    item = lit.parts.item_of(f"lamp:{lit.session.lamp.id}")
+    item = lit.parts.item_of(f"lamps/{lit.session.lamp.id}")
     item.setText(0, "Window side")
     assert lit.session.lamp.name == "Window side"
 
@@ -130,7 +130,7 @@ def test_a_dropped_photometric_file_becomes_a_lamp_and_a_bad_one_a_sentence(wind
 def test_lamps_and_their_files_are_saved_and_come_back(window, qtbot, tmp_path):
     ies = tmp_path / "lamp.ies"
     ies.write_text(IES)
-    window.use_profile(ies)
+    window.built["Light"].commands.use_profile(ies)
     assert window.session.save(tmp_path / "a.aulmo")
     document, assets = load(tmp_path / "a.aulmo")
     lamp = next(iter(document.lamps.values()))
@@ -155,11 +155,11 @@ def test_only_chosen_parts_are_lit(lit):
     lamp = session.lamp
     part = next(i for i, p in session.document.parts.items() if p.mesh)
     session.select([part])
-    session.select((), f"lamp:{lamp.id}")
-    QTest.mouseClick(lit.lamp_page.only, Qt.MouseButton.LeftButton)
+    session.select((), f"lamps/{lamp.id}")
+    QTest.mouseClick(lit.details.subjects["lamps"].only, Qt.MouseButton.LeftButton)
     assert session.lamp.lights == (part,)
-    assert session.document.parts[part].name in lit.lamp_page.lights.text()
-    QTest.mouseClick(lit.lamp_page.everything, Qt.MouseButton.LeftButton)
+    assert session.document.parts[part].name in lit.details.subjects["lamps"].lights.text()
+    QTest.mouseClick(lit.details.subjects["lamps"].everything, Qt.MouseButton.LeftButton)
     assert session.lamp.lights == ()
 
 
@@ -169,11 +169,11 @@ def test_sun_and_sky_keep_the_exposure_and_follow_the_place(window, qtbot):
 
     window.session.set_stage("Light")
     page = window.details.pages["Light"]
-    page._choose("sun and sky")
+    page.choose("sun and sky")
     environment = window.session.document.environment
     falling = environment_image.level(daylight.sky_map(environment.sky)) + 0.5 * luminance(daylight.sun_light(environment.sky))
     assert falling * 2**environment.exposure == pytest.approx(3000.0, rel=0.05)
-    page.by.chosen.emit("place")
+    page.by.field.buttons["True"].click()
     type_into(page.hour.field, "9")
     morning = daylight.sun_place(window.session.document.environment.sky)
     assert 60 < morning[0] < 130

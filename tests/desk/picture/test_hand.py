@@ -105,10 +105,10 @@ def pull_x(window) -> QPoint:
     """Take hold of the ball's x arrow; where."""
     window.session.select(["ball"])
     key(window, Qt.Key.Key_T)
-    handles = window.picture._handles()
+    handles = window.picture.tools["handles"].handles()
     start = QPoint(*(int(v) for v in handles.centre[:2] + (handles.tips[0, :2] - handles.centre[:2]) * 0.8))
     hover(window.picture, start)
-    assert window.picture._hot is not None and window.picture._hot.axis == 0  # lit up under the cursor
+    assert window.picture.tools["handles"].hot is not None and window.picture.tools["handles"].hot.axis == 0  # lit up under the cursor
     QTest.mousePress(window.picture, LEFT, NONE, start)
     window.picture.setFocus()
     return start
@@ -155,7 +155,7 @@ def test_the_cursor_names_lamps_materials_and_what_would_be_sharp(window, qtbot)
     session.set_stage("Light")
     session.change_lamp("New", Lamp(id="l", name="Key light", kind="disc", position=(0.0, 0.0, 70.0), width=15))
     settle(qtbot, window)
-    x, y, _ = picture.marks().dot(picture.marks().places[0])
+    x, y, _ = picture.overlays[0].now().dot(picture.overlays[0].now().places[0])
     hover(picture, QPoint(round(x), round(y)))
     assert picture._label[0] == "Key light" and "disc" in picture._label[1]
     session.set_stage("Frame")
@@ -219,7 +219,7 @@ def test_arrows_step_a_number_and_escape_gives_up(window):
 def test_the_colour_plane_and_strip_are_pulled_and_a_well_remembers(window):
     window.session.set_stage("Surface")
     window.session.select(["ball"])
-    row = window.details.pages["Surface"].rows["base_color"]
+    row = window.details.pages["Surface"].rows["base_color"].field
     row.chip.click()
     picker = row._picker
     plane = picker.plane
@@ -257,7 +257,7 @@ def test_a_part_is_not_scaled_to_nothing(window):
     trouble: list[str] = []
     window.session.trouble.connect(trouble.append)
     before = window.session.document
-    page._placed("scale", 0, 0.0)
+    type_into(page.fields["scale"][0], "0")
     assert window.session.document is before
     assert trouble and "nothing" in trouble[0]
 
@@ -275,16 +275,17 @@ def lamp(window, qtbot):
 
 @pytest.mark.parametrize("kind", ["disc", "ring", "sphere", "tube", "spot", "point", "distant", "photometric", "portal"])
 def test_every_kind_of_lamp_shows_what_it_has_and_a_mark(lamp, kind):
-    page = lamp.lamp_page
-    page._kind(kind)
+    page = lamp.details.subjects["lamps"]
+    page.set_kind(kind)
     assert lamp.session.lamp.kind == kind
-    shown = {name: not getattr(page, name).isHidden() for name in ("cone", "angle", "profile_row", "seen", "kelvin")}
+    rows = {name: getattr(page, name) for name in ("cone", "angle", "profile_row", "seen", "kelvin")}
+    shown = {name: not getattr(made, "widget", made).isHidden() for name, made in rows.items()}
     assert shown["cone"] == (kind == "spot")
     assert shown["angle"] == (kind == "distant")
     assert shown["profile_row"] == (kind == "photometric")
     assert shown["kelvin"] == (kind != "portal")
     assert lamp.session.lamp.unit == ("lux" if kind == "distant" else "lumen")
-    from aulmo.desk.picture.lamp_marks import outlines
+    from aulmo.desk.light.marks import outlines
 
     lines = outlines(lamp.session.lamp, 20.0)
     assert all(np.isfinite(line).all() and len(line) > 1 for line in lines)
@@ -296,8 +297,8 @@ def test_every_kind_of_lamp_shows_what_it_has_and_a_mark(lamp, kind):
 def test_a_lamp_is_named_aimed_and_put_where_the_view_is(lamp):
     from aulmo.light.place_lamp import aim_of
 
-    page = lamp.lamp_page
-    type_into(page.name, "Rim")
+    page = lamp.details.subjects["lamps"]
+    type_into(page.name.field, "Rim")
     assert lamp.session.lamp.name == "Rim"
     lamp.session.change_lamp("Away", replace(lamp.session.lamp, turn=(0.0, 0.0, 0.0)))
     page.point_at_product()
@@ -312,7 +313,7 @@ def test_only_without_a_selection_asks_for_one(lamp):
     said = hints_of(lamp)
     lamp.session.last_selection = ()
     before = lamp.session.document
-    lamp.lamp_page._only()
+    lamp.details.subjects["lamps"].light_only()
     assert lamp.session.document is before and any("Select parts first" in s for s in said)
 
 
@@ -333,7 +334,7 @@ def test_the_menu_of_a_part_and_of_a_lamp(lamp):
     tree = lamp.parts.tree
     for choose in (lambda: None, lambda: lamp.session.select(["left"])):
         choose()
-        name = f"lamp:{lamp.session.lamp.id}" if lamp.session.lamp else "left"
+        name = lamp.session.subject or "left"
         QTimer.singleShot(20, look)
         lamp.parts._menu(tree.visualItemRect(lamp.parts.item_of(name)).center())
     assert len(offered) == 2 and offered[0] != offered[1]
@@ -356,7 +357,7 @@ def test_a_material_is_copied_and_pasted_and_asks_first(window):
     session = window.session
     said = hints_of(window)
     session.select(["ball"])
-    window.paste_material()
+    window.built["Surface"].commands.paste()
     assert any("Copy a material first" in s for s in said)
     session.select(["left"])
     window.registry.actions["copy"].trigger()

@@ -1,14 +1,13 @@
 """Projects and files through the window's own dialogs: saved under a name, opened, asked about, brought in."""
 
 import pytest
-from msgspec.structs import replace
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog
 
 from aulmo.document import edits
 from aulmo.document.project_file import load
 from aulmo.light.environment_image import shipped
-from desk_tools import settle
+from desk_tools import answering, settle, type_into
 
 IES = """IESNA:LM-63-2002
 [MANUFAC] Odrel
@@ -50,30 +49,30 @@ def test_saving_may_be_thought_better_of(window, monkeypatch, tmp_path):
     choose(monkeypatch, None)
     rename_ball(window, "Globe")
     before = window.session.document
-    assert not window.save_as()
+    assert not window.files.save_as()
     assert window.session.document is before and not window.session.is_saved
     assert not list(tmp_path.glob("*.aulmo"))
 
 
 def test_opening_another_project_asks_about_this_one(window, monkeypatch, tmp_path, qtbot):
     choose(monkeypatch, tmp_path / "One")
-    window.save_as()
+    window.files.save_as()
     rename_ball(window, "Unsaved")
-    asked = []
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: asked.append(self.text()) or QMessageBox.StandardButton.Cancel)
+    asked: list[str] = []
     choose(monkeypatch, tmp_path / "One.aulmo")
-    window.choose_project()
+    answering("c", asked)
+    window.files.choose_project()
     assert asked and window.session.document.parts["ball"].name == "Unsaved"
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Save)
-    window.choose_project()
+    answering("s")
+    window.files.choose_project()
     settle(qtbot, window)
     assert window.session.document.parts["ball"].name == "Unsaved"  # saved, then opened again
     assert window.windowTitle() == "One · Aulmo"
     rename_ball(window, "Given up")
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Discard)
-    window.new_project()
+    answering("d")
+    window.files.new_project()
     assert not window.session.document.parts and window.session.document.shots
-    window.choose_project()
+    window.files.choose_project()
     settle(qtbot, window)
     assert window.session.document.parts["ball"].name == "Unsaved"
 
@@ -86,7 +85,7 @@ def test_a_project_that_is_none_gets_a_sentence(window, monkeypatch, tmp_path):
     before = window.session.document
     choose(monkeypatch, bad)
     window.session._saved_document = before
-    window.choose_project()
+    window.files.choose_project()
     assert window.session.document is before
     assert len(trouble) == 1 and "bad.aulmo" in trouble[0]
 
@@ -97,18 +96,18 @@ def test_models_environments_and_measured_lights_are_chosen_by_dialog(window, mo
     trimesh.creation.box((20, 20, 20)).export(tmp_path / "block.stl")
     choose(monkeypatch, tmp_path / "block.stl")
     count = len(window.session.document.parts)
-    window.choose_import()
+    window.built["Prepare"].commands.choose()
     qtbot.waitUntil(lambda: len(window.session.document.parts) > count, timeout=60000)
     assert any(p.name.lower().startswith("block") for p in window.session.document.parts.values())
     assert QSettings().value("folder") == str(tmp_path)
 
     (tmp_path / "lamp.ies").write_text(IES)
     choose(monkeypatch, tmp_path / "lamp.ies")
-    window.choose_profile()
+    window.built["Light"].commands.choose_profile()
     lamp = window.session.lamp
     assert lamp.kind == "photometric" and lamp.profile and lamp.name == "lamp"
     lamps = len(window.session.document.lamps)
-    window.choose_profile()  # the selected one gets it
+    window.built["Light"].commands.choose_profile()  # the selected one gets it
     assert len(window.session.document.lamps) == lamps
 
     import OpenEXR
@@ -116,7 +115,7 @@ def test_models_environments_and_measured_lights_are_chosen_by_dialog(window, mo
     pixels = shipped("Loft")[::8, ::8].copy()
     OpenEXR.File({"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}, {"RGB": pixels}).write(str(tmp_path / "set.exr"))
     choose(monkeypatch, tmp_path / "set.exr")
-    window.choose_environment()
+    window.built["Light"].commands.choose_environment()
     qtbot.waitUntil(lambda: not window.session.document.environment.shipped, timeout=60000)
     assert window.session.document.environment.image.endswith(".exr")
     window.session.undo()
@@ -127,7 +126,7 @@ def test_a_file_nobody_can_use_gets_a_sentence(window, tmp_path):
     trouble: list[str] = []
     window.session.trouble.connect(trouble.append)
     before = window.session.document
-    window.take_files([tmp_path / "notes.txt"])
+    window.files.take_files([tmp_path / "notes.txt"])
     assert window.session.document is before
     assert trouble == ["notes.txt is not a kind of file Aulmo can use here."]
 
@@ -136,19 +135,19 @@ def test_an_environment_that_is_gone_gets_a_sentence(window, tmp_path, qtbot):
     trouble: list[str] = []
     window.session.trouble.connect(trouble.append)
     before = window.session.document
-    window.use_environment(tmp_path / "gone.hdr")
+    window.built["Light"].commands.use_environment(tmp_path / "gone.hdr")
     qtbot.waitUntil(lambda: bool(trouble), timeout=10000)
     assert window.session.document is before and "gone.hdr" in trouble[0]
 
 
 def test_one_lamp_alone_and_all_again(window):
     for kind in ("rectangle", "disc"):
-        window.new_lamp(kind)
+        window.built["Light"].commands.new_lamp(kind)
     first, second = window.session.document.lamps
-    window.session.select((), f"lamp:{first}")
-    window.solo_lamp()
+    window.session.select((), f"lamps/{first}")
+    window.built["Light"].commands.solo()
     assert [lamp.on for lamp in window.session.document.lamps.values()] == [True, False]
-    window.solo_lamp()
+    window.built["Light"].commands.solo()
     assert all(lamp.on for lamp in window.session.document.lamps.values())
 
 
@@ -176,13 +175,19 @@ def test_the_bench_takes_half_the_window_and_gives_it_back(window):
 def test_the_floor_wears_a_swatch_for_all_shots_or_for_one(window):
     page = window.details.pages["Light"]
     window.session.set_stage("Light")
-    page._floor_swatch("Oiled ash")
+    page.dress_floor("Oiled ash")
     document = window.session.document
     assert document.materials[document.floor.material].name == "Oiled ash"
-    own = replace(document.floor, material=None)
-    window.session.change_shot("Own floor", None, floor=own)
-    page._floor_swatch("Oiled ash")
-    assert window.session.shot.floor.material is not None
-    page._floor_swatch(None)
-    assert window.session.shot.floor.material is None
+    window.session.change_shot("Own floor", None, overrides={"floor/material": None})
+    page.dress_floor("Slate")
+    own = window.session.shot.overrides["floor/material"]
+    assert window.session.document.materials[own].name == "Slate"
+    window.session.set_stage("Surface")
+    window.session.select((), "floor")
+    assert window.details.pages["Surface"].title.text() == "Slate"  # the floor one stands on, and no other
+    type_into(window.details.pages["Surface"].rows["specular_roughness"].field, "0.9")
+    assert window.session.document.materials[own].surface.specular_roughness == 0.9
+    assert window.session.document.materials[document.floor.material] == document.materials[document.floor.material]
+    page.dress_floor(None)
+    assert window.session.resolved.floor.material is None
     assert window.session.document.floor.material is not None  # the others keep theirs

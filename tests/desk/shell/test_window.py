@@ -5,12 +5,12 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMessageBox, QPushButton
+from PySide6.QtWidgets import QPushButton
 
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
 from aulmo.trace.camera_rows import camera_axes
-from desk_tools import drag, drop, file_mime, hover, key, pause, point_of, settle, type_into, wheel
+from desk_tools import answering, drag, drop, file_mime, hover, key, pause, point_of, settle, type_into, wheel
 from shapes import box_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
@@ -98,8 +98,8 @@ def test_renaming_in_the_tree_and_in_details(window):
     assert window.session.document.parts["ball"].name == "Float"
     window.session.select(["ball"])
     page = window.details.pages["Prepare"]
-    page.name.setText("Buoy")
-    page.name.editingFinished.emit()
+    page.name.field.setText("Buoy")
+    page.name.field.editingFinished.emit()
     assert window.parts.item_of("ball").text(0) == "Buoy"
 
 
@@ -145,14 +145,14 @@ def test_the_size_is_read_out(window):
     window.session.select(["left"])
     page = window.details.pages["Prepare"]
     assert page.size.text() == "30 × 30 × 30 mm"
-    assert page.count.text() == "12 in 1 parts"
+    assert page.count.text() == "12 in 1 part"
 
 
 def test_a_handle_moves_along_its_axis_and_undo_is_one_step(window, qtbot):
     session, picture = window.session, window.picture
     session.select(["ball"])
     key(window, Qt.Key.Key_T)
-    handles = picture._handles()
+    handles = picture.tools["handles"].handles()
     centre, tip = handles.centre[:2], handles.tips[0, :2]
     start = QPoint(*(int(v) for v in centre + (tip - centre) * 0.8))
     before = session.document
@@ -168,7 +168,7 @@ def test_typing_takes_over_while_a_handle_is_pulled(window):
     session, picture = window.session, window.picture
     session.select(["ball"])
     key(window, Qt.Key.Key_T)
-    handles = picture._handles()
+    handles = picture.tools["handles"].handles()
     start = QPoint(*(int(v) for v in handles.centre[:2] + (handles.tips[0, :2] - handles.centre[:2]) * 0.8))
     QTest.mousePress(picture, LEFT, NONE, start)
     picture.setFocus()
@@ -182,8 +182,8 @@ def test_a_ring_turns_about_its_axis(window):
     session, picture = window.session, window.picture
     session.select(["left"])
     key(window, Qt.Key.Key_T)
-    ring = picture._handles().ring(2)
-    grip = next(p for p in ring if (g := picture._handles().grip_at(*p)) and g.kind == "turn" and g.axis == 2)
+    ring = picture.tools["handles"].handles().ring(2)
+    grip = next(p for p in ring if (g := picture.tools["handles"].handles().grip_at(*p)) and g.kind == "turn" and g.axis == 2)
     start = QPoint(int(grip[0]), int(grip[1]))
     drag(picture, start, start + QPoint(18, 10))
     turn = session.document.parts["left"].placement.turn
@@ -381,14 +381,46 @@ def test_text_passes_wcag_aa_in_both_themes():
             assert neutral[1:3] == neutral[3:5] == neutral[5:7]
 
 
-def test_no_button_is_dead(window):
-    """Every button that is shown has somebody listening."""
-    for stage in ("Prepare", "Surface", "Light", "Frame", "Render"):
+def test_no_button_is_dead(window, qtbot, monkeypatch):
+    """A click on any button that is shown changes something the artist can see: the document, the tool, the view, a text, a window."""
+    from PySide6.QtWidgets import QApplication, QFileDialog
+
+    opened: list[str] = []
+    nothing = {"getOpenFileName": ("", ""), "getOpenFileNames": ([], ""), "getSaveFileName": ("", ""), "getExistingDirectory": ""}
+    for name, answer in nothing.items():
+        monkeypatch.setattr(QFileDialog, name, lambda *a, n=name, x=answer, **k: opened.append(n) or x)
+    said: list[str] = []
+    window.session.hint.connect(said.append)
+    window.session.trouble.connect(said.append)
+
+    def seen() -> tuple:
+        session = window.session
+        return (
+            session.document, session.tool, session.free_view, session.shot, session.selection, len(opened), len(said),
+            len(window.bench.faces["Render"].cards), len(session.tasks), tuple(b.isChecked() for b in window.findChildren(QPushButton)),
+            QApplication.activePopupWidget() is None, tuple(b.widget.isVisible() for b in window.details.page().bound), window.picture.traced,
+            getattr(window.details.page(), "prediction", window.strip.noise).text(),
+        )  # fmt: skip
+
+    for stage in window.session.stages:
         window.session.set_stage(stage)
         window.session.select(["ball"])
-        for made in window.findChildren(QPushButton):
-            if made.isVisible() and made.isEnabled():
-                assert made.receivers("2clicked(bool)") + made.receivers("2toggled(bool)") > 0, made.text()
+        names = [made.text() for made in window.findChildren(QPushButton) if made.isVisible() and made.isEnabled()]
+        for name in names:
+            made = next((b for b in window.findChildren(QPushButton) if b.isVisible() and b.isEnabled() and b.text() == name), None)
+            if made is None or made.isChecked() or name in ("", "Cancel"):
+                continue
+            before = seen()
+            made.click()
+            qtbot.wait(1)
+            if QApplication.activePopupWidget():
+                QApplication.activePopupWidget().close()
+            idle = {"Rest on floor", "Centre"}  # may find everything in its place
+            assert seen() != before or name in idle, f"{name} in {stage} does nothing"
+            window.session.set_stage(stage)
+            window.session.select(["ball"])
+    for card in window.bench.faces["Render"].running():
+        card.job.cancel()
 
 
 # files
@@ -443,10 +475,10 @@ def test_a_broken_file_gets_a_sentence_and_changes_nothing(window, qtbot, tmp_pa
 def test_saving_and_opening_again(window, qtbot, tmp_path):
     window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="Saved ball"))
     assert "not saved" in window.strip.saved.text()
-    assert window.session.save(tmp_path / "mine.aulmo", window.thumbnail())
+    assert window.session.save(tmp_path / "mine.aulmo", window.files.thumbnail())
     assert window.strip.saved.text() == "· saved"
     assert project_file.load(tmp_path / "mine.aulmo")[0] == window.session.document
-    window.open_project(tmp_path / "mine.aulmo")
+    window.files.open_project(tmp_path / "mine.aulmo")
     assert window.session.document.parts["ball"].name == "Saved ball"
     window.show_start()
     names = [b.accessibleName() for b in window.start_page.findChildren(QPushButton)]
@@ -462,22 +494,38 @@ def test_unsaved_work_is_journalled_and_offered_after_a_crash(window, qtbot, tmp
     (folder,) = (tmp_path / "recovery").glob("*")
     folder.rename(tmp_path / "recovery" / "999999-dead")  # as another, dead process would have left it
     monkeypatch.setenv("AULMO_RECOVER", "1")
-    monkeypatch.setattr(QMessageBox, "question", lambda *a: QMessageBox.StandardButton.Yes)
     window.session._saved_document = window.session.document
-    window.new_project()
+    window.files.new_project()
+    answering("t")
     assert app.offer_recovery(window)
     assert window.session.document.parts["ball"].name == "Precious"
     assert not window.session.is_saved
     assert not list(session_module.RECOVERY.glob("999999-dead"))
+    (again,) = session_module.RECOVERY.glob("*/document.json")  # what was taken up is noted anew
+    assert b"Precious" in again.read_bytes()
 
 
-def test_closing_asks_before_work_is_lost(window, monkeypatch):
-    asked = []
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: asked.append(self.text()) or QMessageBox.StandardButton.Cancel)
+def test_unsaved_work_that_cannot_be_read_is_kept_and_told(window, monkeypatch):
+    from aulmo.desk.shell import app
+    from aulmo.desk.shell import session as session_module
+
+    folder = session_module.RECOVERY / "999999-dead"
+    folder.mkdir(parents=True)
+    (folder / "document.json").write_bytes(b"half a descr")
+    monkeypatch.setenv("AULMO_RECOVER", "1")
+    assert not app.offer_recovery(window)
+    (kept,) = session_module.RECOVERY.glob("unreadable-*")
+    assert (kept / "document.json").read_bytes() == b"half a descr"
+    assert str(kept) in window.hint_line.text.text()
+
+
+def test_closing_asks_before_work_is_lost_and_a_letter_answers(window):
+    asked: list[str] = []
     window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="X"))
+    answering("c", asked)
     assert not window.close()
     assert "Save the changes" in asked[0]
-    monkeypatch.setattr(QMessageBox, "exec", lambda self: QMessageBox.StandardButton.Discard)
+    answering("d")
     assert window.close()
 
 

@@ -81,7 +81,6 @@ def test_a_glowing_disc_is_as_bright_as_it_says():
 
 def two_estimators(document, assets, region, samples=1024):
     """A region's light with and without light sampling."""
-    shot = document.shots[0]
     found = []
     for plain in (0.0, 1.0):
         scene = SceneBuilder(assets).build(document)
@@ -272,7 +271,6 @@ def test_a_half_opaque_part_is_half_there():
 
 def test_the_same_seed_gives_the_same_picture_on_one_thread_and_on_many():
     document, assets = one_part(sphere_mesh(), floor="plain")
-    shot = document.shots[0]
     films = []
     for threads in (1, 2):
         scene = SceneBuilder(assets).build(document)
@@ -293,7 +291,6 @@ def test_noise_falls_as_samples_grow_and_is_measured():
 
 def test_a_cancelled_pass_says_so():
     document, assets = one_part(sphere_mesh())
-    shot = document.shots[0]
     scene = SceneBuilder(assets).build(document)
     options = options_row(scene, document, document.cameras["c"], RenderSettings())
     tracer = Tracer(scene, camera_row(document.cameras["c"], 80, 60), options, 80, 60)

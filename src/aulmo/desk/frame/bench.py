@@ -1,32 +1,32 @@
 """Frame's bench: the shots as thumbnails; make, duplicate, delete them and their cameras."""
 
-from msgspec.structs import replace
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
+from aulmo.desk.frame.commands import FrameCommands
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label
-from aulmo.document import edits
 from aulmo.document.properties import resolve
-from aulmo.document.records import Camera, Document, Shot
+from aulmo.document.quantity import counted
+from aulmo.document.records import Document
 
 
 class FrameBench(QWidget):
     """The contact sheet."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, commands: FrameCommands) -> None:
         super().__init__()
         self.session = session
         head = BenchHead("Shots")
         self.words = label("")
         head.addWidget(self.words)
         head.addStretch(1)
-        head.addWidget(button("New shot from this view", self.new_shot, "link"))
-        head.addWidget(button("Duplicate", self.duplicate, "link"))
-        head.addWidget(button("Delete", self.delete, "link"))
+        head.addWidget(button("New shot from this view", commands.new_shot, "link"))
+        head.addWidget(button("Duplicate", commands.duplicate, "link"))
+        head.addWidget(button("Delete", commands.delete, "link"))
         self.sheet = QListWidget()
         self.sheet.setObjectName("shelf")
         self.sheet.setViewMode(QListView.ViewMode.IconMode)
@@ -41,6 +41,7 @@ class FrameBench(QWidget):
         layout.setSpacing(0)
         layout.addLayout(head)
         layout.addWidget(self.sheet)
+        self._names: tuple = ()
         self._pictures: dict[str, QIcon] = {}
         self._later = QTimer(self)
         self._later.setSingleShot(True)
@@ -55,7 +56,9 @@ class FrameBench(QWidget):
         self.fill()
 
     def _changed(self, old: Document, new: Document) -> None:
-        if old.shots is not new.shots or old.cameras is not new.cameras:
+        names = [(s.id, s.name, s.width, s.height, s.camera) for s in new.shots], [c.name for c in new.cameras.values()]
+        if names != self._names:
+            self._names = names
             self.fill()
         if self.isVisible():
             self._later.start()
@@ -75,8 +78,8 @@ class FrameBench(QWidget):
             item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom)
             self.sheet.addItem(item)
             item.setSelected(self.session.shot is not None and shot.id == self.session.shot.id)
-        count = len(self.session.document.shots)
-        self.words.setText(f"{count} shot{'' if count == 1 else 's'}, {len(self.session.document.cameras)} cameras")
+        document = self.session.document
+        self.words.setText(f"{counted(len(document.shots), 'shot')}, {counted(len(document.cameras), 'camera')}")
 
     def _draw(self) -> None:
         document, assets = self.session.document, self.session.assets
@@ -109,42 +112,3 @@ class FrameBench(QWidget):
 
         if document.shots:
             self.session.start_task("Drawing the contact sheet", work, done)
-
-    def new_shot(self) -> None:
-        """A new camera where the view is, and a shot through it."""
-        session, document = self.session, self.session.document
-        view, shot = session.view, session.shot
-        camera = replace(view, id=edits.new_id(), name=edits.free_name("Camera", (c.name for c in document.cameras.values())), locked=False)
-        name = edits.free_name("Shot", (s.name for s in document.shots))
-        made = replace(shot, id=edits.new_id(), name=name, camera=camera.id) if shot else Shot(id=edits.new_id(), name=name, camera=camera.id)
-        session.apply(f"New shot {name}", edits.put_shot(edits.put_camera(document, camera), made))
-        session.set_shot(made.id)
-
-    def duplicate(self) -> None:
-        """The shot again, with a camera of its own."""
-        shot = self.session.shot
-        if shot is None:
-            return
-        document = self.session.document
-        source: Camera = document.cameras[shot.camera]
-        camera = replace(source, id=edits.new_id(), name=edits.free_name(source.name, (c.name for c in document.cameras.values())), locked=False)
-        made = replace(shot, id=edits.new_id(), name=edits.free_name(shot.name, (s.name for s in document.shots)), camera=camera.id)
-        self.session.apply(f"Duplicated {shot.name}", edits.put_shot(edits.put_camera(document, camera), made))
-        self.session.set_shot(made.id)
-
-    def delete(self) -> None:
-        """Delete the shot, and its camera when no other shot needs it."""
-        shot, document = self.session.shot, self.session.document
-        if shot is None:
-            return
-        if len(document.shots) == 1:
-            self.session.trouble.emit("A project keeps at least one shot.")
-            return
-        if document.cameras[shot.camera].locked:
-            self.session.trouble.emit(f"{document.cameras[shot.camera].name} is locked; unlock it first.")
-            return
-        document = replace(document, shots=tuple(s for s in document.shots if s.id != shot.id))
-        if not any(s.camera == shot.camera for s in document.shots):
-            document = edits.delete_camera(document, shot.camera)
-        self.session.apply(f"Deleted {shot.name}", document)
-        self.session.set_shot(document.shots[0].id)

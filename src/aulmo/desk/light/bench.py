@@ -12,10 +12,9 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import label
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment
-from aulmo.errors import AulmoError
 from aulmo.light import environment_image
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
-from aulmo.trace.scene import environment_pixels, environment_turn
+from aulmo.trace.lit import environment_pixels, environment_turn
 
 
 def flat_map(image: np.ndarray, environment: Environment, width: int, height: int) -> np.ndarray:
@@ -48,6 +47,7 @@ class DomeMap(QWidget):
         self.setCursor(Qt.CursorShape.OpenHandCursor)
         self.setAccessibleName("Dome map")
         self._source: tuple = ()
+        self._reading: tuple | None = None
         self._image: QImage | None = None
         self._start: tuple | None = None
         self._drag = 0
@@ -58,18 +58,33 @@ class DomeMap(QWidget):
 
     def refresh(self) -> None:
         """Draw the dome as it is now."""
-        environment, area = self.session.document.environment, self._rect()
-        try:
-            if self._source[:1] != ((environment.image, environment.sky),):
-                pixels = environment_pixels(environment, self.session.assets)
-                step = max(1, pixels.shape[1] // 720)
-                self._source = ((environment.image, environment.sky), np.ascontiguousarray(pixels[::step, ::step]))
-            flat = np.ascontiguousarray(flat_map(self._source[1], environment, area.width(), area.height()))
-        except AulmoError as error:
-            self.session.trouble.emit(str(error))
+        environment, area = self.session.resolved.environment, self._rect()
+        key = (environment.image, environment.sky)
+        if self._source[:1] != (key,):
+            self._read(environment)
             return
+        flat = np.ascontiguousarray(flat_map(self._source[1], environment, area.width(), area.height()))
         self._image = QImage(flat.data, flat.shape[1], flat.shape[0], flat.shape[1] * 3, QImage.Format.Format_RGB888).copy()
         self.update()
+
+    def _read(self, environment: Environment) -> None:
+        """Read the dome's pixels beside the window's own work, then draw."""
+        key, assets = (environment.image, environment.sky), self.session.assets
+        if key == self._reading:
+            return
+        self._reading = key
+
+        def work(task) -> np.ndarray:
+            pixels = environment_pixels(environment, assets)
+            step = max(1, pixels.shape[1] // 720)
+            return np.ascontiguousarray(pixels[::step, ::step])
+
+        def done(pixels: np.ndarray) -> None:
+            self._source, self._reading = (key, pixels), None
+            self.refresh()
+
+        task = self.session.start_task("Reading the dome", work, done)
+        task.failed.connect(lambda _: setattr(self, "_reading", None))
 
     def resizeEvent(self, event) -> None:  # noqa: N802
         """A new size."""
@@ -99,7 +114,7 @@ class DomeMap(QWidget):
 
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """Begin."""
-        environment = self.session.document.environment
+        environment = self.session.resolved.environment
         self._drag += 1
         self._start = (event.position().x(), event.position().y(), environment.turn, environment.tilt)
         self.setCursor(Qt.CursorShape.ClosedHandCursor)
@@ -113,7 +128,7 @@ class DomeMap(QWidget):
             self.session.hint.emit(f"Drag to turn the light · Shift tilts · azimuth {show(azimuth, '°', 0)}, elevation {show(elevation, '°', 0)}")
             return
         x, y, turn, tilt = self._start
-        environment = self.session.document.environment
+        environment = self.session.resolved.environment
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             tilt = max(-90.0, min(90.0, tilt + (event.position().y() - y) / area.height() * 180))
             changed = replace(environment, tilt=round(tilt, 2))
@@ -121,7 +136,7 @@ class DomeMap(QWidget):
             # the map is seen from outside: a drag to the right brings the light to the right
             turn = turn - (event.position().x() - x) / area.width() * 360
             changed = replace(environment, turn=round((turn + 180) % 360 - 180, 2))
-        self.session.apply("Turned the light", replace(self.session.document, environment=changed), ("dome drag", self._drag))
+        self.session.put({"environment/turn": changed.turn, "environment/tilt": changed.tilt}, True, "Turned the light")
 
     def mouseReleaseEvent(self, event) -> None:  # noqa: N802
         """Done."""
@@ -141,6 +156,7 @@ class LightBench(QWidget):
         head.addWidget(self.words)
         head.addStretch(1)
         self.map = DomeMap(session)
+        self._pictured = False
         self.sets = QListWidget()
         self.sets.setObjectName("shelf")
         self.sets.setViewMode(QListView.ViewMode.IconMode)
@@ -167,21 +183,28 @@ class LightBench(QWidget):
         layout.addLayout(line, 1)
         session.changed.connect(lambda old, new: old.environment is not new.environment and self.refresh())
         session.opened.connect(self.refresh)
-        session.stage_changed.connect(lambda stage: stage == "Light" and self._first())
 
     def _first(self) -> None:
         """Picture the sets the first time the bench is seen."""
-        if self.sets.item(0).icon().isNull():
-            for k in range(self.sets.count()):
-                item = self.sets.item(k)
-                small = np.ascontiguousarray(environment_image.shipped(item.text())[::4, ::4])
-                flat = np.ascontiguousarray(flat_map(small, Environment(), 88, 44))
-                item.setIcon(theme.picture_icon(QPixmap.fromImage(QImage(flat.data, 88, 44, 88 * 3, QImage.Format.Format_RGB888).copy())))
+        if not self._pictured:
+            self._pictured = True
+            names = [self.sets.item(k).text() for k in range(self.sets.count())]
+
+            def work(task) -> list[np.ndarray]:
+                small = (np.ascontiguousarray(environment_image.shipped(name)[::4, ::4]) for name in names)
+                return [np.ascontiguousarray(flat_map(image, Environment(), 88, 44)) for image in small]
+
+            def done(maps: list[np.ndarray]) -> None:
+                for k, flat in enumerate(maps):
+                    image = QImage(flat.data, 88, 44, 88 * 3, QImage.Format.Format_RGB888).copy()
+                    self.sets.item(k).setIcon(theme.picture_icon(QPixmap.fromImage(image)))
+
+            self.session.start_task("Picturing the light sets", work, done)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the dome as it is now."""
-        environment = self.session.document.environment
+        environment = self.session.resolved.environment
         if self.isVisible():
             self.map.refresh()
         name = "Sun and sky" if environment.sky is not None else environment.image if environment.shipped else "Own file"

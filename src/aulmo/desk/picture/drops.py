@@ -1,28 +1,12 @@
-"""What dropping something on the window does, and the words for it."""
-
-from pathlib import Path
+"""What dropping a swatch does: which parts it dresses."""
 
 from msgspec.structs import replace
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
-from aulmo.prepare.read_process import CAD, MESH
+from aulmo.document.quantity import counted
 
 SWATCH_MIME = "application/x-aulmo-swatch"
-
-
-def file_words(path: Path) -> str:
-    """What dropping a file on the window does."""
-    suffix = path.suffix.lower()
-    if suffix in CAD + MESH:
-        return "drop: bring it in, resting on the floor"
-    if suffix in (".hdr", ".exr"):
-        return "drop: light the set with it"
-    if suffix == ".ies":
-        return "drop: a lamp with this measured light"
-    if suffix == ".aulmo":
-        return "drop: open this project"
-    return "Aulmo cannot use this kind of file"
 
 
 def swatch_targets(session: Session, part: str, alone: bool) -> list[str]:
@@ -51,5 +35,5 @@ def drop_swatch(session: Session, payload: str, part_ids: list[str]) -> None:
         material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
         document = edits.put_material(document, material)
     document = edits.assign_material(document, part_ids, material.id)
-    names = document.parts[part_ids[0]].name if len(part_ids) == 1 else f"{len(part_ids)} parts"
+    names = document.parts[part_ids[0]].name if len(part_ids) == 1 else counted(len(part_ids), "part")
     session.apply(f"{material.name} on {names}", edits.drop_unused_materials(document))

@@ -1,6 +1,7 @@
 """What the picture shows: the live renderer's image and what is drawn over it, and what lies under a point of it."""
 
 import math
+from typing import Protocol
 
 import numpy as np
 from msgspec.structs import replace
@@ -8,17 +9,34 @@ from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
-from aulmo.desk.picture.handles import Grip, Handles
-from aulmo.desk.picture.lamp_marks import Marks
+from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_between
 from aulmo.desk.picture.view_motion import ray_through
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
-from aulmo.document.records import Camera
-from aulmo.prepare import arrange
+from aulmo.document.moments import Moments
+from aulmo.document.records import Camera, Document
 from aulmo.trace.camera_rows import project
 from aulmo.trace.live import LivePicture, Request, Shown
+from aulmo.trace.pick import Hit, pick
+from aulmo.trace.scene import Scene
 from aulmo.trace.tracer import Draft
+
+
+class Overlay(Protocol):
+    """Marks that a stage draws over the picture, and that can be clicked."""
+
+    def shown(self) -> bool:
+        """Whether they are drawn now."""
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint them."""
+
+    def at(self, x: float, y: float) -> str:
+        """The address of what is marked under a point, or nothing."""
+
+    def words(self, address: str) -> tuple[str, str]:
+        """What the cursor says over it."""
 
 
 class PictureView(QWidget):
@@ -27,6 +45,7 @@ class PictureView(QWidget):
     shown = Signal(object)
     files_dropped = Signal(list, QPoint)
     status_changed = Signal()
+    preparing = Signal(float, float)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -38,51 +57,48 @@ class PictureView(QWidget):
         self.setAccessibleName("Picture")
         self.traced = True
         self.grid = False
+        self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
+        self.final_stages: tuple[str, ...] = ()  # where what a final leaves out is left out here too
+        self.overlays: list[Overlay] = []
         self.state: Shown | None = None
         self.draft: Draft | None = None
         self.draft_parts: tuple[str, ...] = ()
+        self.scene: Scene | None = None
+        self.hot = ""
+        self._whole: tuple[Document, Scene] | None = None  # the scene with nothing left out that stands between
+        self._around: tuple[tuple, Surroundings] | None = None
         self._image: QImage | None = None
         self._pixels: np.ndarray | None = None
         self._outline: QImage | None = None
-        self._hover: str | None = None
+        self._outline_for: tuple = ()
         self._label: tuple[str, str] | None = None
         self._label_at = QPoint()
-        self._press: QPoint | None = None
-        self._drag = ""
-        self._pivot = np.zeros(3)
-        self._start_camera: Camera | None = None
-        self._box: QRect | None = None
-        self._grip: Grip | None = None
-        self._hot: Grip | None = None
-        self._hot_lamp = ""
-        self._grip_document = None
-        self._typed = ""
-        self._drag_number = 0
-        self._probe: tuple[int, int] | None = None
+        self._moving = False
         self._waiting = QTimer(self)
         self._waiting.setSingleShot(True)
         self._waiting.setInterval(0)
         self._waiting.timeout.connect(self._send)
-        self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, session.hint.emit)
+        self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, self.preparing.emit)
         self.shown.connect(self._take)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(self.refresh)
         session.shot_changed.connect(self.refresh)
         session.opened.connect(self._opened)
-        session.selection_changed.connect(self._outline_changed)
+        session.selection_changed.connect(self.outline)
         session.stage_changed.connect(lambda _: self.refresh())
-        session.tool_changed.connect(self._tool_changed)
 
     # what is shown
 
     def _opened(self) -> None:
         self.live.use_assets(self.session.assets)
-        self.draft, self.state, self._image = None, None, None
+        self.draft, self.state, self._image, self.scene, self._whole, self._around = None, None, None, None, None, None
+        self._pixels, self.draft_parts = None, ()
         self.refresh()
 
     def refresh(self) -> None:
         """Ask for the picture of the document as it is now."""
         self._waiting.start()
+        self.update()
 
     def set_traced(self, traced: bool) -> None:
         """Traced, or the quick draft."""
@@ -95,9 +111,9 @@ class PictureView(QWidget):
         ratio = shot.width / shot.height if shot else 4 / 3
         width, height = self.width(), self.height()
         if width / max(1, height) > ratio:
-            w = round(height * ratio)
+            w = max(1, round(height * ratio))
             return QRect((width - w) // 2, 0, w, height)
-        h = round(width / ratio)
+        h = max(1, round(width / ratio))
         return QRect(0, (height - h) // 2, width, h)
 
     def wide_camera(self) -> Camera:
@@ -109,59 +125,83 @@ class PictureView(QWidget):
             view, sensor_mm=view.sensor_mm * share, span_mm=view.span_mm * share, shift_x=view.shift_x / share, shift_y=view.shift_y / squeeze
         )
 
+    def seen_document(self) -> Document:
+        """What the picture shows: in a free view without the walls that stand between."""
+        shown = self.session.shown
+        if self.session.free_view is None or self._whole is None or self._whole[0] is not shown:
+            return shown
+        around = self.surroundings()
+        if not around.walls:
+            return shown
+        view = self.session.free_view
+        met = walls_between(self._whole[1], around.walls, np.array(view.position), np.array(view.target))
+        hidden = tuple(dict.fromkeys(part for part, _ in met))
+        if not hidden:
+            return shown
+        if self._without[:2] != (shown, hidden):
+            self._without = (shown, hidden, edits.change_parts(shown, hidden, visible=False))
+        return self._without[2]
+
+    _without: tuple = (None, (), None)
+
+    def surroundings(self) -> Surroundings:
+        """The walls of the room that the shot's camera stands in, if any, and the middle of the product."""
+        document = self.session.shown
+        scene = self._whole[1] if self._whole is not None and self._whole[0] is document else self.scene
+        if scene is None:
+            return Surroundings(frozenset(), np.array(self.session.view.target, float))
+        key = (document.parts, self.session.camera.position)
+        if self._around is None or self._around[0][0] is not key[0] or self._around[0][1] != key[1]:
+            self._around = (key, look_around(document, self.session.assets, scene, np.array(self.session.camera.position, float)))
+        return self._around[1]
+
     def _send(self) -> None:
         if self.width() < 8 or self.height() < 8:
             return
         session = self.session
-        document = session.shown_document()
+        document = self.seen_document()
+        moments = None
+        if session.document.keys and session.view.motion_blur:
+            moments = Moments(session.document, session.choices, session.time, session.view.id, document)
         self.live.show(
             Request(
                 document, session.shot, self.wide_camera(), self.width(), self.height(), self.traced,
-                transparent=document.render.transparent and session.stage == "Render",
-                gradient_span=self.height() / max(1, self.frame_rect().height()),
+                transparent=document.render.transparent and session.stage in self.final_stages,
+                gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments,
             )
         )  # fmt: skip
 
     def _take(self, state: Shown) -> None:
-        if state.request.document is not self.session.shown_document() and not self.session.isolated:
-            if state.request.document is not self.session.document and state.draft is None and state.picture.size == 0:
-                return
+        if not set(state.part_ids) <= set(self.session.document.parts) and state.draft is None and state.picture.size == 0:
+            return  # of another project
         self.state = state
         if state.picture.size:
             self._pixels = state.picture
             h, w = state.picture.shape[:2]
             self._image = QImage(state.picture.data, w, h, w * 4, QImage.Format.Format_RGB32)
         if state.draft is not None:
-            self.draft, self.draft_parts = state.draft, state.part_ids
-            self._outline_changed()
+            self.draft, self.draft_parts, self.scene = state.draft, state.part_ids, state.scene
+            if state.request.document is self.session.shown:
+                self._whole = (state.request.document, state.scene)
+            self.outline()
+            if self.session.free_view is not None and self.seen_document() is not state.request.document:
+                self.refresh()  # a wall has come between, or gone
         self.update()
         self.status_changed.emit()
 
-    def _outline_changed(self) -> None:
-        self._outline = None
+    def outline(self) -> None:
+        """Find the outline of what is selected."""
+        key = (self.draft, self.session.selection, theme.current().accent_hover)
+        if self._outline_for and self._outline_for[0] is key[0] and self._outline_for[1:] == key[1:]:
+            return
+        self._outline_for, self._outline = key, None
         if self.draft is not None and self.session.selection:
             chosen = set(edits.leaves(self.session.document, self.session.selection))
-            numbers = [n for n, i in enumerate(self.draft_parts) if i in chosen]
-            mask = np.isin(self.draft.parts, numbers)
+            member = np.zeros(len(self.draft_parts) + 4, bool)
+            member[[n for n, i in enumerate(self.draft_parts) if i in chosen]] = True
+            mask = member[self.draft.parts]  # numbers below zero, of floor and lamps, fall on the last ones
             if mask.any():
-                wide = mask.copy()
-                for _ in range(2):
-                    grown = wide.copy()
-                    grown[1:] |= wide[:-1]
-                    grown[:-1] |= wide[1:]
-                    grown[:, 1:] |= wide[:, :-1]
-                    grown[:, :-1] |= wide[:, 1:]
-                    wide = grown
-                edge = wide & ~mask
-                pixels = np.zeros((*mask.shape, 4), np.uint8)
-                accent = QColor(theme.current().accent_hover)
-                pixels[edge] = (accent.blue(), accent.green(), accent.red(), 255)
-                self._outline = QImage(pixels.data, mask.shape[1], mask.shape[0], mask.shape[1] * 4, QImage.Format.Format_ARGB32).copy()
-        self.update()
-
-    def _tool_changed(self, tool: str) -> None:
-        self._probe = None
-        self.setCursor(Qt.CursorShape.CrossCursor if tool in ("focus", "probe") else Qt.CursorShape.ArrowCursor)
+                self._outline = _outlined(mask, QColor(theme.current().accent_hover))
         self.update()
 
     # painting
@@ -180,24 +220,21 @@ class PictureView(QWidget):
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(self.rect(), self._image)
         self._paint_mask(painter)
-        if self._outline is not None and self._drag not in ("orbit", "slide"):
+        if self._outline is not None and not self._moving:
             painter.drawImage(self.rect(), self._outline)
-        if self.shows_lamps():
-            self.marks().draw(painter, self.session.lamp.id if self.session.lamp else "", self._hot_lamp)
-        if self.session.tool == "handles":
-            handles = self._handles()
-            if handles and handles.centre[2] > 0:
-                handles.draw(painter, self._grip or self._hot)
-        if self._box:
-            painter.setPen(QPen(QColor(theme.current().accent_hover), 1))
-            painter.setBrush(QColor(168, 82, 127, 30))
-            painter.drawRect(self._box)
+        for overlay in self.overlays:
+            if overlay.shown():
+                overlay.draw(painter)
+        self.draw_tool(painter)
         if self._label:
             self._paint_label(painter, *self._label)
 
+    def draw_tool(self, painter: QPainter) -> None:
+        """What the tool in hand draws."""
+
     def _paint_mask(self, painter: QPainter) -> None:
         frame = self.frame_rect()
-        framing = self.session.stage in ("Frame", "Render")
+        framing = self.session.stage in self.framed_stages
         if self.session.free_view is not None and not framing:
             return
         shade = QColor(46, 46, 46, 235 if framing else 110)
@@ -234,55 +271,56 @@ class PictureView(QWidget):
             painter.setPen(QColor("#b4b4b4"))
             painter.drawText(QPointF(x + 10, y + 32), text)
 
-    def _say_at(self, at: QPoint, title: str, text: str = "") -> None:
-        self._label, self._label_at = (title, text), at
-        self.update()
+    def say_at(self, at: QPoint, title: str, text: str = "") -> None:
+        """A label beside the cursor."""
+        if self._label != (title, text) or self._label_at != at:
+            self._label, self._label_at = (title, text), at
+            self.update()
 
-    def _hush(self) -> None:
+    def hush(self) -> None:
+        """No label."""
         if self._label:
             self._label = None
             self.update()
 
     # what lies under the cursor
 
+    def pick(self, at: QPoint) -> Hit | None:
+        """What is seen at a point of the widget through the view as it is now: part, face, point, normal."""
+        if self.scene is None:
+            return None
+        origin, direction = ray_through(self.wide_camera(), at.x() + 0.5, at.y() + 0.5, self.width(), self.height())
+        return pick(self.scene, origin, direction)
+
     def part_at(self, at: QPoint) -> str | None:
         """Id of the part seen at a point of the widget."""
-        cell = self._cell(at)
-        if cell is None or self.draft is None:
-            return None
-        number = int(self.draft.parts[cell])
-        return self.draft_parts[number] if 0 <= number < len(self.draft_parts) else None
+        hit = self.pick(at) if self.rect().contains(at) else None
+        return hit.part if hit is not None else None
 
     def point_at(self, at: QPoint) -> np.ndarray | None:
         """World point seen at a point of the widget."""
-        cell = self._cell(at)
-        if cell is None or self.draft is None or self.draft.depth[cell] < 0:
+        hit = self.pick(at)
+        return hit.point if hit is not None else None
+
+    def subject_at(self, at: QPoint) -> str:
+        """The address of a mark at a point of the widget, or nothing."""
+        for overlay in self.overlays:
+            if overlay.shown() and (found := overlay.at(at.x(), at.y())):
+                return found
+        return ""
+
+    def pixel_at(self, at: QPoint) -> tuple[int, int, int] | None:
+        """Red, green and blue of the picture at a point of the widget."""
+        if self._pixels is None:
             return None
-        origin, direction = ray_through(self.wide_camera(), at.x() + 0.5, at.y() + 0.5, self.width(), self.height())
-        return origin + direction * float(self.draft.depth[cell])
+        h, w = self._pixels.shape[:2]
+        x, y = min(w - 1, at.x() * w // max(1, self.width())), min(h - 1, at.y() * h // max(1, self.height()))
+        b, g, r = (int(v) for v in self._pixels[y, x, :3])
+        return r, g, b
 
-    def _cell(self, at: QPoint) -> tuple[int, int] | None:
-        if self.draft is None:
-            return None
-        h, w = self.draft.parts.shape
-        x, y = at.x() * w // max(1, self.width()), at.y() * h // max(1, self.height())
-        return (y, x) if 0 <= x < w and 0 <= y < h else None
-
-    def shows_lamps(self) -> bool:
-        """Lamps are marked while light is worked on, and when one is selected."""
-        return bool(self.session.document.lamps) and (self.session.stage == "Light" or self.session.lamp is not None)
-
-    def marks(self) -> Marks:
-        """The marks of the lamps as they are seen now."""
-        return Marks(self.session.document, self.wide_camera(), self.width(), self.height())
-
-    def _handles(self) -> Handles | None:
-        if self.session.lamp is not None:
-            return Handles(np.array(self.session.lamp.position), self.wide_camera(), self.width(), self.height())
-        box = arrange.bounds(self.session.document, self.session.assets, self.session.selection)
-        if box is None:
-            return None
-        return Handles(0.5 * (box[0] + box[1]), self.wide_camera(), self.width(), self.height())
+    def picture_pixels(self) -> np.ndarray | None:
+        """(h, w, 3) uint8 of what is shown, red first."""
+        return None if self._pixels is None else self._pixels[:, :, [2, 1, 0]]
 
     def screen_point(self, part_id: str) -> QPoint | None:
         """A point of the widget where a part is seen."""
@@ -299,3 +337,18 @@ class PictureView(QWidget):
         """Where a world point is seen."""
         x, y, _ = project(self.wide_camera(), np.asarray(point), self.width(), self.height())[0]
         return QPoint(round(x), round(y))
+
+
+def _outlined(mask: np.ndarray, colour: QColor) -> QImage:
+    """A line two pixels wide round a mask, in its own size."""
+    wide = mask.copy()
+    for _ in range(2):
+        grown = wide.copy()
+        grown[1:] |= wide[:-1]
+        grown[:-1] |= wide[1:]
+        grown[:, 1:] |= wide[:, :-1]
+        grown[:, :-1] |= wide[:, 1:]
+        wide = grown
+    pixels = np.zeros((*mask.shape, 4), np.uint8)
+    pixels[wide & ~mask] = (colour.blue(), colour.green(), colour.red(), 255)
+    return QImage(pixels.data, mask.shape[1], mask.shape[0], mask.shape[1] * 4, QImage.Format.Format_ARGB32).copy()

@@ -33,6 +33,16 @@ def orbit(camera: Camera, pivot, yaw: float, pitch: float) -> Camera:
     return replace(camera, position=move(camera.position), target=move(camera.target))
 
 
+def look_round(camera: Camera, yaw: float, pitch: float) -> Camera:
+    """Turn the camera where it stands, by degrees to the left and up; what it looks at goes round it."""
+    position = np.array(camera.position)
+    right, _, forward = camera_axes(replace(camera, roll=0.0))
+    elevation = math.degrees(math.asin(max(-1.0, min(1.0, forward[2]))))
+    pitch = max(-89.0 - elevation, min(89.0 - elevation, pitch))
+    turn = turn_matrix((0.0, 0.0, yaw)) @ _about(right, pitch)
+    return replace(camera, target=_triple(position + turn @ (np.array(camera.target) - position)))
+
+
 def slide(camera: Camera, right_mm: float, up_mm: float) -> Camera:
     """Move the camera and what it looks at, parallel to the frame."""
     right, up, _ = camera_axes(camera)

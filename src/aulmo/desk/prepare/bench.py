@@ -7,6 +7,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import label
+from aulmo.document.quantity import counted
 from aulmo.document.records import Document
 from aulmo.prepare.health import Health, examine
 
@@ -44,11 +45,17 @@ class PrepareBench(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(1500)
         self._later.timeout.connect(self._examine)
-        session.opened.connect(self._later.start)
+        session.opened.connect(self._opened)
         session.changed.connect(self._changed)
 
+    def _opened(self) -> None:
+        self._asked, self._known = set(), {}
+        self._later.start()
+
     def _changed(self, old: Document, new: Document) -> None:
-        if {p.mesh for p in old.parts.values()} != {p.mesh for p in new.parts.values()} or len(old.parts) != len(new.parts):
+        if old.parts is new.parts:
+            return
+        if len(old.parts) != len(new.parts) or {p.mesh for p in old.parts.values()} != {p.mesh for p in new.parts.values()}:
             self._later.start()
 
     def _examine(self) -> None:
@@ -101,7 +108,9 @@ class PrepareBench(QWidget):
             self.summary.setText("Nothing to check yet")
         else:
             self.summary.setText(
-                f"{len(order)} meshes, all closed and facing outward" if not trouble else f"{trouble} of {len(order)} meshes need a look"
+                f"{counted(len(order), 'mesh', 'meshes')}, {'closed' if len(order) == 1 else 'all closed'} and facing outward"
+                if not trouble
+                else f"{trouble} of {counted(len(order), 'mesh', 'meshes')} {'needs' if trouble == 1 else 'need'} a look"
             )
 
     def _select(self) -> None:

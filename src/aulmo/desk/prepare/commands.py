@@ -1,96 +1,67 @@
-"""What can be done to the selected parts, lamp, camera or shot."""
+"""What can be done to parts, and bringing CAD and meshes in."""
+
+from pathlib import Path
 
 from msgspec.structs import replace
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QFileDialog
 
-from aulmo.desk.frame.bench import FrameBench
-from aulmo.desk.picture.picture import Picture
-from aulmo.desk.shell.hint_line import HintLine
-from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
+from aulmo.document.assets import AssetStore
+from aulmo.document.quantity import counted
+from aulmo.document.records import Document
 from aulmo.prepare import arrange
+from aulmo.prepare.import_file import READABLE, import_file
+from aulmo.prepare.read_process import CAD, MESH
 
 
-class PartCommands:
-    """The window's commands on a selection."""
+class PrepareCommands:
+    """The commands on parts."""
 
-    session: Session
-    picture: Picture
-    hint_line: HintLine
-    frame_bench: FrameBench
+    def __init__(self, desk: Desk) -> None:
+        self.desk, self.session = desk, desk.session
+        s, add = desk.session, desk.registry.add
+        chosen = lambda: desk.working() and bool(s.selection)  # noqa: E731
+        desk.kinds.append(FileKind(READABLE, "bring it in, resting on the floor", self.bring_in))
+        add("import", "Bring in CAD or mesh…", "File", "Ctrl+I", self.choose)
+        add("hide", "Hide", "Parts", "H", lambda: self.set_visible(False), chosen)
+        add("show_all", "Show all", "Parts", "Shift+H", self.show_all, desk.working)
+        add("isolate", "Isolate", "Parts", "I", self.isolate, desk.working)
+        add("floor", "Rest on floor", "Parts", "G", self.rest_on_floor, chosen, break_before=True)
+        add("centre", "Centre", "Parts", "", self.centre, chosen)
+        add("handles", "Move and turn handles", "Parts", "T", lambda: s.set_tool("" if s.tool == "handles" else "handles"), desk.working)
+        add("same_material", "Select parts with the same material", "Parts", "", self.select_same_material, chosen, break_before=True)
+        add("same_shape", "Select parts with the same shape", "Parts", "", self.select_same_shape, chosen)
 
-    def _selected_name(self) -> str:
-        chosen = self.session.selection
-        return self.session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
+    # parts
 
-    def _visible(self, on: bool) -> None:
-        self.session.apply(f"Hid {self._selected_name()}", edits.change_parts(self.session.document, self.session.selection, visible=on))
+    def set_visible(self, on: bool) -> None:
+        """Hide or show the selection."""
+        session = self.session
+        session.apply(f"{'Showed' if on else 'Hid'} {session.selected_name()}", edits.change_parts(session.document, session.selection, visible=on))
 
     def show_all(self) -> None:
         """Every part visible again, nothing isolated."""
         hidden = [i for i, p in self.session.document.parts.items() if not p.visible]
-        self._set_isolated(())
+        self.session.set_isolated(())
         if hidden:
             self.session.apply("Showed all", edits.change_parts(self.session.document, hidden, visible=True))
 
     def isolate(self) -> None:
-        """Only the selection, or everything again. Never part of the document, so it cannot leak into a final."""
-        self._set_isolated(() if self.session.isolated else self.session.selection)
-
-    def _set_isolated(self, chosen: tuple[str, ...]) -> None:
-        self.session.isolated = chosen
-        self.picture.refresh()
-        self.hint_line.refresh_facts()
+        """Only the selection, or everything again."""
+        self.session.set_isolated(() if self.session.isolated else self.session.selection)
 
     def rest_on_floor(self) -> None:
-        """Lower or lift the selection onto the floor."""
-        self.session.apply(
-            f"Rested {self._selected_name()}", arrange.rest_on_floor(self.session.document, self.session.assets, self.session.selection)
-        )
+        """Lower or lift the selection onto the floor that the shot stands on."""
+        session = self.session
+        document = arrange.rest_on_floor(session.document, session.assets, session.selection, session.resolved.floor.height)
+        session.apply(f"Rested {session.selected_name()}", document)
 
     def centre(self) -> None:
         """Centre the selection."""
-        self.session.apply(f"Centred {self._selected_name()}", arrange.centre(self.session.document, self.session.assets, self.session.selection))
-
-    def group(self) -> None:
-        """Group siblings."""
-
-        def run() -> None:
-            document, group = edits.group_parts(self.session.document, list(self.session.selection), "Group")
-            self.session.apply("Grouped", document)
-            self.session.select([group])
-
-        self.session.attempt(run)
-
-    def duplicate(self) -> None:
-        """The selected parts again, or the shot in Frame."""
         session = self.session
-        if session.stage == "Frame" and session.lamp is None:
-            self.frame_bench.duplicate()
-            return
-        if session.lamp is not None:
-            names = (lamp.name for lamp in session.document.lamps.values())
-            x, y, z = session.lamp.position
-            copy = replace(session.lamp, id=edits.new_id(), name=edits.free_name(session.lamp.name, names), position=(x + session.lamp.width, y, z))
-            session.change_lamp(f"Duplicated {session.lamp.name}", copy)
-            session.select((), f"lamp:{copy.id}")
-            return
-        if not session.selection:
-            return
-        document, copies = edits.duplicate_parts(session.document, session.selection)
-        session.apply(f"Duplicated {self._selected_name()}", document)
-        session.select(copies)
-
-    def delete(self) -> None:
-        """The selected parts, camera or shot."""
-        session = self.session
-        if session.lamp is not None:
-            session.apply(f"Deleted {session.lamp.name}", edits.delete_lamp(session.document, session.lamp.id))
-        elif session.subject.startswith("camera:"):
-            session.attempt(lambda: session.apply("Deleted the camera", edits.delete_camera(session.document, session.subject[7:])))
-        elif session.selection:
-            session.apply(f"Deleted {self._selected_name()}", edits.drop_unused_materials(edits.delete_parts(session.document, session.selection)))
-        elif session.stage == "Frame":
-            self.frame_bench.delete()
+        session.apply(f"Centred {session.selected_name()}", arrange.centre(session.document, session.assets, session.selection))
 
     def select_same_material(self) -> None:
         """Everything that wears the same material."""
@@ -104,19 +75,63 @@ class PartCommands:
         shapes = {document.parts[i].mesh for i in edits.leaves(document, self.session.selection)}
         self.session.select([i for i, p in document.parts.items() if p.mesh in shapes])
 
-    def copy_material(self) -> None:
-        """Remember the selection's material."""
-        leaves = edits.leaves(self.session.document, self.session.selection)
-        worn = self.session.document.parts[leaves[0]].material if leaves else None
-        if worn:
-            self.session.copied_material = worn
-            self.session.hint.emit(f"Copied {self.session.document.materials[worn].name}")
+    # bringing in
 
-    def paste_material(self) -> None:
-        """Dress the selection in the remembered material."""
-        session, worn = self.session, self.session.copied_material
-        if worn not in session.document.materials:
-            session.hint.emit("Copy a material first")
-            return
-        document = edits.assign_material(session.document, session.selection, worn)
-        session.apply(f"{session.document.materials[worn].name} on {self._selected_name()}", edits.drop_unused_materials(document))
+    def choose(self) -> None:
+        """Ask what to bring in."""
+        kinds = [("CAD and meshes", CAD + MESH), ("CAD", CAD), ("Meshes", MESH)]
+        filters = ";;".join(f"{name} ({' '.join(f'*{e} *{e.upper()}' for e in endings)})" for name, endings in kinds)
+        names, _ = QFileDialog.getOpenFileNames(
+            self.desk.window, "Bring in CAD or mesh", self.desk.folder(), filters, options=QFileDialog.Option.HideNameFilterDetails
+        )
+        if names:
+            QSettings().setValue("folder", str(Path(names[0]).parent))
+            self.bring_in([Path(name) for name in names])
+
+    def bring_in(self, paths: list[Path]) -> None:
+        """Import files, resting, lit and framed, without a question."""
+        for path in paths:
+            self._bring_in(path)
+
+    def _bring_in(self, path: Path) -> None:
+        session = self.session
+        fresh = not self.desk.working() or not session.document.parts
+        if not self.desk.working():
+            session.open_document(Document(name=path.stem), AssetStore(), None, unsaved=True)
+        base, assets = session.document, session.assets
+
+        def work(task):
+            return import_file(base, assets, path, progress=task.tell)
+
+        def done(result) -> None:
+            notes = tuple(result.notes)
+            now = session.document
+            if now is not base:
+                added = {i: p for i, p in result.document.parts.items() if i not in base.parts}
+                now = replace(
+                    now, parts={**now.parts, **added}, roots=now.roots + result.roots,
+                    materials={**now.materials, **{i: m for i, m in result.document.materials.items() if i not in base.materials}},
+                )  # fmt: skip
+            else:
+                now = result.document
+            if fresh:
+                had = bool(now.shots)
+                now = arrange.first_shot(now, assets) if not had else self._framed(now, assets)
+                notes += ("Lit with the set Loft, seen from the front right with an 85 mm lens" if not had else "The shot’s camera frames it",)
+            now = replace(now, notes=notes, name=path.stem if fresh and now.name == "Untitled" else now.name)
+            session.apply(f"Brought in {path.name}", now)
+            session.set_view(None)
+            session.shot_changed.emit()
+            session.select(())
+            session.hint.emit(f"{path.name}: {counted(len(edits.leaves(now, result.roots)), 'part')}")
+
+        session.start_task(f"Reading {path.name}", work, done)
+
+    def _framed(self, document: Document, assets: AssetStore) -> Document:
+        """The first thing in a new project is seen by the shot's own camera, not just by a free view."""
+        shot = self.session.shot or document.shots[0]
+        box = arrange.bounds(document, assets, document.roots)
+        camera = document.cameras[shot.camera]
+        if box is None or camera.locked:
+            return document
+        return edits.put_camera(document, arrange.frame_box(camera, *box, shot.width / shot.height))

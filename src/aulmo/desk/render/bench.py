@@ -7,14 +7,13 @@ from PySide6.QtCore import QSize, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QScrollArea, QVBoxLayout, QWidget
 
-from aulmo.deliver.job import Job, file_name, past_jobs
+from aulmo.deliver.job import Job, file_name, past_jobs, reserved
 from aulmo.deliver.picture_file import FILE_TYPES
-from aulmo.desk.render.page import duration
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label
-from aulmo.document.quantity import show
+from aulmo.document.quantity import counted, duration, show
 
 
 class JobCard(QFrame):
@@ -70,7 +69,7 @@ class JobCard(QFrame):
         elif outcome == "done":
             result = self.job.result()
             when = time.strftime("%H:%M", time.localtime(record.started))
-            words = f"{size} · {kind} · {when}\n{result.get('samples', 0)} samples, "
+            words = f"{size} · {kind} · {when}\n{counted(result.get('samples', 0), 'sample')}, "
             words += f"noise {show(100 * result.get('noise', 0), '%', 1)}, {duration(result.get('seconds', 0))}"
         elif outcome == "cancelled":
             words = f"{size} · {kind}\nCancelled"
@@ -102,7 +101,7 @@ class JobCard(QFrame):
         self.words.setText("Stopping…")
 
     def _go_on(self) -> None:
-        self.job.go_on()
+        self.bench.session.attempt(self.job.go_on)
         self.outcome = "running"
         self.bench.watch()
 
@@ -138,9 +137,12 @@ class RenderBench(QWidget):
         self.cards: list[JobCard] = []
         for job in reversed(past_jobs(session_module.JOBS)[:24]):
             self._add(job)
+        running = any(card.outcome == "running" for card in self.cards)
         self._timer = QTimer(self)
         self._timer.setInterval(400)
         self._timer.timeout.connect(self.refresh)
+        if running:  # of an earlier window: followed as if it were ours
+            self._timer.start()
         self.refresh()
 
     def _add(self, job: Job) -> JobCard:
@@ -164,7 +166,7 @@ class RenderBench(QWidget):
             if card.outcome in ("", "running"):
                 card.refresh()
         count = len(self.running())
-        self.words.setText(f"{count} under way" if count else f"{len(self.cards)} renders" if self.cards else "Nothing rendered yet")
+        self.words.setText(f"{count} under way" if count else counted(len(self.cards), "render") if self.cards else "Nothing rendered yet")
         if not count:
             self._timer.stop()
 
@@ -175,7 +177,7 @@ class RenderBench(QWidget):
             session.trouble.emit("There is no shot to render; make one in Frame.")
             return None
         document = session.document
-        out = file_name(document, shot, document.render)
+        out = file_name(document, shot, document.render, session.own_path, reserved(session_module.JOBS))
         job = session.attempt(lambda: Job.start(document, session.assets, shot, (shot.width, shot.height), document.render, out, session_module.JOBS))
         if job is None:
             return None
@@ -195,7 +197,7 @@ class RenderBench(QWidget):
             document, assets = project_file.load(job.folder / "project.aulmo")
             shot = edits.find_shot(document, job.record.shot)
             settings = replace(document.render, folder=str(Path(job.record.out).parent))
-            out = file_name(document, shot, settings)
+            out = file_name(document, shot, settings, None, reserved(session_module.JOBS))
             return Job.start(document, assets, shot, (job.record.width, job.record.height), settings, out, session_module.JOBS)
 
         made = self.session.attempt(run)

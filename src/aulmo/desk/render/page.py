@@ -2,16 +2,16 @@
 
 from pathlib import Path
 
-from msgspec.structs import replace
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QCheckBox, QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
-from aulmo.deliver.job import file_name
-from aulmo.deliver.picture_file import FILE_TYPES
+from aulmo.deliver.job import file_name, picture_folder, reserved
+from aulmo.desk.shell import session as session_module
+from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import Choice, NumberField, Section, Segments, button, label, row
-from aulmo.document.quantity import show
+from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.document.quantity import duration, show
 from aulmo.trace.passes import SETS
 from aulmo.trace.tracer import Prediction, predict
 
@@ -29,15 +29,14 @@ BOUNCES = {
 }
 
 
-def duration(seconds: float) -> str:
-    """Seconds as an artist reads them."""
-    if seconds < 1:
-        return "under a second"
-    if seconds < 90:
-        return f"{seconds:.0f} s"
-    if seconds < 5400:
-        return f"{seconds / 60:.0f} min"
-    return f"{seconds / 3600:.1f} h"
+def short_path(path: Path, longest: int = 30) -> str:
+    """A path as it is read: from home, its middle left out where it is long."""
+    home = Path.home()
+    text = f"~/{path.relative_to(home)}" if path.is_relative_to(home) and path != home else str(path)
+    if len(text) <= longest or len(path.parts) < 4:
+        return text
+    head = "~" if text.startswith("~/") else path.parts[0] + path.parts[1]
+    return f"{head}/…/{path.parts[-2]}/{path.parts[-1]}" if len(path.parts[-2]) + len(path.parts[-1]) < longest else f"{head}/…/{path.parts[-1]}"
 
 
 class RenderPage(Page):
@@ -45,65 +44,38 @@ class RenderPage(Page):
 
     def __init__(self, session: Session, start) -> None:
         super().__init__(session)
-        size = Section("Frame", "render/frame")
-        self.width_, self.height_ = NumberField("", 1, 32768, 0), NumberField("", 1, 32768, 0)
-        self.width_.setAccessibleName("Render width")
-        self.height_.setAccessibleName("Render height")
+        size = self.section("Frame", "render/frame")
+        self.width_, self.height_ = number_field(session, "shots/x/width", "Render width"), number_field(session, "shots/x/height", "Render height")
         self.width_.edited.connect(lambda v: self._size(v, None))
         self.height_.edited.connect(lambda v: self._size(None, v))
         size.add(row("Pixels", self.width_, self.height_))
-        halves = QWidget()
-        line = QHBoxLayout(halves)
-        line.setContentsMargins(9, 0, 0, 0)
-        for text, factor in (("Half", 0.5), ("Double", 2.0)):
-            line.addWidget(button(text, lambda f=factor: self._scale(f)))
-        line.addStretch(1)
-        size.add(halves)
-        self.body.addWidget(size)
-        stop = Section("Stops at", "render/stop")
-        self.stop = Segments({"noise": "Noise", "samples": "Samples", "time": "Time"})
-        self.stop.chosen.connect(lambda v: self._set(stop=v))
-        stop.add(self.stop)
-        self.noise, self.samples, self.seconds = NumberField("%", 0.05, 100, 2), NumberField("", 1, 1e6, 0), NumberField("s", 0.1, 1e6, 0)
-        for field, name in ((self.noise, "Noise"), (self.samples, "Samples"), (self.seconds, "Time")):
-            field.setAccessibleName(name)
-            self.watch(field)
-        self.noise.edited.connect(lambda v: self._set(noise_percent=v))
-        self.samples.edited.connect(lambda v: self._set(samples=int(v)))
-        self.seconds.edited.connect(lambda v: self._set(seconds=v))
-        self.stop_rows = {"noise": row("Noise", self.noise), "samples": row("Samples", self.samples), "time": row("Time", self.seconds)}
-        for made in self.stop_rows.values():
-            stop.add(made)
-        self.denoise = QCheckBox("Denoise")
-        self.denoise.clicked.connect(lambda on: self._set(denoise=on))
-        stop.add(row("", self.denoise))
-        self.body.addWidget(stop)
-        estimate = Section("Prediction", "render/prediction")
+        size.add(row("", *(button(text, lambda f=factor: self._scale(f)) for text, factor in (("Half", 0.5), ("Double", 2.0)))))
+        stop = self.section("Stops at", "render/stop")
+        self.stop = self.add(stop, "render/stop", kind=BoundSegments)
+        self.stops = {
+            "noise": self.add(stop, "render/noise_percent", kind=BoundNumber), "samples": self.add(stop, "render/samples"),
+            "time": self.add(stop, "render/seconds", kind=BoundNumber),
+        }  # fmt: skip
+        self.noise, self.samples, self.seconds = self.stops["noise"], self.stops["samples"], self.stops["time"]
+        self.denoise = self.add(stop, "render/denoise")
+        estimate = self.section("Prediction", "render/prediction")
         self.prediction = label("Not measured yet", wrap=True)
         self.prediction.setContentsMargins(9, 0, 0, 0)
         estimate.add(self.prediction)
         self.measure = button("Measure", self.start_prediction, tip="Traces a sparse copy of the frame for a moment and scales up")
         estimate.add(row("", self.measure))
-        self.body.addWidget(estimate)
-        out = Section("File", "render/file")
-        self.type = Choice()
-        self.type.setAccessibleName("File type")
-        self.type.chosen.connect(lambda v: self._set(file_type=v))
-        out.add(row("Type", self.type))
-        self.transparent = QCheckBox("Leave background out")
-        self.transparent.clicked.connect(lambda on: self._set(transparent=on))
-        out.add(row("Alpha", self.transparent))
+        out = self.section("File", "render/file")
+        self.type = self.add(out, "render/file_type")
+        self.type.field.setAccessibleName("File type")
+        self.transparent = self.add(out, "render/transparent")
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
-        self.folder.editingFinished.connect(
-            lambda: self.folder.text() != session.document.render.folder and self._set(folder=self.folder.text().strip())
-        )
+        self.folder.editingFinished.connect(self._folder_typed)
         out.add(row("Folder", self.folder))
         out.add(row("", button("Choose…", self._choose)))
         self.path = label("", wrap=True)
         out.add(row("Next file", self.path))
-        self.body.addWidget(out)
-        passes = Section("Passes", "render/passes")
+        passes = self.section("Passes", "render/passes")
         self.pass_boxes: dict[str, QCheckBox] = {}
         for key, title in SETS.items():
             box = QCheckBox(title)
@@ -111,45 +83,19 @@ class RenderPage(Page):
             box.clicked.connect(lambda on, k=key: self._pass(k, on))
             self.pass_boxes[key] = box
             passes.add(row("", box))
-        self.denoise_groups = QCheckBox("Denoise each group")
-        self.denoise_groups.clicked.connect(lambda on: self._set(denoise_groups=on))
-        passes.add(row("", self.denoise_groups))
+        self.denoise_groups = self.add(passes, "render/denoise_groups")
         self.pass_words = label("", wrap=True)
         self.pass_words.setContentsMargins(9, 0, 0, 0)
         passes.add(self.pass_words)
-        self.body.addWidget(passes)
-        ways = Section("How far light travels", "render/bounces")
+        ways = self.section("How far light travels", "render/bounces")
         self.preset = Choice()
         self.preset.setAccessibleName("Bounce preset")
-        self.preset.chosen.connect(lambda name: name and self._set(**BOUNCES[name]))
+        self.preset.chosen.connect(lambda name: name and self._render(f"Made for {name.lower()}", **BOUNCES[name]))
         ways.add(row("Made for", self.preset))
-        self.bounces: dict[str, NumberField] = {}
-        for key, title, most in (
-            ("bounces", "In all", 256), ("diffuse_bounces", "Matt", 256), ("specular_bounces", "Shiny", 256), ("clear_bounces", "Clear", 256),
-            ("scatters", "Scatterings", 1e6),
-        ):  # fmt: skip
-            field = NumberField("", 0, most, 0)
-            field.setAccessibleName(f"Bounces: {title}")
-            field.edited.connect(lambda v, k=key: self._set(**{k: int(v)}))
-            self.bounces[key] = field
-            ways.add(row(title, field))
-        self.body.addWidget(ways)
-        light = Section("Light through glass", "render/glass")
-        self.straight = QCheckBox("Straight and clean")
-        self.straight.setToolTip("Shadows and indirect light go straight through clear glass. Off: bent as in nature, with caustics and more noise.")
-        self.straight.clicked.connect(lambda on: self._set(straight_glass=on))
-        light.add(row("", self.straight))
-        self.clamp = NumberField("stops", 0, 40, 1)
-        self.clamp.setAccessibleName("Clamp")
-        self.clamp.edited.connect(lambda v: self._set(clamp_stops=v))
-        light.add(
-            row(
-                "Clamp at",
-                self.clamp,
-                tip="Indirect light brighter than this many stops over white is held there, against fireflies; 0 leaves all light as it is",
-            )
-        )
-        self.body.addWidget(light)
+        self.bounces = {key: self.add(ways, f"render/{key}") for key in BOUNCES["Open set"]}
+        light = self.section("Light through glass", "render/glass")
+        self.straight = self.add(light, "render/straight_glass")
+        self.clamp = self.add(light, "render/clamp_stops", kind=BoundNumber)
         self.body.addStretch(1)
         self.go = button("Render this shot", start, "main", "Ctrl+Return")
         self.body.addWidget(self.go)
@@ -158,72 +104,81 @@ class RenderPage(Page):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(700)
-        self._soon.timeout.connect(lambda: session.stage == "Render" and self.start_prediction())
-        session.stage_changed.connect(lambda stage: stage == "Render" and not self._predicted_for and self._soon.start())
+        self._soon.timeout.connect(lambda: self.isVisible() and self.start_prediction())
+        session.opened.connect(self._opened)
+
+    def _opened(self) -> None:
+        self._measuring, self._predicted_for = False, ()
+        self.prediction.setText("Not measured yet")
+
+    def showEvent(self, event) -> None:  # noqa: N802
+        """Seen: what a render will take should be known."""
+        super().showEvent(event)
+        if not self._predicted_for:
+            self._soon.start()
 
     def show_document(self) -> None:
-        """Bring every row up to date."""
-        shot, settings = self.session.shot, self.session.document.render
+        """Sizes, the file, the passes."""
+        shot, settings = self.session.shot, self.session.resolved.render
         self.title.setText(shot.name if shot else "No shot")
         self.widget().setEnabled(shot is not None)
         if shot is None:
             return
         self.width_.set_value(shot.width)
         self.height_.set_value(shot.height)
-        self.stop.set_value(settings.stop)
-        for kind, made in self.stop_rows.items():
-            made.setVisible(kind == settings.stop)
-        self.noise.set_value(settings.noise_percent)
-        self.samples.set_value(settings.samples)
-        self.seconds.set_value(settings.seconds)
-        self.denoise.setChecked(settings.denoise)
-        self.type.fill([(text, key) for key, (text, _) in FILE_TYPES.items()], settings.file_type)
-        self.transparent.setChecked(settings.transparent)
-        self.straight.setChecked(settings.straight_glass)
-        self.clamp.set_value(settings.clamp_stops)
+        for kind, made in self.stops.items():
+            made.set_visible(kind == settings.stop)
         for key, box in self.pass_boxes.items():
             box.setChecked(key in settings.passes)
-        self.denoise_groups.setChecked(settings.denoise_groups)
-        self.denoise_groups.setEnabled("groups" in settings.passes)
+        self.denoise_groups.widget.setEnabled("groups" in settings.passes)
         exr = settings.file_type.startswith("exr")
         self.pass_words.setText("" if exr or not settings.passes else "Passes need an EXR file; this type leaves them out.")
         self.pass_words.setVisible(bool(self.pass_words.text()))
-        for key, field in self.bounces.items():
-            field.set_value(getattr(settings, key))
         fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
         self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)
-        if not self.folder.hasFocus():
-            self.folder.setText(settings.folder or str(Path.home()))
-        self.path.setText(file_name(self.session.document, shot, settings).name)
+        if self.isVisible() or not self.path.text():
+            folder = picture_folder(settings, self.session.own_path)
+            if not self.folder.hasFocus():
+                self.folder.setText(short_path(folder))
+                self.folder.setToolTip(str(folder))
+            out = file_name(self.session.document, shot, settings, self.session.own_path, reserved(session_module.JOBS))
+            self.path.setText(out.name)
+            self.path.setToolTip(str(out))
         if self._predicted_for and self._predicted_for[0] is not self.session.document:
             self.prediction.setText("The scene changed since it was measured")
             self._predicted_for = ()
 
-    def _set(self, **changes) -> None:
-        self.session.apply("Render settings", replace(self.session.document, render=replace(self.session.document.render, **changes)))
+    def _render(self, told: str, **changes) -> None:
+        self.session.put({f"render/{key}": value for key, value in changes.items()}, told=told)
+
+    def _folder_typed(self) -> None:
+        if self.folder.isModified():
+            self.folder.setModified(False)
+            self._render("Folder of pictures", folder=self.folder.text().strip())
 
     def _pass(self, key: str, on: bool) -> None:
-        kept = [k for k in SETS if (on if k == key else k in self.session.document.render.passes)]
-        self._set(passes=tuple(kept))
+        kept = tuple(k for k in SETS if (on if k == key else k in self.session.document.render.passes))
+        self._render(f"{'With' if on else 'Without'} the pass {SETS[key].lower()}", passes=kept)
 
     def _size(self, width: float | None, height: float | None) -> None:
         shot = self.session.shot
         if shot is None:
             return
         ratio = shot.width / shot.height
-        w = int(width) if width else max(1, round(height * ratio))
-        h = int(height) if height else max(1, round(width / ratio))
-        self.session.change_shot("Frame size", width=w, height=h)
+        w = int(width) if width else max(1, round((height or 1) * ratio))
+        h = int(height) if height else max(1, round((width or 1) / ratio))
+        self.session.put({f"shots/{shot.id}/width": w, f"shots/{shot.id}/height": h}, told="Frame size")
 
     def _scale(self, factor: float) -> None:
         shot = self.session.shot
         if shot and 1 <= shot.width * factor <= 32768 and 1 <= shot.height * factor <= 32768:
-            self.session.change_shot("Frame size", width=round(shot.width * factor), height=round(shot.height * factor))
+            sizes = {f"shots/{shot.id}/width": round(shot.width * factor), f"shots/{shot.id}/height": round(shot.height * factor)}
+            self.session.put(sizes, told="Frame size")
 
     def _choose(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Where pictures go", self.folder.text())
+        folder = QFileDialog.getExistingDirectory(self, "Where pictures go", str(picture_folder(self.session.document.render, self.session.own_path)))
         if folder:
-            self._set(folder=folder)
+            self._render("Folder of pictures", folder=folder)
 
     def start_prediction(self) -> None:
         """Measure what the render will take."""

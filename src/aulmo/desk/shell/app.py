@@ -30,7 +30,7 @@ def start(project: Path | None, demo: bool = False) -> int:
     from PySide6.QtCore import QSettings, QTimer
 
     from aulmo.desk.shell import theme
-    from aulmo.desk.shell.start_page import DEMO
+    from aulmo.desk.shell.session import DEMO
     from aulmo.desk.shell.window import Window
 
     window = Window()
@@ -47,31 +47,32 @@ def start(project: Path | None, demo: bool = False) -> int:
         window.session.load(project)
     if not offer_recovery(window) and os.environ.get("AULMO_LEAVE_AFTER_DRAFT"):
         window.picture.set_traced(False)
-        window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, lambda: os._exit(0)))
+        window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, application.quit))
     return application.exec()
 
 
 def offer_recovery(window) -> bool:
-    """Offer what a crash left behind; True when something was taken up."""
-    from PySide6.QtWidgets import QMessageBox
-
+    """Offer what a crash left behind; True when something was taken up. What cannot be read is set aside and told, never deleted."""
     from aulmo.desk.shell import session as session_module
-    from aulmo.document import project_file
+    from aulmo.desk.shell.question import ask
+    from aulmo.document import journal
     from aulmo.errors import AulmoError
 
-    for folder in project_file.left_behind(session_module.RECOVERY):
+    for folder in journal.left_behind(session_module.RECOVERY):
         if os.environ.get("QT_QPA_PLATFORM") == "offscreen" and not os.environ.get("AULMO_RECOVER"):
             return False
         try:
-            document, assets, path = project_file.recover(folder)
+            document, assets, path = journal.recover(folder)
         except (AulmoError, OSError):
-            project_file.discard(folder)
+            window.session.trouble.emit(f"Unsaved work of an earlier session could not be read; it is kept in {journal.set_aside(folder)}.")
             continue
-        question = f"Aulmo ended without saving {document.name}. Take the unsaved work up again?"
-        answer = QMessageBox.question(window, "Unsaved work", question)
-        if answer == QMessageBox.StandardButton.Yes:
+        text = f"Aulmo ended without saving {document.name}. Take the unsaved work up again?"
+        answer = ask(window, "Unsaved work", text, {"take": "Take it up", "later": "Ask me later", "discard": "Delete it"})
+        if answer == "take":
             window.session.open_document(document, assets, path, unsaved=True)
-            project_file.discard(folder)
+            window.session.note_now()  # noted anew before the old note goes
+            journal.discard(folder)
             return True
-        project_file.discard(folder)
+        if answer == "discard":
+            journal.discard(folder)
     return False

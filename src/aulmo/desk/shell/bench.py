@@ -4,6 +4,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.stage import Built
 
 
 class BenchHead(QHBoxLayout):
@@ -25,17 +26,19 @@ class BenchHead(QHBoxLayout):
 
 
 class Bench(QWidget):
-    """One face for each stage."""
+    """The faces of each stage's bench; a stage with several shows their tabs."""
 
-    def __init__(self, session: Session, faces: dict[str, QWidget]) -> None:
+    def __init__(self, session: Session, built: dict[str, Built]) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.faces = faces
+        self.faces: dict[str, QWidget] = {}
         self.stack = QStackedWidget()
-        for face in faces.values():
+        for name, made in built.items():
+            face = next(iter(made.faces.values()))
+            self.faces[name] = face
             self.stack.addWidget(face)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.stack)
-        session.stage_changed.connect(lambda stage: self.stack.setCurrentWidget(faces[stage]))
+        session.stage_changed.connect(lambda stage: self.stack.setCurrentWidget(self.faces[stage]))

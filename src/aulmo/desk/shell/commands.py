@@ -1,6 +1,6 @@
 """Every command once: its words, keys and deed. Menus, shortcuts and the command finder are all fed from here."""
 
-from typing import Callable, NamedTuple
+from typing import Any, Callable, NamedTuple
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QWidget
@@ -13,8 +13,9 @@ class Command(NamedTuple):
     title: str
     menu: str
     keys: str
-    run: Callable[[], None]
+    run: Callable[[], Any]
     can: Callable[[], bool]
+    break_before: bool = False
 
 
 class Registry:
@@ -24,16 +25,36 @@ class Registry:
         self._window = window
         self.commands: dict[str, Command] = {}
         self.actions: dict[str, QAction] = {}
+        self._handlers: dict[str, list[tuple[Callable[[], bool], Callable[[], Any]]]] = {}
 
-    def add(self, id_: str, title: str, menu: str, keys: str, run: Callable[[], None], can: Callable[[], bool] = lambda: True) -> None:
-        """Register a command and make its action."""
-        command = Command(id_, title, menu, keys, run, can)
+    def add(
+        self, id_: str, title: str, menu: str, keys: str, run: Callable[[], Any], can: Callable[[], bool] = lambda: True, break_before: bool = False
+    ) -> None:  # fmt: skip
+        """Register a command and make its action; `break_before` draws a line over it in its menu."""
+        command = Command(id_, title, menu, keys, run, can, break_before)
         action = QAction(title, self._window)
         if keys:
             action.setShortcuts([QKeySequence(k) for k in keys.split(" or ")])
         action.triggered.connect(lambda _=False: self.run(id_))
         self._window.addAction(action)
         self.commands[id_], self.actions[id_] = command, action
+
+    def add_shared(self, id_: str, title: str, menu: str, keys: str, break_before: bool = False) -> None:
+        """A command that stages answer, each for its own things (see `handle`)."""
+
+        def chosen() -> Callable[[], Any] | None:
+            return next((run for can, run in self._handlers.get(id_, []) if can()), None)
+
+        def run() -> None:
+            found = chosen()
+            if found is not None:
+                found()
+
+        self.add(id_, title, menu, keys, run, lambda: chosen() is not None, break_before)
+
+    def handle(self, id_: str, can: Callable[[], bool], run: Callable[[], Any]) -> None:
+        """What a shared command does when `can` holds; those registered first are asked first."""
+        self._handlers.setdefault(id_, []).append((can, run))
 
     def run(self, id_: str) -> None:
         """Do it, if it makes sense now."""

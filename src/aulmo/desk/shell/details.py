@@ -1,18 +1,24 @@
 """The Details panel: what belongs to the selection and the stage. Each stage has its page; this holds them."""
 
+from typing import Any, Callable
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import label
+from aulmo.desk.shell.stage import Built, Stage
+from aulmo.desk.widgets.fields import Section, label
 
 
 class Page(QScrollArea):
-    """A page of rows that shows the document and writes edits to it. Subclasses fill `body` and implement `show_document`."""
+    """A page of rows that shows the document and writes edits to it. Subclasses fill `body`; rows made by `add` follow their properties by
+    themselves, `show_document` does the rest."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.bound: list[Bound] = []
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -25,9 +31,31 @@ class Page(QScrollArea):
         self.title.setContentsMargins(9, 0, 0, 4)
         self.body.addWidget(self.title)
 
-    def show_document(self) -> None:
+    def section(self, title: str, key: str = "") -> Section:
+        """A section at the end of the page."""
+        made = Section(title, key)
+        self.body.addWidget(made)
+        return made
+
+    def add(self, section: Section | None, template: str, title: str = "", kind: Callable[..., Bound] | None = None, default: Any = None) -> Any:
+        """A row bound to a property, in a section or on the page itself."""
+        made = bound(self.session, template, title, default, kind)
+        self.bound.append(made)
+        if section is not None:
+            section.add(made.widget)
+        else:
+            self.body.addWidget(made.widget)
+        return made
+
+    def refresh(self) -> None:
         """Bring every row up to date."""
-        raise NotImplementedError
+        self.show_document()
+        for made in self.bound:
+            if not made.widget.isHidden():
+                made.refresh()
+
+    def show_document(self) -> None:
+        """Bring up to date what is not bound to a property, before the rows that are."""
 
     def watch(self, row: QWidget) -> QWidget:
         """Pass a row's complaints on."""
@@ -42,27 +70,38 @@ class Page(QScrollArea):
 
 
 class Details(QWidget):
-    """One page for each stage."""
+    """The pages: one for each stage, and those for other subjects than parts."""
 
-    def __init__(self, session: Session, pages: dict[str, Page]) -> None:
+    def __init__(self, session: Session, stages: tuple[Stage, ...], built: dict[str, Built]) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.session, self.pages = session, pages
+        self.session = session
+        self.pages: dict[str, Page] = {name: made.page for name, made in built.items()}
+        self.subjects: dict[str, Page] = {root: page for made in built.values() for root, page in made.subjects.items()}
+        self._alone = {stage.name for stage in stages if stage.alone}
         self.stack = QStackedWidget()
-        for page in pages.values():
+        for page in (*self.pages.values(), *self.subjects.values()):
             self.stack.addWidget(page)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.stack)
         session.stage_changed.connect(lambda _: self.refresh())
         session.changed.connect(lambda old, new: self.refresh())
+        session.tool_changed.connect(lambda _: self.refresh())
         for signal in (session.selection_changed, session.shot_changed, session.view_changed, session.opened, session.saved):
             signal.connect(self.refresh)
         self.refresh()
 
+    def page(self) -> Page:
+        """The page for what is selected in the stage one is in."""
+        own = self.pages[self.session.stage]
+        if self.session.stage in self._alone or not self.session.subject:
+            return own
+        return self.subjects.get(self.session.subject.split("/")[0], own)
+
     def refresh(self) -> None:
-        """Show the page of the stage as things are now."""
-        page = self.pages["Lamp" if self.session.lamp is not None and self.session.stage != "Render" else self.session.stage]
+        """Show the page as things are now."""
+        page = self.page()
         self.stack.setCurrentWidget(page)
-        page.show_document()
+        page.refresh()

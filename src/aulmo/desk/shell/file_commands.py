@@ -1,78 +1,70 @@
-"""What can be done with projects and files: saved, opened, asked about, brought in; dropped or chosen in a dialog."""
+"""What can be done with projects: saved, opened, asked about; and dropped files handed to whoever takes their kind."""
 
 from pathlib import Path
 
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QStackedWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from aulmo.deliver.picture_file import small_png
-from aulmo.desk.light.page_lamp import add_lamp, read_profile
-from aulmo.desk.picture.picture import Picture
+from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.session import Session
-from aulmo.desk.shell.start_page import DEMO, StartPage
-from aulmo.document import edits
+from aulmo.desk.shell.stage import FileKind
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
-from aulmo.errors import AulmoError
-from aulmo.light.environment_image import from_blob
 from aulmo.prepare import arrange
-from aulmo.prepare.import_file import READABLE, import_file
+
+_PROJECTS = "Aulmo projects (*.aulmo)"
 
 
 class FileCommands:
-    """The window's commands on projects and files; the window itself is the parent of every dialog."""
+    """The commands on projects. `window` is the parent of every dialog, `kinds` what is done with which files."""
 
-    session: Session
-    picture: Picture
-    pages: QStackedWidget
-    start_page: StartPage
+    def __init__(self, window: QWidget, session: Session, picture, kinds: list[FileKind]) -> None:
+        self.window, self.session, self.picture, self.kinds = window, session, picture, kinds
+        kinds.append(FileKind((".aulmo",), "open this project", lambda paths: self.open_project(paths[0])))
 
-    def _may_leave(self) -> bool:
+    def may_leave(self) -> bool:
         """Ask before unsaved work is left."""
         if self.session.is_saved or not self.session.document.parts:
             return True
-        box = QMessageBox(self)
-        box.setWindowTitle("Unsaved work")
-        box.setText(f"Save the changes to {self.session.document.name}?")
-        box.setStandardButtons(QMessageBox.StandardButton.Save | QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel)
-        answer = box.exec()
-        if answer == QMessageBox.StandardButton.Save:
-            return self.save()
-        return answer == QMessageBox.StandardButton.Discard
+        answers = {"save": "Save", "leave": "Don’t save", "stay": "Cancel"}
+        answer = ask(self.window, "Unsaved work", f"Save the changes to {self.session.document.name}?", answers)
+        return self.save() if answer == "save" else answer == "leave"
 
     def new_project(self) -> None:
         """An empty set."""
-        if self._may_leave():
+        if self.may_leave():
             assets = AssetStore()
             self.session.open_document(arrange.first_shot(Document(), assets), assets, None)
 
     def open_project(self, path: Path) -> None:
         """Open a project file; the demo opens as a copy that asks for a name."""
-        if self._may_leave():
+        if self.may_leave():
             self.session.load(path)
 
     def choose_project(self) -> None:
         """Ask which project to open."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open project", self._folder(), "Aulmo projects (*.aulmo)")
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open project", self.folder(), _PROJECTS)
         if name:
             self.open_project(Path(name))
 
-    def _folder(self) -> str:
+    def folder(self) -> str:
+        """Where a file box opens."""
         return str(self.session.path.parent if self.session.path else QSettings().value("folder", str(Path.home())))
 
     def save(self) -> bool:
         """Save where the project lies, or ask."""
-        path = self.session.path
-        if path is None or path.parent == DEMO:
+        path = self.session.own_path
+        if path is None:
             return self.save_as()
         return self.session.save(path, self.thumbnail())
 
     def save_as(self) -> bool:
         """Ask where to save."""
         name, _ = QFileDialog.getSaveFileName(
-            self, "Save project", str(Path(self._folder()) / f"{self.session.document.name}.aulmo"), "Aulmo projects (*.aulmo)"
+            self.window, "Save project", str(Path(self.folder()) / f"{self.session.document.name}.aulmo"), _PROJECTS
         )
         if not name:
             return False
@@ -83,118 +75,17 @@ class FileCommands:
 
     def thumbnail(self) -> bytes | None:
         """The picture as it is, small."""
-        pixels = self.picture._pixels
-        if pixels is None:
-            return None
-        return small_png(pixels[:, :, [2, 1, 0]].astype(np.float32) / 255, 320)
-
-    # files
+        pixels = self.picture.picture_pixels()
+        return None if pixels is None else small_png(pixels.astype(np.float32) / 255, 320)
 
     def take_files(self, files: list[Path]) -> None:
         """Do with dropped files what their kind says."""
+        taken: dict[int, list[Path]] = {}
         for path in files:
-            suffix = path.suffix.lower()
-            if suffix == ".aulmo":
-                self.open_project(path)
-                return
-            if suffix in READABLE:
-                self.bring_in(path)
-            elif suffix in (".hdr", ".exr"):
-                self.use_environment(path)
-            elif suffix == ".ies":
-                self.use_profile(path)
-            else:
+            number = next((k for k, kind in enumerate(self.kinds) if path.suffix.lower() in kind.endings), None)
+            if number is None:
                 self.session.trouble.emit(f"{path.name} is not a kind of file Aulmo can use here.")
-
-    def bring_in(self, path: Path) -> None:
-        """Import a CAD or mesh file, resting, lit and framed, without a question."""
-        session = self.session
-        fresh = self.pages.currentWidget() is self.start_page or not session.document.parts
-        if self.pages.currentWidget() is self.start_page:
-            session.open_document(Document(name=path.stem), AssetStore(), None, unsaved=True)
-        base, assets = session.document, session.assets
-
-        def work(task):
-            return import_file(base, assets, path, progress=task.tell)
-
-        def done(result) -> None:
-            notes = tuple(result.notes)
-            now = session.document
-            if now is not base:
-                added = {i: p for i, p in result.document.parts.items() if i not in base.parts}
-                now = replace(
-                    now, parts={**now.parts, **added}, roots=now.roots + result.roots,
-                    materials={**now.materials, **{i: m for i, m in result.document.materials.items() if i not in base.materials}},
-                )  # fmt: skip
             else:
-                now = result.document
-            if fresh and not session.document.shots:
-                now = arrange.first_shot(now, assets)
-                notes += ("Lit with the set Loft, seen from the front right with an 85 mm lens",)
-            now = replace(now, notes=notes, name=path.stem if fresh and now.name == "Untitled" else now.name)
-            session.apply(f"Brought in {path.name}", now)
-            session.shot_changed.emit()
-            session.select(())
-            if fresh and now.shots and base.shots:
-                self.picture.frame_selection()
-            self.setWindowTitle(f"{now.name} · Aulmo")
-            session.hint.emit(f"{path.name}: {len(edits.leaves(now, result.roots))} parts")
-
-        session.start_task(f"Reading {path.name}", work, done)
-
-    def choose_import(self) -> None:
-        """Ask what to bring in."""
-        kinds = " ".join(f"*{s} *{s.upper()}" for s in READABLE)
-        names, _ = QFileDialog.getOpenFileNames(self, "Bring in CAD or mesh", self._folder(), f"Models ({kinds})")
-        for name in names:
-            QSettings().setValue("folder", str(Path(name).parent))
-            self.bring_in(Path(name))
-
-    def use_environment(self, path: Path) -> None:
-        """Light the set with an HDR or EXR file, kept inside the project."""
-        session = self.session
-
-        def work(task):
-            task.tell(f"Reading {path.name}", 0.2)
-            try:
-                blob = path.read_bytes()
-            except OSError as error:
-                raise AulmoError(f"{path.name} could not be read: {error.strerror}.") from error
-            name = session.assets.add(blob, path.suffix.lower())
-            try:
-                from_blob(blob, path.name)
-            except AulmoError as error:
-                raise AulmoError(str(error)) from error
-            return name
-
-        def done(name: str) -> None:
-            environment = replace(session.document.environment, image=name, shipped=False, sky=None)
-            session.apply(f"Lit with {path.name}", replace(session.document, environment=environment))
-
-        session.start_task(f"Reading {path.name}", work, done)
-
-    def choose_environment(self) -> None:
-        """Ask for an environment."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open environment", self._folder(), "Environments (*.hdr *.HDR *.exr *.EXR)")
-        if name:
-            self.use_environment(Path(name))
-
-    def use_profile(self, path: Path) -> None:
-        """Give a measured light to the selected photometric lamp, or make one."""
-        session = self.session
-
-        def run() -> None:
-            name = read_profile(session, path)
-            if session.lamp is not None and session.lamp.kind == "photometric":
-                session.change_lamp(f"Measured light of {path.name}", replace(session.lamp, profile=name))
-            else:
-                session.set_stage("Light")
-                add_lamp(session, "photometric", name=path.stem, profile=name)
-
-        session.attempt(run)
-
-    def choose_profile(self) -> None:
-        """Ask for a photometric file."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open photometric file", self._folder(), "Photometric files (*.ies *.IES)")
-        if name:
-            self.use_profile(Path(name))
+                taken.setdefault(number, []).append(path)
+        for number, paths in taken.items():
+            self.kinds[number].take(paths)

@@ -5,10 +5,11 @@ import time
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QWidget
 
-from aulmo.desk.render.page import duration
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.session import Session, Task
+from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.task import Task
 from aulmo.desk.widgets.fields import button, label, length_unit
+from aulmo.document.quantity import duration
 
 
 class HintLine(QWidget):
@@ -47,7 +48,7 @@ class HintLine(QWidget):
         session.trouble.connect(self.complain)
         session.task_started.connect(self._follow)
         session.changed.connect(lambda old, new: self.refresh_facts())
-        for signal in (session.selection_changed, session.opened):
+        for signal in (session.selection_changed, session.opened, session.view_changed):
             signal.connect(self.refresh_facts)
         for signal in (session.view_changed, session.tool_changed, session.stage_changed):
             signal.connect(lambda *_: self.refresh())
@@ -58,36 +59,35 @@ class HintLine(QWidget):
     def say(self, text: str) -> None:
         """A remark that goes away by itself."""
         self.mark.hide()
-        self.text.setObjectName("quiet")
-        self._restyle(text)
+        self._restyle(text, "quiet")
         self._clear.start(4000)
 
     def complain(self, text: str) -> None:
         """What went wrong, in one sentence."""
         self.mark.setPixmap(theme.icon("warning", theme.current().fault).pixmap(15, 15))
         self.mark.show()
-        self.text.setObjectName("")
-        self._restyle(text)
+        self._restyle(text, "")
         self._clear.start(12000)
 
-    def _restyle(self, text: str) -> None:
-        self.text.setText(text)
-        self.text.setToolTip(text)
-        self.text.style().unpolish(self.text)
-        self.text.style().polish(self.text)
+    def _restyle(self, text: str, voice: str) -> None:
+        if text != self.text.text():
+            self.text.setText(text)
+            self.text.setToolTip(text)
+        if voice != self.text.objectName():
+            self.text.setObjectName(voice)
+            self.text.style().unpolish(self.text)
+            self.text.style().polish(self.text)
 
     def refresh(self) -> None:
         """Back to what the hand can do."""
         self.mark.hide()
-        self.text.setObjectName("quiet")
-        self._restyle(self._standing())
+        self._restyle(self._standing(), "quiet")
 
     def refresh_facts(self) -> None:
         """Units, selection, jobs."""
         session = self.session
         chosen = session.selection
-        what = "nothing selected" if not chosen else session.document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
-        what = session.lamp.name if session.lamp is not None else what
+        what = "nothing selected" if not chosen and session.lamp is None else session.selected_name()
         isolated = " · isolated" if session.isolated else ""
         self.facts.setText(f"{length_unit()[0]} · {what}{isolated}")
 

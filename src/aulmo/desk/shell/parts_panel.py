@@ -1,5 +1,7 @@
 """The tree of what is in the scene: the assembly, the set, the lamps, the cameras."""
 
+from typing import NamedTuple
+
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QItemSelectionModel, QMimeData, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
@@ -20,11 +22,23 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import label
 from aulmo.document import edits
-from aulmo.document.records import Document, Lamp
+from aulmo.document.records import Document, Part
 
 _ID = Qt.ItemDataRole.UserRole
 _KIND = Qt.ItemDataRole.UserRole + 1
+_MARKS = Qt.ItemDataRole.UserRole + 2
 EYE = 26
+GROUPS = {"set": "Set", "lamps": "Lamps", "cameras": "Cameras"}
+
+
+class Other(NamedTuple):
+    """A row that is no part: the address of what it stands for, its words, "other" or "lamp", whether it is on."""
+
+    address: str
+    text: str
+    kind: str = "other"
+    on: bool = True
+    tip: str = ""
 
 
 class _Row(QStyledItemDelegate):
@@ -37,7 +51,7 @@ class _Row(QStyledItemDelegate):
             return
         t = theme.current()
         chosen = bool(option.state & option.state.State_Selected)
-        item = index.data(Qt.ItemDataRole.UserRole + 2) or "eye"
+        item = index.data(_MARKS) or "eye"
         for k, name in enumerate(item.split()):
             colour = t.on_accent if chosen else (t.text if name != "eye" else t.quiet)
             right = option.rect.right() - 20 - 18 * k
@@ -148,6 +162,7 @@ class PartsPanel(QWidget):
         layout.addLayout(top)
         layout.addWidget(self.tree, 1)
         self._items: dict[str, QTreeWidgetItem] = {}
+        self._others: dict[str, list[Other]] = {}
         self._busy = False
         self.tree.itemSelectionChanged.connect(self._selected_here)
         self.tree.itemChanged.connect(self._renamed)
@@ -156,107 +171,147 @@ class PartsPanel(QWidget):
         session.changed.connect(self._changed)
         session.opened.connect(self.rebuild)
         session.selection_changed.connect(self._selected_there)
+        session.shot_changed.connect(lambda: self._items and self._fill_groups())
 
     def rebuild(self) -> None:
         """Build the whole tree."""
         folded = {i for i, item in self._items.items() if item.childCount() and not item.isExpanded()}
         self._busy = True
+        self.tree.setUpdatesEnabled(False)
         self.tree.clear()
         self._items = {}
         document = self.session.document
-        for root in document.roots:
-            self._add(document, root, None)
-        self._group("set", "Set", [("floor", f"Floor: {document.floor.kind}")])
-        glowing = [m.name for m in document.materials.values() if m.surface.emission_luminance > 0 and edits.users_of(document, m.id)]
-        self._group("lamps", "Lamps", [("environment", f"Dome: {self._environment_name(document)}")] + [(f"glow:{n}", n) for n in glowing])
-        for lamp in document.lamps.values():
-            self._add_lamp(lamp)
-        self._group("cameras", "Cameras", [(f"camera:{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()])
-        for item_id, item in self._items.items():
-            item.setExpanded(item_id not in folded)
+        tops = []
+        stack: list[tuple[str, QTreeWidgetItem | None]] = [(root, None) for root in reversed(document.roots)]
+        while stack:  # no recursion: an assembly may be deep
+            part_id, above = stack.pop()
+            item = self._part_item(document.parts[part_id])
+            if above is None:
+                tops.append(item)
+            else:
+                above.addChild(item)
+            stack.extend((child, item) for child in reversed(document.parts[part_id].children))
+        self.tree.addTopLevelItems(tops)
+        for key, title in GROUPS.items():
+            head = QTreeWidgetItem(self.tree, [title])
+            head.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            self._items[key] = head
+        self._others = {}
+        self._fill_groups()
+        self.tree.expandAll()
+        for item_id in folded & set(self._items):
+            self._items[item_id].setExpanded(False)
+        self.tree.setUpdatesEnabled(True)
         self._busy = False
         self._selected_there()
-        self._filter(self.search.text())
+        if self.search.text():
+            self._filter(self.search.text())
 
-    @staticmethod
-    def _environment_name(document: Document) -> str:
-        if document.environment.sky is not None:
-            return "sky"
-        return document.environment.image if document.environment.shipped else "own file"
+    def _group_rows(self) -> dict[str, list[Other]]:
+        """The rows of set, lamps and cameras as they should be."""
+        document = self.session.resolved
+        worn = {p.material for p in document.parts.values()}
+        glowing = [m for m in document.materials.values() if m.surface.emission_luminance > 0 and m.id in worn]
+        environment = document.environment
+        dome = "sky" if environment.sky is not None else environment.image if environment.shipped else "own file"
+        lamps = [Other(f"lamps/{x.id}", x.name, "lamp", x.on, f"{x.name}: {x.kind} lamp in the group {x.group}") for x in document.lamps.values()]
+        return {
+            "set": [Other("floor", f"Floor: {document.floor.kind}")],
+            "lamps": [Other("environment", f"Dome: {dome}"), *(Other(f"materials/{m.id}", m.name) for m in glowing), *lamps],
+            "cameras": [Other(f"cameras/{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()],
+        }
 
-    def _group(self, key: str, title: str, members: list[tuple[str, str]]) -> None:
-        head = QTreeWidgetItem(self.tree, [title])
-        head.setFlags(Qt.ItemFlag.ItemIsEnabled)
-        self._items[key] = head
-        for member, text in members:
-            item = QTreeWidgetItem(head, [text])
-            item.setData(0, _ID, member)
-            item.setData(0, _KIND, "subject")
-            item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
-            self._items[member] = item
+    def _fill_groups(self) -> None:
+        """Bring the rows that are no parts up to date; only groups that changed are made anew."""
+        self._busy = True
+        wanted_selection = self.session.subject
+        for group, rows in self._group_rows().items():
+            if self._others.get(group) == rows:
+                continue
+            head = self._items[group]
+            same = [r.address for r in self._others.get(group, [])] == [r.address for r in rows]
+            if not same:
+                for gone in self._others.get(group, []):
+                    self._items.pop(gone.address, None)
+                head.takeChildren()
+            for row in rows:
+                if not same:
+                    item = QTreeWidgetItem(head, [row.text])
+                    item.setData(0, _ID, row.address)
+                    item.setData(0, _KIND, row.kind)
+                    editable = Qt.ItemFlag.ItemIsEditable if row.kind == "lamp" else Qt.ItemFlag.NoItemFlags
+                    item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | editable)
+                    self._items[row.address] = item
+                    item.setSelected(row.address == wanted_selection)
+                self._show_other(self._items[row.address], row)
+            self._others[group] = rows
+        self._busy = False
 
-    def _add_lamp(self, lamp: Lamp) -> None:
-        item = QTreeWidgetItem(self._items["lamps"], [lamp.name])
-        item.setData(0, _ID, f"lamp:{lamp.id}")
-        item.setData(0, _KIND, "lamp")
-        item.setToolTip(0, f"{lamp.name}: {lamp.kind} lamp in the group {lamp.group}")
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable)
-        item.setData(0, Qt.ItemDataRole.UserRole + 2, "eye" if lamp.on else "eye-slash")
-        item.setForeground(0, QColor(theme.current().text if lamp.on else theme.current().quiet))
-        self._items[f"lamp:{lamp.id}"] = item
+    def _show_other(self, item: QTreeWidgetItem, row: Other) -> None:
+        if item.text(0) != row.text:
+            item.setText(0, row.text)
+        item.setToolTip(0, row.tip)
+        if row.kind == "lamp":
+            item.setData(0, _MARKS, "eye" if row.on else "eye-slash")
+            item.setForeground(0, QColor(theme.current().text if row.on else theme.current().quiet))
 
-    def _add(self, document: Document, part_id: str, above: QTreeWidgetItem | None) -> None:
-        part = document.parts[part_id]
-        item = QTreeWidgetItem(above or self.tree, [part.name]) if above is None else QTreeWidgetItem(above, [part.name])
-        item.setData(0, _ID, part_id)
+    def _part_item(self, part: Part) -> QTreeWidgetItem:
+        item = QTreeWidgetItem([part.name])
+        item.setData(0, _ID, part.id)
         item.setData(0, _KIND, "part")
-        item.setToolTip(0, part.name)
         item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDropEnabled)
-        self._items[part_id] = item
+        self._items[part.id] = item
         self._dress(item, part)
-        for child in part.children:
-            self._add(document, child, item)
+        return item
 
-    def _dress(self, item: QTreeWidgetItem, part) -> None:
+    def _dress(self, item: QTreeWidgetItem, part: Part) -> None:
         marks = ["eye" if part.visible else "eye-slash"] + (["lock"] if part.locked else [])
-        item.setData(0, Qt.ItemDataRole.UserRole + 2, " ".join(marks))
+        item.setData(0, _MARKS, " ".join(marks))
         item.setForeground(0, QColor(theme.current().text if part.visible else theme.current().quiet))
+        item.setToolTip(0, part.name)
         if item.text(0) != part.name:
             item.setText(0, part.name)
 
     def _changed(self, old: Document, new: Document) -> None:
-        tree_same = (
-            old.roots == new.roots
-            and len(old.parts) == len(new.parts)
-            and all(i in old.parts and old.parts[i].children == p.children for i, p in new.parts.items())
-        )
-        rest_same = old.cameras is new.cameras and old.floor is new.floor and old.environment is new.environment and old.materials is new.materials
-        rest_same = rest_same and [(x.id, x.name, x.on, x.kind, x.group) for x in old.lamps.values()] == [
-            (x.id, x.name, x.on, x.kind, x.group) for x in new.lamps.values()
-        ]
-        if not tree_same or not rest_same:
-            self.rebuild()
-            return
-        self._busy = True
-        for part_id, part in new.parts.items():
-            if old.parts[part_id] is not part:
-                self._dress(self._items[part_id], part)
-        self._busy = False
+        if old.parts is not new.parts or old.roots != new.roots:
+            tree_same = old.roots == new.roots and len(old.parts) == len(new.parts)
+            changed = []
+            if tree_same:
+                for part_id, part in new.parts.items():
+                    before = old.parts.get(part_id)
+                    if before is part:
+                        continue
+                    if before is None or (before.children is not part.children and before.children != part.children):
+                        tree_same = False
+                        break
+                    if (before.name, before.visible, before.locked) != (part.name, part.visible, part.locked):
+                        changed.append(part)
+            if not tree_same:
+                self.rebuild()
+                return
+            self._busy = True
+            for part in changed:
+                self._dress(self._items[part.id], part)
+            self._busy = False
+        self._fill_groups()
 
     def _selected_here(self) -> None:
         if self._busy:
             return
         chosen = self.tree.selectedItems()
         parts = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) == "part"]
-        subjects = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) in ("subject", "lamp")]
+        subjects = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) in ("other", "lamp")]
         self.session.select(parts, "" if parts else (subjects[0] if subjects else ""))
 
     def _selected_there(self) -> None:
         self._busy = True
         wanted = {*self.session.selection, self.session.subject}
-        for item_id, item in self._items.items():
-            if item.isSelected() != (item_id in wanted):
-                item.setSelected(item_id in wanted)
+        for item in self.tree.selectedItems():
+            if item.data(0, _ID) not in wanted:
+                item.setSelected(False)
+        for item_id in wanted:
+            if item_id in self._items:
+                self._items[item_id].setSelected(True)
         first = next((self._items[i] for i in self.session.selection if i in self._items), None)
         if first and not self.tree.hasFocus():
             chooser = self.tree.selectionModel()
@@ -280,14 +335,18 @@ class PartsPanel(QWidget):
         self.session.apply(f"Renamed {part.name} to {name}", edits.change_part(self.session.document, part.id, name=name))
 
     def _rename_lamp(self, item: QTreeWidgetItem) -> None:
-        lamp = self.session.document.lamps[item.data(0, _ID)[5:]]
+        lamp = self.session.document.lamps[item.data(0, _ID)[6:]]
         name = item.text(0).strip()
         if name and name != lamp.name:
             self.session.change_lamp(f"Renamed {lamp.name} to {name}", replace(lamp, name=name))
+        elif not name:
+            self._busy = True
+            item.setText(0, lamp.name)
+            self._busy = False
 
     def _toggle_eye(self, part_id: str) -> None:
-        if part_id.startswith("lamp:"):
-            lamp = self.session.document.lamps[part_id[5:]]
+        if part_id.startswith("lamps/"):
+            lamp = self.session.document.lamps[part_id[6:]]
             self.session.change_lamp(f"Switched {'off' if lamp.on else 'on'} {lamp.name}", replace(lamp, on=not lamp.on))
             return
         part = self.session.document.parts[part_id]
@@ -331,8 +390,11 @@ class PartsPanel(QWidget):
         super().changeEvent(event)
 
     def _changed_theme(self) -> None:
+        self._busy = True
         for part_id, part in self.session.document.parts.items():
             if part_id in self._items:
-                self._busy = True
                 self._dress(self._items[part_id], part)
-                self._busy = False
+        for rows in self._others.values():
+            for row in rows:
+                self._show_other(self._items[row.address], row)
+        self._busy = False

@@ -4,26 +4,26 @@ from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QButtonGroup, QToolButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.session import STAGES, Session
-
-ICONS = {"Prepare": "cube", "Surface": "swatches", "Light": "lightbulb", "Frame": "frame-corners", "Render": "aperture"}
+from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.stage import Stage
 
 
 class Rail(QWidget):
     """One button for each stage that works."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, stages: tuple[Stage, ...]) -> None:
         super().__init__()
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setFixedWidth(60)
         self.session = session
+        self._icons = {stage.name: stage.icon for stage in stages}
         self.buttons: dict[str, QToolButton] = {}
         group = QButtonGroup(self)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(2, 8, 2, 8)
         layout.setSpacing(4)
-        for number, stage in enumerate(STAGES, 1):
+        for number, stage in enumerate(self._icons, 1):
             made = QToolButton()
             made.setObjectName("stage")
             made.setText(stage)
@@ -46,4 +46,4 @@ class Rail(QWidget):
         for stage, made in self.buttons.items():
             on = stage == self.session.stage
             made.setChecked(on)
-            made.setIcon(theme.icon(ICONS[stage], theme.current().text if on else theme.current().quiet, 22))
+            made.setIcon(theme.icon(self._icons[stage], theme.current().text if on else theme.current().quiet, 22))

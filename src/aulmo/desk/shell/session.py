@@ -1,68 +1,30 @@
 """What the window is working on: the project, its history, the selection, the stage, the shot."""
 
-import threading
-import time
 from pathlib import Path
-from typing import Any, Callable
+from typing import Any, Callable, Iterable
 
 import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 
-from aulmo.document import edits, project_file
+from aulmo.desk.shell.task import Task
+from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
-from aulmo.document.records import Camera, Document, Lamp, Shot
-from aulmo.errors import AulmoError
+from aulmo.document.properties import about, accepted, get, put_many, resolve, sentence
+from aulmo.document.records import Camera, Document, Key, Lamp, Shot
+from aulmo.errors import AulmoError, BadValue
 
-STAGES = ("Prepare", "Surface", "Light", "Frame", "Render")
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
 JOBS = Path(platformdirs.user_data_dir("aulmo")) / "renders"
-
-
-class Task(QObject):
-    """Long work in a thread of its own: says how far it is, can be cancelled, hands its result to the window's thread."""
-
-    progressed = Signal(str, float)
-    finished = Signal(object)
-    failed = Signal(str)
-
-    def __init__(self, title: str, work: Callable[["Task"], Any]) -> None:
-        super().__init__()
-        self.title, self._work, self.cancelled = title, work, False
-        self.started = time.monotonic()
-
-    def start(self) -> None:
-        """Begin."""
-        self._thread = threading.Thread(target=self._run, name=self.title, daemon=True)
-        self._thread.start()
-
-    def abandon(self) -> None:
-        """Nobody waits for the result any more."""
-        self.cancelled = True
-        self.blockSignals(True)
-        for signal in (self.progressed, self.finished, self.failed):
-            signal.disconnect()
-        self._thread.join(2.0)
-
-    def tell(self, text: str, share: float) -> bool:
-        """Called by the work; False when it should give up."""
-        self.progressed.emit(text, share)
-        return not self.cancelled
-
-    def _run(self) -> None:
-        try:
-            result = self._work(self)
-        except AulmoError as error:
-            self.failed.emit(str(error))
-        except Exception as error:
-            self.failed.emit(f"{self.title} did not work: {error}")
-        else:
-            self.finished.emit(result)
+DEMO = Path(__file__).parents[4] / "demo"
 
 
 class Session(QObject):
-    """One open project. Every change goes through `apply`, so undo is complete."""
+    """One open project. Every change goes through `apply`, so undo is complete.
+
+    `subject` is the address of what is selected when it is no part: `lamps/<id>`, `cameras/<id>`, `materials/<id>`, `environment`, `floor`.
+    """
 
     changed = Signal(object, object)
     opened = Signal()
@@ -76,22 +38,26 @@ class Session(QObject):
     saved = Signal()
     task_started = Signal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, stages: Iterable[str]) -> None:
         super().__init__()
+        self.stages = tuple(stages)
         self.assets = AssetStore()
         self.history = History(Document())
         self.path: Path | None = None
         self.selection: tuple[str, ...] = ()
         self.last_selection: tuple[str, ...] = ()
         self.subject = ""
-        self.stage = "Prepare"
+        self.stage = self.stages[0]
         self.tool = ""
+        self.time = 0.0
         self.shot_id: str | None = None
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
         self.copied_material: str | None = None
         self._saved_document = self.history.document
-        self._journal = project_file.Journal(RECOVERY)
+        self._shown: tuple[tuple, Document] | None = None
+        self._resolved: tuple[tuple, Document] | None = None
+        self._journal = journal.Writer(RECOVERY, self.trouble.emit)
         self._journal_timer = QTimer(self)
         self._journal_timer.setSingleShot(True)
         self._journal_timer.setInterval(800)
@@ -99,6 +65,8 @@ class Session(QObject):
         self.history.listeners.append(self._on_history)
         self.tasks: list[Task] = []
         self._closed = False
+
+    # what is worked on
 
     @property
     def document(self) -> Document:
@@ -111,6 +79,11 @@ class Session(QObject):
         return self.document is self._saved_document
 
     @property
+    def own_path(self) -> Path | None:
+        """Where the artist's project lies; None for one that has no file, or is a demo that came with Aulmo."""
+        return None if self.path is None or self.path.parent == DEMO else self.path
+
+    @property
     def shot(self) -> Shot | None:
         """The shot everything applies to."""
         for shot in self.document.shots:
@@ -119,10 +92,36 @@ class Session(QObject):
         return self.document.shots[0] if self.document.shots else None
 
     @property
+    def choices(self) -> dict[str, str]:
+        """What is chosen along every axis."""
+        return {"shot": self.shot.id} if self.shot else {}
+
+    @property
+    def resolved(self) -> Document:
+        """The document as the shot has it at the present time."""
+        key = (self.document, self.shot.id if self.shot else "", self.time)
+        if self._resolved is None or self._resolved[0][0] is not key[0] or self._resolved[0][1:] != key[1:]:
+            self._resolved = (key, resolve(self.document, self.choices, self.time))
+        return self._resolved[1]
+
+    @property
+    def shown(self) -> Document:
+        """The document as the picture shows it: resolved, and with only the isolated parts. The same object until something changes."""
+        resolved = self.resolved
+        if not self.isolated:
+            return resolved
+        key = (resolved, self.isolated)
+        if self._shown is None or self._shown[0][0] is not resolved or self._shown[0][1] != self.isolated:
+            kept = set(edits.leaves(resolved, [i for i in self.isolated if i in resolved.parts]))
+            hidden = [i for i, p in resolved.parts.items() if p.mesh and i not in kept]
+            self._shown = (key, edits.change_parts(resolved, hidden, visible=False))
+        return self._shown[1]
+
+    @property
     def camera(self) -> Camera:
         """The shot's camera."""
         shot = self.shot
-        return self.document.cameras[shot.camera] if shot else Camera(id="", name="View", shutter=1 / 15)
+        return self.resolved.cameras[shot.camera] if shot else Camera(id="", name="View", shutter=1 / 15)
 
     @property
     def view(self) -> Camera:
@@ -132,19 +131,25 @@ class Session(QObject):
     @property
     def lamp(self) -> Lamp | None:
         """The selected lamp."""
-        return self.document.lamps.get(self.subject.removeprefix("lamp:")) if self.subject.startswith("lamp:") else None
+        return self.document.lamps.get(self.subject[6:]) if self.subject.startswith("lamps/") else None
 
-    def shown_document(self) -> Document:
-        """The document as the picture shows it: with only the isolated parts."""
-        if not self.isolated:
-            return self.document
-        kept = set(edits.leaves(self.document, [i for i in self.isolated if i in self.document.parts]))
-        hidden = [i for i, p in self.document.parts.items() if p.mesh and i not in kept]
-        return edits.change_parts(self.document, hidden, visible=False)
+    @property
+    def material_id(self) -> str | None:
+        """The material that is worked on: the one selected, the floor's, or what the selection wears."""
+        if self.subject == "floor":
+            return self.resolved.floor.material
+        if self.subject.startswith("materials/"):
+            found = self.subject[10:]
+            return found if found in self.document.materials else None
+        for part_id in edits.leaves(self.resolved, self.selection):
+            return self.resolved.parts[part_id].material
+        return None
 
-    def apply(self, sentence: str, document: Document, merge_key: object = None) -> None:
+    # changes
+
+    def apply(self, told: str, document: Document, merge_key: object = None) -> None:
         """One undoable step."""
-        self.history.apply(sentence, document, merge_key)
+        self.history.apply(told, document, merge_key)
 
     def attempt(self, run: Callable[[], Any]) -> Any:
         """Run something that may fail with a sentence; show the sentence."""
@@ -154,24 +159,107 @@ class Session(QObject):
             self.trouble.emit(str(error))
             return None
 
+    def value(self, address: str) -> Any:
+        """The value of a property as it is seen now. Raises BadValue when it is not there."""
+        return get(self.resolved, address)
+
+    def overridden(self, address: str) -> bool:
+        """Whether the shot has a value of its own there."""
+        return self.shot is not None and address in self.shot.overrides
+
+    def put(self, values: dict[str, Any], busy: bool = False, told: str = "") -> bool:
+        """Set properties by address as one step, the steps of a hand that is still on them being one; False and a sentence when it cannot be.
+
+        Where the shot has a value of its own, that one is changed; where keys hold a property, a key is put at the present time.
+        """
+        values = {address: value for address, value in values.items() if not self._locked(address)}
+        if not values:
+            return False
+        told = told or sentence(self.document, next(iter(values)))
+        document = self.attempt(lambda: self._with(self.document, values))
+        if document is None:
+            return False
+        self.apply(told, document, (tuple(values), self.selection, self.subject) if busy else None)
+        if not busy:
+            self.history.end_merge()
+        return True
+
+    def _with(self, document: Document, values: dict[str, Any]) -> Document:
+        base = {}
+        for address, value in values.items():
+            if self.overridden(address):
+                assert self.shot is not None
+                shot = next(s for s in document.shots if s.id == self.shot.id)
+                own = {**shot.overrides, address: accepted(about(address), value)}
+                document = edits.put_shot(document, replace(shot, overrides=own))
+            elif document.keys.get(address):
+                held = {k.time: k for k in document.keys[address]} | {self.time: Key(self.time, accepted(about(address), value))}
+                document = replace(document, keys={**document.keys, address: tuple(held[t] for t in sorted(held))})
+            else:
+                base[address] = value
+        return put_many(document, base) if base else document
+
+    def _locked(self, address: str) -> bool:
+        kind, _, rest = address.partition("/")
+        owner, _, field = rest.partition("/")
+        if kind == "cameras" and owner in self.document.cameras and field not in ("locked", "name") and self.document.cameras[owner].locked:
+            self.hint.emit(f"{self.document.cameras[owner].name} is locked")
+            return True
+        if kind == "parts" and field.startswith("placement") and owner in self.document.parts and self.document.parts[owner].locked:
+            self.hint.emit(f"{self.document.parts[owner].name} is locked")
+            return True
+        return False
+
+    def as_in_project(self, address: str) -> None:
+        """Let the shot have the project's value again."""
+        if self.shot is not None and address in self.shot.overrides:
+            kept = {a: v for a, v in self.shot.overrides.items() if a != address}
+            self.apply(f"{sentence(self.document, address)} as in the project", edits.put_shot(self.document, replace(self.shot, overrides=kept)))
+
+    def change_camera(self, told: str, camera: Camera, merge_key: object = None) -> None:
+        """An edit of a camera, unless it is locked."""
+        if camera.id not in self.document.cameras:
+            return
+        if self.document.cameras[camera.id].locked and camera.locked:
+            self.hint.emit(f"{camera.name} is locked")
+            return
+        self.apply(told, edits.put_camera(self.document, camera), merge_key)
+
+    def change_lamp(self, told: str, lamp: Lamp, merge_key: object = None) -> None:
+        """An edit of a lamp."""
+        self.apply(told, edits.put_lamp(self.document, lamp), merge_key)
+
+    def change_shot(self, told: str, merge_key: object = None, **changes: Any) -> None:
+        """An edit of the current shot."""
+        if self.shot:
+            self.apply(told, edits.put_shot(self.document, replace(self.shot, **changes)), merge_key)
+
     def undo(self) -> None:
         """One step back."""
-        sentence = self.history.undo()
-        self.hint.emit(f"Took back: {sentence}" if sentence else "There is nothing to take back")
+        told = self.history.undo()
+        self.hint.emit(f"Took back: {told}" if told else "There is nothing to take back")
 
     def redo(self) -> None:
         """One step forward."""
-        sentence = self.history.redo()
-        self.hint.emit(f"Did again: {sentence}" if sentence else "There is nothing to do again")
+        told = self.history.redo()
+        self.hint.emit(f"Did again: {told}" if told else "There is nothing to do again")
+
+    # what is looked at
 
     def select(self, part_ids, subject: str = "") -> None:
-        """Select parts, or another subject such as `camera:ID`, `environment`, `floor`."""
+        """Select parts, or something else by its address."""
         chosen = tuple(dict.fromkeys(i for i in part_ids if i in self.document.parts))
         if chosen != self.selection or subject != self.subject:
             if self.selection:
                 self.last_selection = self.selection
             self.selection, self.subject = chosen, subject
             self.selection_changed.emit()
+
+    def selected_name(self) -> str:
+        """What is selected, in words."""
+        if self.lamp is not None:
+            return self.lamp.name
+        return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"
 
     def set_stage(self, stage: str) -> None:
         """Go to a stage; the scene stays as it is."""
@@ -181,10 +269,16 @@ class Session(QObject):
             self.stage_changed.emit(stage)
 
     def set_tool(self, tool: str) -> None:
-        """Take a tool in hand: "", "handles", "focus" or "probe"."""
+        """Take a tool in hand by its name; "" selects."""
         if tool != self.tool:
             self.tool = tool
             self.tool_changed.emit(tool)
+
+    def set_isolated(self, part_ids: tuple[str, ...]) -> None:
+        """Show only these parts, or with none everything. Never part of the document, so it cannot leak into a final."""
+        if part_ids != self.isolated:
+            self.isolated = part_ids
+            self.view_changed.emit()
 
     def set_shot(self, shot_id: str) -> None:
         """Work on another shot."""
@@ -194,29 +288,14 @@ class Session(QObject):
 
     def set_view(self, camera: Camera | None) -> None:
         """Look through a free view, or through the shot's camera again."""
-        self.free_view = camera
-        self.view_changed.emit()
+        if camera is not self.free_view:
+            self.free_view = camera
+            self.view_changed.emit()
 
-    def change_camera(self, sentence: str, camera: Camera, merge_key: object = None) -> None:
-        """An edit of a camera, unless it is locked."""
-        if camera.id not in self.document.cameras:
-            return
-        if self.document.cameras[camera.id].locked and camera.locked:
-            self.hint.emit(f"{camera.name} is locked")
-            return
-        self.apply(sentence, edits.put_camera(self.document, camera), merge_key)
-
-    def change_lamp(self, sentence: str, lamp: Lamp, merge_key: object = None) -> None:
-        """An edit of a lamp."""
-        self.apply(sentence, edits.put_lamp(self.document, lamp), merge_key)
-
-    def change_shot(self, sentence: str, merge_key: object = None, **changes: Any) -> None:
-        """An edit of the current shot."""
-        if self.shot:
-            self.apply(sentence, edits.put_shot(self.document, replace(self.shot, **changes)), merge_key)
+    # long work
 
     def start_task(self, title: str, work: Callable[[Task], Any], done: Callable[[Any], None]) -> Task:
-        """Begin long work; `done` gets its result in the window's thread."""
+        """Begin long work; `done` gets its result in the window's thread, unless another project was opened meanwhile."""
         task = Task(title, work)
         if self._closed:
             return task
@@ -229,15 +308,25 @@ class Session(QObject):
         task.start()
         return task
 
+    def _abandon_tasks(self, wait: float = 0.0) -> None:
+        """A task belongs to its project: what comes for another one is dropped."""
+        tasks, self.tasks = self.tasks, []
+        for task in tasks:
+            task.abandon(wait)
+
+    # files
+
     def open_document(self, document: Document, assets: AssetStore, path: Path | None, unsaved: bool = False) -> None:
         """Put another project on the desk."""
-        self._journal.close()
-        self._journal = project_file.Journal(RECOVERY)
+        self._abandon_tasks()
+        self._journal_timer.stop()
+        self._journal.forget()
         self.assets, self.path = assets, path
         self.history = History(document)
         self.history.listeners.append(self._on_history)
         self._saved_document = Document() if unsaved else document
-        self.selection, self.subject, self.shot_id, self.free_view, self.isolated = (), "", None, None, ()
+        self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), 0.0
+        self.last_selection, self.copied_material = (), None
         if path and path.suffix == ".aulmo" and not unsaved:
             self._remember(path)
         self.opened.emit()
@@ -262,17 +351,22 @@ class Session(QObject):
             self.trouble.emit(str(error))
             return False
         self.path, self._saved_document = Path(path).resolve(), document
-        self._journal.close()
+        self._journal.forget()
         self._remember(self.path)
         self.hint.emit(f"Saved {self.path.name}")
         self.saved.emit()
         return True
 
+    def note_now(self) -> None:
+        """Write the running copy of unsaved work at once, and wait until it is there."""
+        self._journal_timer.stop()
+        self._note_journal()
+        self._journal.flush()
+
     def close(self) -> None:
         """The work was saved or given up."""
         self._closed = True
-        for task in list(self.tasks):
-            task.abandon()
+        self._abandon_tasks(2.0)
         self._journal_timer.stop()
         self._journal.close()
 
@@ -291,17 +385,20 @@ class Session(QObject):
         self.selection = kept  # nobody may be shown a selection that is not there
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
-        if self.subject.startswith("lamp:") and self.lamp is None:
+        if "/" in self.subject and not self._is_there(self.subject):
             self.subject, gone = "", True
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()
         self._journal_timer.start()
 
-    def _note_journal(self) -> None:
-        if self.is_saved:
-            return
+    def _is_there(self, address: str) -> bool:
         try:
+            get(self.document, address)
+        except BadValue:
+            return False
+        return True
+
+    def _note_journal(self) -> None:
+        if not self.is_saved:
             self._journal.note(self.document, self.assets, self.path)
-        except AulmoError as error:
-            self.trouble.emit(str(error))

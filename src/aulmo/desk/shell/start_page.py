@@ -7,11 +7,10 @@ from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.session import DEMO, Session
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.project_file import read_thumbnail
 
-DEMO = Path(__file__).parents[4] / "demo"
 DEMOS = (
     ("wick", "Wick lantern", "The hero, on a cove"),
     ("wick-night", "Wick at night", "Rim light and a flame"),

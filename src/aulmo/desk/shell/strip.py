@@ -6,11 +6,10 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from aulmo.desk.picture.picture import Picture
-from aulmo.desk.render.page import duration
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, Segments, button, label
+from aulmo.document.quantity import duration
 
 
 class NoiseBar(QWidget):
@@ -31,7 +30,7 @@ class NoiseBar(QWidget):
 class Strip(QWidget):
     """The line over everything."""
 
-    def __init__(self, session: Session, picture: Picture, render) -> None:
+    def __init__(self, session: Session, picture, render) -> None:
         super().__init__()
         self.session, self.picture = session, picture
         self.setObjectName("strip")
@@ -76,6 +75,8 @@ class Strip(QWidget):
         for signal in (session.opened, session.saved, session.shot_changed):
             signal.connect(self.refresh)
         picture.status_changed.connect(self.refresh_noise)
+        picture.preparing.connect(self.tell_preparing)
+        self._preparing = False
         self.refresh()
 
     def refresh(self) -> None:
@@ -88,8 +89,22 @@ class Strip(QWidget):
         self.shot.fill([(s.name, s.id) for s in document.shots], shot.id if shot else None)
         self.mode.set_value("traced" if self.picture.traced else "draft")
 
+    def tell_preparing(self, share: float, left: float) -> None:
+        """How far the renderer's kernels are made for this machine; the draft serves meanwhile."""
+        self._preparing = share < 1.0
+        if not self._preparing:
+            self.noise.setToolTip("")
+            self.refresh_noise()
+            return
+        self.noise.setText(f"Preparing {100 * share:.0f} %   {duration(left)} left")
+        self.noise.setToolTip("The renderer is made ready for this machine. This happens once; the draft picture serves meanwhile.")
+        self.bar.share = share
+        self.bar.update()
+
     def refresh_noise(self) -> None:
         """Noise and time to clean."""
+        if self._preparing:
+            return
         state = self.picture.state
         if state is None or not state.traced:
             self.noise.setText("Draft" if state else "")

@@ -3,7 +3,7 @@
 from importlib.resources import files
 
 import msgspec
-from PySide6.QtCore import QByteArray, QMimeData, QSize, Qt
+from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
@@ -12,6 +12,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
+from aulmo.document.quantity import counted
 from aulmo.document.records import Material
 from aulmo.surface import swatches
 
@@ -51,7 +52,9 @@ class Shelf(QListWidget):
             return
         drag = QDrag(self)
         drag.setMimeData(self.mimeData([item]))
-        drag.setPixmap(item.icon().pixmap(QSize(56, 40)))
+        ball = item.icon().pixmap(QSize(56, 40))
+        drag.setPixmap(ball)
+        drag.setHotSpot(QPoint(ball.width() + 8, ball.height() + 8))  # above and left of the cursor: the label says at its right what will happen
         drag.exec(Qt.DropAction.CopyAction)
 
 
@@ -91,9 +94,13 @@ class SurfaceBench(QWidget):
         layout.addLayout(head)
         layout.addWidget(self.shelf)
         self.shelf.setContentsMargins(8, 0, 8, 0)
-        session.opened.connect(self.fill)
+        session.opened.connect(self._opened)
         session.changed.connect(lambda old, new: old.materials is not new.materials and self.current() == "In this project" and self.fill())
         session.selection_changed.connect(self._mark)
+        self.fill()
+
+    def _opened(self) -> None:
+        self._asked.clear()
         self.fill()
 
     def current(self) -> str:
@@ -108,7 +115,8 @@ class SurfaceBench(QWidget):
             for material in self.session.document.materials.values():
                 if wanted in material.name.lower():
                     count = len(edits.users_of(self.session.document, material.id))
-                    self._add(material.name, f"material\n{material.id}\n{material.name}", self._ball(material), f"{material.name}: {count} parts")
+                    payload = f"material\n{material.id}\n{material.name}"
+                    self._add(material.name, payload, self._ball(material), f"{material.name}: {counted(count, 'part')}")
         else:
             for kind, swatch, _ in swatches.shelf():
                 if name in ("All", kind) and wanted in swatch.lower():
@@ -131,9 +139,8 @@ class SurfaceBench(QWidget):
 
     def _mark(self) -> None:
         document = self.session.document
-        worn = {
-            document.materials[document.parts[i].material].name for i in edits.leaves(document, self.session.selection) if document.parts[i].material
-        }
+        ids = {document.parts[i].material for i in edits.leaves(document, self.session.selection)} & set(document.materials)
+        worn = {document.materials[i].name for i in ids}
         for k in range(self.shelf.count()):
             item = self.shelf.item(k)
             item.setSelected(item.text() in worn)

@@ -203,6 +203,7 @@ class ColourRow(QWidget):
     """Label, hex code and chip of one colour. `changed` carries the colour and whether the hand is still moving."""
 
     changed = Signal(object, bool)
+    restored = Signal()
     trouble = Signal(str)
 
     def __init__(self, text: str, default: Colour | None = None) -> None:
@@ -222,16 +223,17 @@ class ColourRow(QWidget):
         layout.setSpacing(6)
         self.hex.editingFinished.connect(self._typed)
         self.chip.clicked.connect(self._open)
-        self.dot.clicked.connect(lambda: self.default is not None and self.changed.emit(self.default, False))
+        self.dot.clicked.connect(self.restored)
 
     def set_value(self, colour: Colour) -> None:
         """Show a colour without telling anybody."""
+        if tuple(colour) == self._colour and self.hex.text():
+            return
         self._colour = tuple(colour)
         if not self.hex.hasFocus():
             self.hex.setText(to_hex(colour))
         self.chip.colour = self._colour
         self.chip.update()
-        self.dot.set_on(self.default is not None and to_hex(self.default) != to_hex(colour))
 
     def _typed(self) -> None:
         try:

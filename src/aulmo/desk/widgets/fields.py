@@ -3,8 +3,8 @@
 import math
 from typing import Any, Callable
 
-from PySide6.QtCore import QSettings, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter
+from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, Signal
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -44,6 +44,7 @@ class NumberField(QLineEdit):
         super().__init__()
         self.unit, self.low, self.high, self.decimals = unit, low, high, decimals
         self._value = 0.0
+        self._wrong: tuple[bool, str] = (False, "")
         self.bare = False
         self.setMinimumWidth(36)
         self.editingFinished.connect(self._take)
@@ -69,15 +70,22 @@ class NumberField(QLineEdit):
         """Show a number without telling anybody."""
         self._value = value
         if not self.hasFocus() or not self.isModified():
-            self.setText(self._text(value))
-            self.setCursorPosition(0)
+            text = self._text(value)
+            if text != self.text():
+                self.setText(text)
+                self.setCursorPosition(0)
             self._mark(False)
 
     def _mark(self, wrong: bool, why: str = "") -> None:
+        if (wrong, why) == self._wrong:
+            return
+        again = wrong != self._wrong[0]
+        self._wrong = (wrong, why)
         self.setProperty("wrong", wrong)
         self.setToolTip(why)
-        self.style().unpolish(self)
-        self.style().polish(self)
+        if again:  # styling a field anew is what takes long
+            self.style().unpolish(self)
+            self.style().polish(self)
 
     def _take(self) -> None:
         if not self.isModified():
@@ -115,34 +123,54 @@ class NumberField(QLineEdit):
 
 
 class Dot(QWidget):
-    """A small dot that shows where a value differs from its default; a click restores it."""
+    """A small mark before a row: a dot where the value differs from its default, a ring where the shot has its own, a diamond where keys hold
+    it. A click restores."""
 
     clicked = Signal()
+    TIPS = {
+        "": "", "changed": "Changed; click for the default", "own": "This shot has its own; click for the project's", "keyed": "Held by keys",
+    }  # fmt: skip
 
     def __init__(self) -> None:
         super().__init__()
         self.setFixedSize(9, 18)
-        self._on = False
+        self.mark = ""
 
-    def set_on(self, on: bool) -> None:
-        """Show or hide the dot."""
-        self._on = on
-        self.setCursor(Qt.CursorShape.PointingHandCursor if on else Qt.CursorShape.ArrowCursor)
-        self.setToolTip("Changed; click for the default" if on else "")
+    @property
+    def is_on(self) -> bool:
+        """Whether there is anything to restore."""
+        return self.mark in ("changed", "own")
+
+    def set_mark(self, mark: str) -> None:
+        """Show "changed", "own", "keyed", or nothing."""
+        if mark == self.mark:
+            return
+        self.mark = mark
+        self.setCursor(Qt.CursorShape.PointingHandCursor if self.is_on else Qt.CursorShape.ArrowCursor)
+        self.setToolTip(self.TIPS[mark])
         self.update()
 
     def paintEvent(self, event) -> None:  # noqa: N802
         """Draw."""
-        if self._on:
-            painter = QPainter(self)
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.current().accent_hover))
-            painter.drawEllipse(1, 7, 5, 5)
+        if not self.mark:
+            return
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        colour = QColor(theme.current().accent_hover)
+        if self.mark == "own":
+            painter.setPen(QPen(colour, 1.5))
+            painter.drawEllipse(QRectF(1, 7, 5, 5))
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        if self.mark == "keyed":
+            painter.drawPolygon(QPolygonF([QPointF(3.5, 5.5), QPointF(7, 9), QPointF(3.5, 12.5), QPointF(0, 9)]))
+        else:
+            painter.drawEllipse(QRectF(1, 7, 5, 5))
 
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """Restore."""
-        if self._on:
+        if self.is_on:
             self.clicked.emit()
 
 
@@ -178,6 +206,7 @@ class SliderRow(QWidget):
     """
 
     changed = Signal(float, bool)
+    restored = Signal()
     trouble = Signal(str)
 
     def __init__(
@@ -203,7 +232,7 @@ class SliderRow(QWidget):
         self.slider.sliderReleased.connect(lambda: self.changed.emit(self.field.value(), False))
         self.field.edited.connect(self._typed)
         self.field.trouble.connect(self.trouble)
-        self.dot.clicked.connect(lambda: self.default is not None and self._typed(self.default))
+        self.dot.clicked.connect(self.restored)
 
     def set_title(self, title: str) -> None:
         """Call the row something else."""
@@ -215,11 +244,10 @@ class SliderRow(QWidget):
         """Show a number without telling anybody."""
         self.field.set_value(value)
         share = (value - self.low) / (self.high - self.low) if self.high > self.low else 0.0
-        self.slider.blockSignals(True)
         if not self.slider.isSliderDown():
+            self.slider.blockSignals(True)
             self.slider.setValue(round(1000 * min(1.0, max(0.0, share)) ** (1 / self.curve)))
-        self.slider.blockSignals(False)
-        self.dot.set_on(self.default is not None and abs(value - self.default) > 1e-9 + 1e-6 * abs(self.default))
+            self.slider.blockSignals(False)
 
     def _slid(self, position: int) -> None:
         value = self.low + (self.high - self.low) * (position / 1000) ** self.curve
@@ -300,14 +328,18 @@ class Choice(QComboBox):
 
     def __init__(self) -> None:
         super().__init__()
+        self._items: list[tuple[str, Any]] = []
         self.setMinimumWidth(60)
         self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.activated.connect(lambda i: self.chosen.emit(self.itemData(i)))
 
     def fill(self, items: list[tuple[str, Any]], current: Any) -> None:
         """Replace the items and show the current one."""
+        if items == self._items and self.count() and self.itemData(self.currentIndex()) == current:
+            return
         self.blockSignals(True)
-        if [(self.itemText(i), self.itemData(i)) for i in range(self.count())] != items:
+        if items != self._items:
+            self._items = list(items)
             self.clear()
             for label, data in items:
                 self.addItem(label, data)

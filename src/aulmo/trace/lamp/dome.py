@@ -283,7 +283,8 @@ def _sample_moving(scene, lamp, px, py, pz, s, t, pick, time):
 
 @inlined
 def sample_lamps(scene, options, px, py, pz, aim, select, s, t, time):
-    """One direction toward a lamp from a point at a time 0..1 within the shutter; `aim` tells what the point makes of light, see `light_tree.FROM_ANYWHERE`.
+    """One direction toward a lamp from a point at a time 0..1 within the shutter; `aim` tells what the point makes of light, see
+    `light_tree.FROM_ANYWHERE`.
 
     Returns (dx, dy, dz, distance, red, green, blue, density per steradian with the chance of choosing the lamp, share of it that other
     estimators could also find, lamp row, cosine at the lamp, what of `select` is left for a place on it); density 0 means none. A lamp

@@ -3,12 +3,11 @@
 import math
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.desk.shell import theme
-from aulmo.document.placement import from_matrix, turn_matrix
+from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
 from aulmo.trace.camera_rows import project
 
@@ -121,14 +120,31 @@ class Marks:
             painter.drawText(QPointF(left, y + (22 if y < 0.5 * self.height else -14)), name)
 
 
-def moved_lamp(lamp: Lamp, offset: np.ndarray) -> Lamp:
-    """A lamp moved by world millimetres."""
-    x, y, z = (float(round(p + d, 6)) for p, d in zip(lamp.position, offset))
-    return replace(lamp, position=(x, y, z))
+class LampMarks:
+    """The marks as an overlay of the picture: shown while light is worked on, and when a lamp is selected."""
 
+    def __init__(self, picture, stage: str) -> None:
+        self.picture, self.session, self._stage = picture, picture.session, stage
 
-def turned_lamp(lamp: Lamp, axis: np.ndarray, degrees: float) -> Lamp:
-    """A lamp turned about a world axis through itself."""
-    matrix = np.eye(4)
-    matrix[:3, :3] = turn_matrix(tuple(axis * degrees)) @ turn_matrix(lamp.turn)
-    return replace(lamp, turn=from_matrix(matrix).turn)
+    def shown(self) -> bool:
+        """Whether they are drawn now."""
+        return bool(self.session.document.lamps) and (self.session.stage == self._stage or self.session.lamp is not None)
+
+    def now(self) -> Marks:
+        """The marks as they are seen now."""
+        return Marks(self.session.resolved, self.picture.wide_camera(), self.picture.width(), self.picture.height())
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint them."""
+        lamp = self.session.lamp
+        self.now().draw(painter, lamp.id if lamp is not None else "", self.picture.hot.removeprefix("lamps/"))
+
+    def at(self, x: float, y: float) -> str:
+        """The address of the lamp whose dot lies under a point, or nothing."""
+        lamp = self.now().at(x, y)
+        return f"lamps/{lamp.id}" if lamp is not None else ""
+
+    def words(self, address: str) -> tuple[str, str]:
+        """What the cursor says over a lamp."""
+        lamp = self.session.document.lamps[address[6:]]
+        return lamp.name, f"{lamp.kind} lamp · T shows handles"

@@ -1,0 +1,23 @@
+"""Distances and what is sharp, as the Frame page tells them."""
+
+import math
+
+import numpy as np
+
+from aulmo.document.records import Camera
+
+
+def distance_of(camera: Camera) -> float:
+    """Distance from camera to target, mm."""
+    return float(np.linalg.norm(np.array(camera.position) - np.array(camera.target)))
+
+
+def sharp_range(camera: Camera) -> tuple[float, float]:
+    """Near and far limit of what looks sharp, mm, for a circle of confusion of 1/1500 of the frame's diagonal (thin lens)."""
+    if not camera.focus:
+        return 0.0, math.inf
+    circle = camera.sensor_mm * 1.2 / 1500
+    hyperfocal = camera.focal_length_mm**2 / (camera.f_stop * circle) + camera.focal_length_mm
+    near = camera.focus * (hyperfocal - camera.focal_length_mm) / (hyperfocal + camera.focus - 2 * camera.focal_length_mm)
+    far = camera.focus * (hyperfocal - camera.focal_length_mm) / (hyperfocal - camera.focus) if camera.focus < hyperfocal else math.inf
+    return near, far

@@ -1,0 +1,115 @@
+"""New lamps, aiming them, and the files that light comes from."""
+
+from pathlib import Path
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QFileDialog
+
+from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.stage import Desk, FileKind
+from aulmo.document import edits
+from aulmo.document.property_table import LAMP_KINDS
+from aulmo.document.records import Lamp
+from aulmo.errors import AulmoError, BadFile
+from aulmo.light.environment_image import from_blob
+from aulmo.light.place_lamp import new_lamp
+from aulmo.prepare import arrange
+
+_PLAIN = ("sun", "portal")
+
+
+def read_profile(session: Session, path: Path) -> str:
+    """Keep a photometric file in the project; its asset's name. Raises BadFile."""
+    from aulmo.light.photometry import read_ies
+
+    try:
+        blob = path.read_bytes()
+    except OSError as error:
+        raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
+    read_ies(blob, path.name)
+    return session.assets.add(blob, ".ies")
+
+
+class LightCommands:
+    """The commands on light."""
+
+    def __init__(self, desk: Desk) -> None:
+        self.desk, self.session = desk, desk.session
+        desk.kinds.append(FileKind((".hdr", ".exr"), "light the set with it", lambda paths: self.use_environment(paths[-1])))
+        desk.kinds.append(FileKind((".ies",), "a lamp with this measured light", lambda paths: [self.use_profile(p) for p in paths]))
+
+    def register(self, page) -> None:
+        """The commands, once the lamp's page is there."""
+        desk, s, add = self.desk, self.session, self.desk.registry.add
+        lit = lambda: desk.working() and s.lamp is not None  # noqa: E731
+        add("environment", "Open environment…", "File", "", self.choose_environment, desk.working)
+        for kind, title in LAMP_KINDS.items():
+            add(f"lamp_{kind}", f"New {title.lower()} lamp" if kind not in _PLAIN else f"New {title.lower()}", "Light", "",
+                lambda k=kind: self.new_lamp(k), desk.working)  # fmt: skip
+        add("lamp_here", "Put the lamp where the view is", "Light", "", page.put_at_view, lit, break_before=True)
+        add("lamp_aim", "Point the lamp at the product", "Light", "", page.point_at_product, lit)
+        add("lamp_solo", "Only this lamp", "Light", "", self.solo, lit)
+
+    def new_lamp(self, kind: str, **changes) -> Lamp:
+        """A lamp of a kind, up on the camera's left; the Light stage shows it."""
+        session = self.session
+        session.set_stage("Light")
+        box = arrange.bounds(session.resolved, session.assets, session.document.roots) or ((-50.0, -50.0, 0.0), (50.0, 50.0, 100.0))
+        name = edits.free_name(changes.pop("name", LAMP_KINDS[kind]), (lamp.name for lamp in session.document.lamps.values()))
+        lamp = replace(new_lamp(kind, name, edits.new_id(), *box, session.camera), **changes)
+        session.change_lamp(f"New lamp {name}", lamp)
+        session.select((), f"lamps/{lamp.id}")
+        return lamp
+
+    def solo(self) -> None:
+        """Every other lamp off, or all on again when it already is the only one."""
+        session, lamp = self.session, self.session.lamp
+        if lamp is None:
+            return
+        alone = all(other.on == (other.id == lamp.id) for other in session.document.lamps.values())
+        lamps = {i: replace(other, on=alone or i == lamp.id) for i, other in session.document.lamps.items()}
+        session.apply("All lamps on" if alone else f"Only {lamp.name}", replace(session.document, lamps=lamps))
+
+    def use_environment(self, path: Path) -> None:
+        """Light the set with an HDR or EXR file, kept inside the project."""
+        session, assets = self.session, self.session.assets
+
+        def work(task):
+            task.tell(f"Reading {path.name}", 0.2)
+            try:
+                blob = path.read_bytes()
+            except OSError as error:
+                raise AulmoError(f"{path.name} could not be read: {error.strerror}.") from error
+            from_blob(blob, path.name)
+            return assets.add(blob, path.suffix.lower())
+
+        def done(name: str) -> None:
+            environment = replace(session.document.environment, image=name, shipped=False, sky=None)
+            session.apply(f"Lit with {path.name}", replace(session.document, environment=environment))
+
+        session.start_task(f"Reading {path.name}", work, done)
+
+    def choose_environment(self) -> None:
+        """Ask for an environment."""
+        name, _ = QFileDialog.getOpenFileName(self.desk.window, "Open environment", self.desk.folder(), "Environments (*.hdr *.HDR *.exr *.EXR)")
+        if name:
+            self.use_environment(Path(name))
+
+    def use_profile(self, path: Path) -> None:
+        """Give a measured light to the selected photometric lamp, or make one."""
+        session = self.session
+
+        def run() -> None:
+            name = read_profile(session, path)
+            if session.lamp is not None and session.lamp.kind == "photometric":
+                session.change_lamp(f"Measured light of {path.name}", replace(session.lamp, profile=name))
+            else:
+                self.new_lamp("photometric", name=path.stem, profile=name)
+
+        session.attempt(run)
+
+    def choose_profile(self) -> None:
+        """Ask for a photometric file."""
+        name, _ = QFileDialog.getOpenFileName(self.desk.window, "Open photometric file", self.desk.folder(), "Photometric files (*.ies *.IES)")
+        if name:
+            self.use_profile(Path(name))

@@ -1,0 +1,1 @@
+"""Tools under the hand in the picture, one file for each."""

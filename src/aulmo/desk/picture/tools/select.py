@@ -1,0 +1,91 @@
+"""Selecting: a click takes what is under the cursor, again goes one level up; a drag on nothing draws a box."""
+
+import numpy as np
+from PySide6.QtCore import QPoint, QRect, Qt
+from PySide6.QtGui import QColor, QPainter, QPen
+
+from aulmo.desk.picture.tools.tool import Tool
+from aulmo.desk.shell import theme
+
+
+class Select(Tool):
+    """What the hand does when it holds nothing else."""
+
+    def __init__(self, picture) -> None:
+        super().__init__(picture)
+        self._press: QPoint | None = None
+        self.box: QRect | None = None
+
+    def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        """Begin."""
+        self._press = at
+
+    def drag(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        """A box, once the hand has gone far enough."""
+        if self._press is not None and (at - self._press).manhattanLength() > 6:
+            self.box = QRect(self._press, at).normalized()
+            self.picture.update()
+
+    def release(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        """Take what is there."""
+        if self._press is None:
+            return
+        add = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
+        if self.box is not None:
+            found = self.parts_in(self.box)
+            self.session.select([*self.session.selection, *found] if add else found)
+        else:
+            self.click(at, add)
+        self._press = self.box = None
+        self.picture.update()
+
+    def put_away(self) -> None:
+        """Forget a box that was begun."""
+        self._press = self.box = None
+
+    def click(self, at: QPoint, add: bool) -> None:
+        """Select what is under a point."""
+        session = self.session
+        subject = self.picture.subject_at(at)
+        if subject:
+            session.select((), subject)
+            return
+        part = self.picture.part_at(at)
+        if part is None or part not in session.document.parts:
+            if not add:
+                session.select(())
+            return
+        if add:
+            chosen = list(session.selection)
+            session.select([i for i in chosen if i != part] if part in chosen else [*chosen, part])
+            return
+        climb = part
+        if len(session.selection) == 1:
+            chain, current = [], part
+            while current is not None:
+                chain.append(current)
+                current = session.document.parts[current].parent
+            if session.selection[0] in chain:
+                climb = chain[(chain.index(session.selection[0]) + 1) % len(chain)]
+        session.select([climb])
+
+    def parts_in(self, box: QRect) -> list[str]:
+        """Parts seen in a box of the widget."""
+        picture = self.picture
+        if picture.draft is None:
+            return []
+        h, w = picture.draft.parts.shape
+        fx, fy = w / max(1, picture.width()), h / max(1, picture.height())
+        rows = slice(max(0, int(box.top() * fy)), int(box.bottom() * fy) + 1)
+        columns = slice(max(0, int(box.left() * fx)), int(box.right() * fx) + 1)
+        numbers = np.unique(picture.draft.parts[rows, columns])
+        return [picture.draft_parts[n] for n in numbers if 0 <= n < len(picture.draft_parts)]
+
+    def draw(self, painter: QPainter) -> None:
+        """The box."""
+        if self.box is not None:
+            colour = QColor(theme.current().accent_hover)
+            painter.setPen(QPen(colour, 1))
+            colour.setAlpha(30)
+            painter.setBrush(colour)
+            painter.drawRect(self.box)

@@ -1,0 +1,41 @@
+"""From what is worked on to addresses: "cameras/{camera}/iso" is the shot's camera's, "parts/{solids}/edge_radius" that of all selected solids."""
+
+import re
+
+from aulmo.desk.shell.session import Session
+from aulmo.document import edits
+
+_BRACES = re.compile(r"\{(\w+)\}")
+
+
+def sample(template: str) -> str:
+    """A template with any name in the place of braces, for looking up what is known of the property."""
+    return _BRACES.sub("x", template)
+
+
+def meant(session: Session, word: str) -> list[str]:
+    """The ids that a word in braces stands for now: camera, shot, lamp, material, part (the only one selected), parts, solids, subject."""
+    shot = session.shot
+    if word == "camera":
+        return [shot.camera] if shot else []
+    if word == "shot":
+        return [shot.id] if shot else []
+    if word == "lamp":
+        return [session.lamp.id] if session.lamp is not None else []
+    if word == "material":
+        return [session.material_id] if session.material_id in session.document.materials else []
+    if word == "part":
+        return list(session.selection) if len(session.selection) == 1 else []
+    if word == "parts":
+        return list(session.selection)
+    if word == "solids":
+        return edits.leaves(session.document, session.selection)
+    raise KeyError(word)
+
+
+def addresses(session: Session, template: str) -> list[str]:
+    """The addresses a template stands for now."""
+    match = _BRACES.search(template)
+    if match is None:
+        return [template]
+    return [template[: match.start()] + found + template[match.end() :] for found in meant(session, match[1])]

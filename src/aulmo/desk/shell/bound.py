@@ -1,0 +1,274 @@
+"""Rows of a page bound to properties by address: label, unit, range, default, mark and undo sentence come from the table of properties."""
+
+from typing import Any, Callable
+
+from PySide6.QtWidgets import QCheckBox, QLabel, QLineEdit, QVBoxLayout, QWidget
+
+from aulmo.desk.shell.addressing import addresses, sample
+from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.colour_field import ColourRow
+from aulmo.desk.widgets.fields import Choice, Dot, NumberField, Segments, SliderRow, row
+from aulmo.document.properties import about
+from aulmo.document.property_table import Property
+from aulmo.errors import BadValue
+
+
+class Bound:
+    """One row. `template` is an address with what is worked on in braces, as "cameras/{camera}/iso"; several addresses are set together.
+
+    `widget` is what stands in the page, `field` what is typed into or clicked. Subclasses show a value and tell one.
+    """
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        self.session, self.template = session, template
+        self.about: Property = about(sample(template))
+        self.title = title or self.about.label
+        self.default = self.about.default if default is None else default
+        self.dot = Dot()
+        self.dot.clicked.connect(self.restore)
+        self.widget: QWidget
+        self.field: Any
+
+    def addresses(self) -> list[str]:
+        """The properties this row stands for now."""
+        return addresses(self.session, self.template)
+
+    def refresh(self) -> None:
+        """Show the value as it is."""
+        found = self.addresses()
+        if not found:
+            return
+        try:
+            value = self.session.value(found[0])
+        except BadValue:
+            if self.default is None:
+                return
+            value = self.default  # an input that a node does not name has its default
+        self.show(value)
+        own, keyed = self.session.overridden(found[0]), bool(self.session.document.keys.get(found[0]))
+        self.dot.set_mark("own" if own else "keyed" if keyed else "changed" if self.differs(value) else "")
+
+    def differs(self, value: Any) -> bool:
+        """Whether a value is another than the default."""
+        if self.default is None or self.about.kind in ("text", "link", "choice"):
+            return False
+        if isinstance(value, float):
+            return abs(value - self.default) > 1e-9 + 1e-6 * abs(self.default)
+        return value != self.default
+
+    def restore(self) -> None:
+        """The default again, or the project's value where the shot has its own."""
+        found = self.addresses()
+        if found and self.session.overridden(found[0]):
+            for address in found:
+                self.session.as_in_project(address)
+        elif self.default is not None:
+            self.put(self.default)
+
+    def put(self, value: Any, busy: bool = False) -> None:
+        """Set the property, or say why not."""
+        found = self.addresses()
+        if found and not self.session.put({address: value for address in found}, busy):
+            self.refresh()
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        raise NotImplementedError
+
+    def set_visible(self, on: bool) -> None:
+        """Show or hide the whole row."""
+        if self.widget.isHidden() == on:
+            self.widget.setVisible(on)
+
+
+class BoundSlider(Bound):
+    """A number with a track."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        a = self.about
+        limits = {"hard_low": a.least, "hard_high": a.most}
+        self.widget = SliderRow(self.title, a.low, a.high, a.unit, self.default, a.decimals, curve=a.curve, tip=a.tip, **limits)
+        self.dot = self.widget.dot
+        self.field = self.widget.field
+        self.widget.restored.connect(self.restore)
+        self.widget.trouble.connect(session.trouble)
+        self.widget.changed.connect(lambda value, busy: self.put(self._whole(value), busy))
+
+    def _whole(self, value: float) -> float | int:
+        return round(value) if self.about.kind == "whole" else value
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        self.widget.set_value(value)
+
+
+class BoundNumber(Bound):
+    """A number without a track."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.field = number_field(session, self.template, self.title)
+        self.field.edited.connect(lambda value: self.put(round(value) if self.about.kind == "whole" else value))
+        self.widget = row(self.title, self.field, dot=self.dot, tip=self.about.tip)
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        self.field.set_value(value)
+
+
+class BoundColour(Bound):
+    """A colour."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.widget = self.field = ColourRow(self.title, self.default)
+        self.widget.setToolTip(self.about.tip)
+        self.dot = self.widget.dot
+        self.widget.restored.connect(self.restore)
+        self.widget.trouble.connect(session.trouble)
+        self.widget.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        self.widget.set_value(value if isinstance(value, tuple) else (value, value, value))
+
+
+class BoundYes(Bound):
+    """A box to tick."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.field = QCheckBox(self.title)
+        self.field.setToolTip(self.about.tip)
+        self.field.clicked.connect(lambda on: self.put(on))
+        self.widget = row("", self.field, dot=self.dot)
+
+    def refresh(self) -> None:
+        """Ticked when all of them are."""
+        super().refresh()
+        found = self.addresses()
+        if len(found) > 1:
+            self.show(all(self.session.value(a) for a in found))
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        if self.field.isChecked() != value:
+            self.field.setChecked(value)
+
+
+class BoundChoice(Bound):
+    """One of a few."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.field = Choice()
+        self.field.setAccessibleName(self.title)
+        self.field.chosen.connect(self.put)
+        self.widget = row(self.title, self.field, dot=self.dot, tip=self.about.tip)
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        self.field.fill([(text, key) for key, text in self.about.choices.items()], value)
+
+
+class BoundSegments(Bound):
+    """One of two or three, side by side."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self._keys = {str(key): key for key in self.about.choices}
+        self.field = Segments({str(key): text for key, text in self.about.choices.items()})
+        self.field.chosen.connect(lambda word: self.put(self._keys[word]))
+        self.widget = self.field
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        self.field.set_value(str(value))
+
+
+class BoundText(Bound):
+    """A line of text."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.field = QLineEdit()
+        self.field.setAccessibleName(self.title)
+        self.field.editingFinished.connect(self._typed)
+        self.widget = row(self.title, self.field, dot=self.dot, tip=self.about.tip)
+
+    def _typed(self) -> None:
+        found, text = self.addresses(), self.field.text().strip()
+        if not found or text == self.session.value(found[0]):
+            return
+        if not text:
+            self.show(self.session.value(found[0]))
+            return
+        self.put(text)
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        if not self.field.hasFocus() and self.field.text() != value:
+            self.field.setText(value)
+
+
+class BoundVector(Bound):
+    """Three numbers in a row."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.fields = []
+        for axis in "xyz":
+            field = number_field(session, f"{template}/{axis}", f"{self.title} {axis}", self.about.unit == "mm")
+            field.setStyleSheet("padding: 2px 3px;")
+            field.edited.connect(lambda value, a=axis: self._typed(a, value))
+            self.fields.append(field)
+        self.field = self.fields
+        self.widget = row(self.title, *self.fields, dot=self.dot)
+        self.label = self.widget.findChildren(QLabel)[0]
+
+    def _typed(self, axis: str, value: float) -> None:
+        found = self.addresses()
+        if found and not self.session.put({f"{address}/{axis}": value for address in found}):
+            self.refresh()
+
+    def differs(self, value: Any) -> bool:
+        """Places and turns have no default worth going back to."""
+        return False
+
+    def show(self, value: Any) -> None:
+        """Show a value without telling anybody."""
+        for field, number in zip(self.fields, value):
+            field.set_value(number)
+
+
+def number_field(session: Session, template: str, name: str, bare: bool = False) -> NumberField:
+    """A field for the property at an address, with its unit and limits; `bare` leaves the unit to the label."""
+    known = about(sample(template))
+    field = NumberField(known.unit, known.least, known.most, known.decimals)
+    field.bare = bare
+    field.setAccessibleName(name)
+    field.setToolTip(known.tip)
+    field.trouble.connect(session.trouble)
+    return field
+
+
+_ROWS: dict[str, Callable[..., Bound]] = {
+    "number": BoundSlider, "whole": BoundNumber, "yes": BoundYes, "colour": BoundColour, "choice": BoundChoice, "text": BoundText,
+    "vector": BoundVector,
+}  # fmt: skip
+
+
+def bound(session: Session, template: str, title: str = "", default: Any = None, kind: Callable[..., Bound] | None = None) -> Bound:
+    """The row that a property asks for, or one of the kinds above."""
+    return (kind or _ROWS[about(sample(template)).kind])(session, template, title, default)
+
+
+class Rows(QWidget):
+    """A column of bound rows without a heading."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 0, 0, 0)
+        self.column.setSpacing(3)

@@ -1,0 +1,54 @@
+"""Long work in a thread of its own."""
+
+import threading
+import time
+import traceback
+from typing import Any, Callable
+
+from PySide6.QtCore import QObject, Signal
+
+from aulmo.errors import AulmoError
+
+
+class Task(QObject):
+    """Work that says how far it is, can be cancelled, and hands its result to the window's thread."""
+
+    progressed = Signal(str, float)
+    finished = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, title: str, work: Callable[["Task"], Any]) -> None:
+        super().__init__()
+        self.title, self._work, self.cancelled = title, work, False
+        self.started = time.monotonic()
+        self._thread: threading.Thread | None = None
+
+    def start(self) -> None:
+        """Begin."""
+        self._thread = threading.Thread(target=self._run, name=self.title, daemon=True)
+        self._thread.start()
+
+    def abandon(self, wait: float = 0.0) -> None:
+        """Nobody wants the result any more; it is dropped whenever it comes. May wait some seconds for the end."""
+        self.cancelled = True
+        self.blockSignals(True)
+        for signal in (self.progressed, self.finished, self.failed):
+            signal.disconnect()
+        if wait and self._thread is not None:
+            self._thread.join(wait)
+
+    def tell(self, text: str, share: float) -> bool:
+        """Called by the work; False when it should give up."""
+        self.progressed.emit(text, share)
+        return not self.cancelled
+
+    def _run(self) -> None:
+        try:
+            result = self._work(self)
+        except AulmoError as error:
+            self.failed.emit(str(error))
+        except Exception as error:
+            traceback.print_exc()
+            self.failed.emit(f"{self.title} did not work: {error}")
+        else:
+            self.finished.emit(result)

@@ -1,0 +1,102 @@
+"""Renders through the real widgets; and what the files then say."""
+
+
+import numpy as np
+from msgspec.structs import replace
+from PIL import Image
+from PySide6.QtCore import Qt
+
+from aulmo.command.main import describe
+from aulmo.document import edits
+from aulmo.surface.colour import from_hex
+from desk_tools import drop, point_of, settle, swatch_mime, type_into
+
+LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
+NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
+
+
+def surface_page(window):
+    """The Surface stage's page."""
+    window.session.set_stage("Surface")
+    return window.details.pages["Surface"]
+
+
+def worn(window, part: str):
+    """What a part wears."""
+    return window.session.document.materials[window.session.document.parts[part].material]
+
+
+def test_a_render_goes_on_while_the_artist_works_and_the_file_says_so(window, qtbot, tmp_path):
+    window.session.set_stage("Render")
+    page = window.details.pages["Render"]
+    type_into(page.width_, "96")
+    assert window.session.shot.height == 72
+    page.stop.field.buttons["samples"].click()
+    type_into(page.samples.field, "6")
+    page.go.click()
+    (card,) = window.bench.faces["Render"].cards
+    window.session.apply("Repainted", edits.change_surface(window.session.document, "m", base_color=from_hex("#000000")))  # too late for the snapshot
+    qtbot.waitUntil(lambda: card.outcome == "done", timeout=120000)
+    with Image.open(card.job.record.out) as image:
+        assert image.size == (96, 72)
+        pixels = np.asarray(image).astype(int)
+    red = (pixels[..., 0] > 1.5 * pixels[..., 2]) & (pixels[..., 0] > 60)
+    assert red.any(), "the file shows the ball as it was when the render began"
+    assert "6 samples" in card.words.text() and card.open.isVisible() and not card.picture.pixmap().isNull()
+    card.again.click()
+    assert len(window.bench.faces["Render"].cards) == 2
+    again = window.bench.faces["Render"].cards[0]
+    qtbot.waitUntil(lambda: again.outcome == "done", timeout=120000)
+    assert again.job.record.out != card.job.record.out
+
+
+def test_a_render_can_be_cancelled(window, qtbot):
+    window.session.set_stage("Render")
+    window.session.change_shot("Large", width=2400, height=1800)
+    window.session.apply("Many", replace(window.session.document, render=replace(window.session.document.render, samples=5000)))
+    card = window.bench.faces["Render"].start()
+    qtbot.waitUntil(lambda: bool(card.job.state()), timeout=90000)
+    assert card.bar.isVisible()
+    card.cancel.click()
+    qtbot.waitUntil(lambda: card.outcome == "cancelled", timeout=60000)
+    assert "Cancelled" in card.words.text()
+
+
+def test_the_time_is_predicted_before_starting(window, qtbot):
+    window.session.set_stage("Render")
+    page = window.details.pages["Render"]
+    page.measure.click()
+    qtbot.waitUntil(lambda: page.prediction.text().startswith("About"), timeout=120000)
+    assert "8 samples" in page.prediction.text()
+    window.session.apply("Moved", edits.change_part(window.session.document, "ball", name="Moved"))
+    assert "changed" in page.prediction.text()
+
+
+def test_a_folder_that_is_gone_gets_a_sentence(window):
+    window.session.set_stage("Render")
+    window.session.apply("Folder", replace(window.session.document, render=replace(window.session.document.render, folder="/no/such/place")))
+    assert window.bench.faces["Render"].start() is None
+    assert "/no/such/place" in window.hint_line.text.text()
+
+
+def test_from_drop_to_reopened_file(window, qtbot, tmp_path):
+    """The whole slice: swatch by drop, undo, light turned, lens set, rendered, saved, opened again; and the file says so."""
+    window.session.set_stage("Surface")
+    drop(window.picture, swatch_mime("Polished brass"), point_of(window, "ball"))
+    drop(window.picture, swatch_mime("Slate"), point_of(window, "ball"))
+    window.session.undo()
+    window.session.set_stage("Light")
+    type_into(window.details.pages["Light"].turn.field, "33")
+    window.session.set_stage("Frame")
+    type_into(window.details.pages["Frame"].focal.field, "50")
+    assert window.session.save(tmp_path / "end.aulmo", window.files.thumbnail())
+    window.files.open_project(tmp_path / "end.aulmo")
+    settle(qtbot, window)
+    about = describe(tmp_path / "end.aulmo")
+    assert {p["name"]: p["material"] for p in about["parts"]}["Ball"] == "Polished brass"
+    assert about["lights"][0]["turn"] == 33 and about["cameras"][0]["focal_length_mm"] == 50
+    window.session.apply("Small", edits.put_shot(window.session.document, replace(window.session.shot, width=40, height=30)))
+    card = window.bench.faces["Render"].start()
+    qtbot.waitUntil(lambda: card.outcome == "done", timeout=120000)
+    with Image.open(card.job.record.out) as image:
+        assert image.size == (40, 30)
