@@ -58,21 +58,26 @@ def import_files(arguments) -> int:
 
 
 def describe(path: Path) -> dict:
-    """What `info --json` prints of a project."""
-    from aulmo.document.edits import part_path, tree_order
+    """What `info --json` prints of a project; `base_color` is linear sRGB."""
+    import numpy as np
+
+    from aulmo.document.edits import tree_order
     from aulmo.document.project_file import load
     from aulmo.prepare.arrange import size_of
+    from aulmo.surface.colour import ACESCG_TO_SRGB
 
     document, assets = load(path)
     names = {i: m.name for i, m in document.materials.items()}
     parts: list[dict] = []
+    paths: dict[str | None, str] = {None: ""}
     for part_id in tree_order(document):
         part = document.parts[part_id]
+        paths[part_id] = f"{paths[part.parent]}/{part.name}".lstrip("/")
         parts.append(
             {
                 "id": part.id,
                 "name": part.name,
-                "path": part_path(document, part_id),
+                "path": paths[part_id],
                 "triangles": len(assets.mesh(part.mesh).triangles) if part.mesh else 0,
                 "size_mm": [round(v, 6) for v in size_of(document, assets, [part_id])],
                 "material": names.get(part.material or ""),
@@ -81,7 +86,15 @@ def describe(path: Path) -> dict:
         )
     return {
         "parts": parts,
-        "materials": [{"name": m.name, "kind": m.kind, "surface": _plain(m.surface)} for m in document.materials.values()],
+        "materials": [
+            {
+                "name": m.name,
+                "kind": m.kind,
+                "base_color": [float(v) for v in ACESCG_TO_SRGB @ np.array(m.surface.base_color)],
+                "surface": _plain(m.surface),
+            }
+            for m in document.materials.values()
+        ],
         "shots": [
             {"name": s.name, "camera": document.cameras[s.camera].name, "width": s.width, "height": s.height, "view": s.view} for s in document.shots
         ],

@@ -12,15 +12,15 @@ def _from_1(raw: dict[str, Any]) -> dict[str, Any]:
     """Timed placements and views become keys; a shot's own floor and backdrop become what differs in it."""
     keys: dict[str, list] = {}
 
-    def key(address: str, held: list[dict], value: Callable[[dict], Any]) -> None:
+    def key(address: str, held: list[dict], value: Callable[..., Any]) -> None:
         if held:
             keys[address] = [{"time": k["time"], "value": value(k)} for k in held]
 
     for part_id, part in raw.get("parts", {}).items():
         held = part.pop("motion", [])
-        for field, default in (("position", [0.0, 0.0, 0.0]), ("turn", [0.0, 0.0, 0.0]), ("scale", [1.0, 1.0, 1.0])):
-            if any(k.get("placement", {}).get(field, default) != part.get("placement", {}).get(field, default) for k in held):
-                key(f"parts/{part_id}/placement/{field}", held, lambda k, f=field, d=default: k.get("placement", {}).get(f, d))
+        for field, start in (("position", [0.0, 0.0, 0.0]), ("turn", [0.0, 0.0, 0.0]), ("scale", [1.0, 1.0, 1.0])):
+            if any(k.get("placement", {}).get(field, start) != part.get("placement", {}).get(field, start) for k in held):
+                key(f"parts/{part_id}/placement/{field}", held, lambda k, f=field, d=start: k.get("placement", {}).get(f, d))
     for camera_id, camera in raw.get("cameras", {}).items():
         held = camera.pop("motion", [])
         key(f"cameras/{camera_id}/position", held, lambda k: k["position"])
@@ -28,6 +28,7 @@ def _from_1(raw: dict[str, Any]) -> dict[str, Any]:
         key(f"cameras/{camera_id}/roll", held, lambda k: k.get("roll", 0.0))
     for shot in raw.get("shots", []):
         overrides = {}
+        defaults: dict[str, Any]
         for name, defaults in (("floor", _FLOOR_1), ("backdrop", _BACKDROP_1)):
             own = shot.pop(name, None)
             if own is not None:

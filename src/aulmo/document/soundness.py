@@ -78,8 +78,8 @@ def check_numbers(document: r.Document, name: str) -> None:
                 if isinstance(value, float) and not (math.isfinite(value) and (known is None or known.kind == "colour" or _sound(value, known))):
                     raise BadFile(f"{name} is damaged: {key} of the node {node.id} of {material.name} makes no sense.")
     for shot in document.shots:
-        for address, value in shot.overrides.items():
-            _check_value(address, value, f"the shot {shot.name}", name)
+        for address, own in shot.overrides.items():
+            _check_value(address, own, f"the shot {shot.name}", name)
     for address, keys in document.keys.items():
         for one, other in zip((None, *keys), keys):
             if not math.isfinite(other.time) or (one is not None and other.time <= one.time):

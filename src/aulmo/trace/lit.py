@@ -1,6 +1,6 @@
 """The fourth step of a scene: lamps, glowing parts and the dome."""
 
-from typing import NamedTuple, Sequence
+from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
 
@@ -73,16 +73,17 @@ class GlowBook:
 
 
 def light(
-    document: Document, assets: AssetStore, names: Sequence[str], meshes: Sequence[Mesh], placed: Placed, worn: Worn, dark: int, book: GlowBook
+    document: Document, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: int,
+    book: GlowBook,
 ) -> Lit:  # fmt: skip
-    """Everything that shines. `names` and `meshes` are those of the instances; instance number `dark` gives no light (a floor that only
-    catches shadows), -1 for none."""
+    """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; instance number `dark` gives no light (a floor
+    that only catches shadows), -1 for none."""
+    shines = (worn.numbers[:, openpbr.EMISSION : openpbr.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, openpbr.OPACITY] > 0)
     glowing = [
-        k for k, row in enumerate(worn.which)
-        if LUMINANCE @ worn.numbers[row, openpbr.EMISSION : openpbr.EMISSION + 3] > 0 and worn.numbers[row, openpbr.OPACITY] > 0 and k != dark
-        and (k not in placed.moving or keeps_its_size(placed.moving[k]))  # what changes its size meanwhile is met by chance alone
+        k for k in np.flatnonzero(shines[worn.which]).tolist()
+        if k != dark and (k not in placed.moving or keeps_its_size(placed.moving[k]))  # what changes its size meanwhile is met by chance alone
     ]  # fmt: skip
-    glows = book.gather([(names[k], meshes[k], placed.world[k]) for k in glowing])
+    glows = book.gather([(names[k], mesh_of(names[k]), placed.world[k]) for k in glowing])
     rows: list[np.ndarray] = []
     corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
     lamp_of = np.full(len(worn.which), -1, np.int32)

@@ -55,9 +55,10 @@ def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:
     distant = sum(float(LUMINANCE @ r[a.LAMP_RGB : a.LAMP_RGB + 3]) * (math.pi * 2 * r[a.LAMP_SIZE_2] or 1.0) for r in arrays.lamps[arrays.distant])
     near = 0.0
     if len(arrays.nodes):
-        _, *centre, _, power = arrays.nodes[0, a.NODE_ALL, :6]
-        apart = np.linalg.norm(np.array(centre) - 0.5 * (scene.low + scene.high))
-        reach = max(apart, 0.5 * float(np.linalg.norm(scene.high - scene.low)))
+        root = arrays.nodes[0, a.NODE_ALL]
+        centre, power = root[1:4], float(root[5])
+        apart = np.linalg.norm(centre - 0.5 * (scene.low + scene.high))
+        reach = max(float(apart), 0.5 * float(np.linalg.norm(scene.high - scene.low)))
         near = power / math.pi / reach**2
     parts = np.array([dome, distant, near])
     present = parts > 0

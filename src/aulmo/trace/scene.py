@@ -81,6 +81,7 @@ class SceneBuilder:
         self._displaced: dict[str, Mesh] = {}
         self._held: dict[str, MeshTree] = {}  # trees of what the document has, seen or not
         self._edges, self._programs, self._glows = EdgeBook(), ProgramBook(assets), GlowBook()
+        self._seen: Remembered[list[str]] = Remembered()
         self._outfit: Remembered[Outfit] = Remembered()
         self._floor: Remembered[Mesh] = Remembered()
         self._shapes: Remembered[Shapes] = Remembered()
@@ -110,9 +111,10 @@ class SceneBuilder:
     def _build(self, moments: Moments, moving: Moments | None, tables: bool) -> Scene:
         document = moments.first
         floor = document.floor
-        outfit = self._outfit.get((document.parts, document.roots, document.materials), lambda: self._dress(document))
-        part_ids = outfit.part_ids
-        matrices, low, high = self._bounds.get((document.parts, outfit.part_ids), lambda: self._measure(moments, part_ids))
+        part_ids = self._seen.get((document.parts, document.roots), lambda: shown_parts(document))
+        displacing = [m for m in document.materials.values() if "displacement" in m.wires]
+        outfit = self._outfit.get((part_ids, *displacing), lambda: self._dress(document, part_ids))
+        matrices, low, high = self._bounds.get((part_ids,), lambda: self._measure(moments, part_ids))
         names = list(dict.fromkeys(outfit.shapes))
         ground = None
         if floor.kind != "none":
@@ -120,7 +122,7 @@ class SceneBuilder:
             ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
             names.append(f"floor-{floor.kind}-{radius!r}")
         worn = self._worn.get(
-            (tuple(outfit.materials), document.materials, floor.material, ground is not None, tables),
+            (outfit, document.materials, floor.material, ground is not None, tables),
             lambda: wear(outfit.materials, document.materials, floor.material, ground is not None, self._programs, tables),
         )
         placed = self._placed.get((matrices, floor, ground is not None, moving), lambda: self._place(moments, matrices, low, high, part_ids))
@@ -130,7 +132,7 @@ class SceneBuilder:
         catcher = len(part_ids) if floor.kind == "shadow" else -1
         lit = self._lit.get(
             (document.lamps, document.environment, placed, worn, tuple(names), catcher),
-            lambda: light(document, self.assets, shape_names, [self._mesh(n, ground) for n in shape_names], placed, worn, catcher, self._glows),
+            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catcher, self._glows),
         )
         kinds = tuple(dict.fromkeys(lit.bodies))
         all_names = (*names, *(f"lamp-{kind}" for kind in kinds))
@@ -177,8 +179,7 @@ class SceneBuilder:
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
         )  # fmt: skip
 
-    def _dress(self, document: Document) -> Outfit:
-        part_ids = shown_parts(document)
+    def _dress(self, document: Document, part_ids: list[str]) -> Outfit:
         parts = [document.parts[i] for i in part_ids]
         displacing = {i: m for i, m in document.materials.items() if "displacement" in m.wires}
         shapes = [p.mesh or "" for p in parts]
@@ -205,8 +206,8 @@ class SceneBuilder:
         if not part_ids:
             return matrices, np.full(3, -50.0), np.full(3, 50.0)
         parts = moments.first.parts
-        boxes = {name: self.assets.box(name) for name in {parts[i].mesh for i in part_ids}}
-        ends = np.array([boxes[parts[i].mesh] for i in part_ids])
+        boxes = {name: self.assets.box(name) for name in {parts[i].mesh or "" for i in part_ids}}
+        ends = np.array([boxes[parts[i].mesh or ""] for i in part_ids])
         corners = np.stack([np.stack([ends[:, x, 0], ends[:, y, 1], ends[:, z, 2]], 1) for x in (0, 1) for y in (0, 1) for z in (0, 1)], 1)
         low, high = moved_boxes(corners, matrices)
         return matrices, low.min(0), high.max(0)

@@ -7,7 +7,7 @@ import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Callable, NamedTuple
+from typing import Any, Callable, NamedTuple, cast
 
 import msgspec
 import numpy as np
@@ -414,7 +414,7 @@ def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Trac
 
 
 def _write_state(path: Path, state: dict[str, np.ndarray]) -> None:
-    write_atomically(path, lambda file: np.savez(file, **state))
+    write_atomically(path, lambda file: np.savez(file, **cast(Any, state)))
 
 
 def _read_state(path: Path, tracer: Tracer, about: str) -> int:

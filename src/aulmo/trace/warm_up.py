@@ -102,7 +102,8 @@ def compile_all() -> None:
 
 
 if __name__ == "__main__":
-    if not kernel_cache.is_warm() and other_compiler() is None:
-        os.nice(5)
+    while other_compiler() is not None:
+        time.sleep(0.5)
+    if not kernel_cache.is_warm():
         with telling(lambda share, left: None):
             compile_all()

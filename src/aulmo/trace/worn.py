@@ -39,7 +39,8 @@ def wear(worn: Sequence[str | None], materials: dict[str, Material], floor: str 
     Without `tables` albedos stay empty, which is all a draft needs. Raises BadValue or BadFile when nodes or pictures are wrong.
     """
     surfaces: list[Surface] = [BARE_SURFACE]
-    names, dressed = ["Bare"], [None]
+    names = ["Bare"]
+    dressed: list[Material | None] = [None]
     rows: dict[str | None, int] = {None: 0}
     for material_id in dict.fromkeys(worn):
         if material_id is not None:
@@ -51,7 +52,7 @@ def wear(worn: Sequence[str | None], materials: dict[str, Material], floor: str 
     which = [rows[m] for m in worn]
     if has_floor:
         which.append(len(surfaces))
-        surfaces.append(materials[floor].surface if floor in materials else FLOOR_SURFACE)
+        surfaces.append(materials[floor].surface if floor is not None and floor in materials else FLOOR_SURFACE)
         names.append("Floor")
         dressed.append(materials.get(floor or ""))
     baked = [material_row(s, tables) for s in surfaces]

@@ -29,7 +29,7 @@ def test_lens_exposure_and_place_are_typed(window):
     type_into(page.iso.field, "200")
     type_into(page.roll.field, "3°")
     type_into(page.distance.field, "0.6 m")
-    type_into(page.height.field, "150")
+    type_into(page.stands_at.field, "150")
     camera = window.session.camera
     assert (camera.focal_length_mm, camera.f_stop, camera.iso, camera.roll) == (35, 5.6, 200, 3)
     assert camera.shutter == pytest.approx(1 / 125)

@@ -144,7 +144,7 @@ def test_rest_on_floor_and_centre(window):
 def test_the_size_is_read_out(window):
     window.session.select(["left"])
     page = window.details.pages["Prepare"]
-    assert page.size.text() == "30 × 30 × 30 mm"
+    assert page.size_text.text() == "30 × 30 × 30 mm"
     assert page.count.text() == "12 in 1 part"
 
 
@@ -331,7 +331,7 @@ def test_the_theme_and_units_act_at_once(window):
     assert theme.current() is theme.DAYLIGHT
     dialog.units.buttons["cm"].click()
     window.session.select(["left"])
-    assert window.details.pages["Prepare"].size.text() == "3 × 3 × 3 cm"
+    assert window.details.pages["Prepare"].size_text.text() == "3 × 3 × 3 cm"
     type_into(window.details.pages["Prepare"].fields["position"][0], "2")
     assert window.session.document.parts["left"].placement.position[0] == pytest.approx(20)
     dialog.theme.buttons["Dusk"].click()

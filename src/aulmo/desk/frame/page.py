@@ -40,7 +40,7 @@ class FramePage(Page):
         self.span, self.shift = self.add(lens, "cameras/{camera}/span_mm"), self.add(lens, "cameras/{camera}/shift_y")
         place = self.section("Place", "frame/place")
         self.distance = self._slider(place, "Distance", 50, 3000, 2, self._distance, hard_low=0.1, hard_high=1e7)
-        self.height = self._slider(place, "Height", 0, 1500, 1, self._height, hard_low=-1e7, hard_high=1e7)
+        self.stands_at = self._slider(place, "Height", 0, 1500, 1, self._height, hard_low=-1e7, hard_high=1e7)
         self.roll = self.add(place, "cameras/{camera}/roll")
         self.free = QWidget()
         line = QHBoxLayout(self.free)
@@ -59,7 +59,7 @@ class FramePage(Page):
         self.ev = label("")
         light.add(row("EV", self.ev))
         sharp = self.section("Sharpness", "frame/sharpness")
-        self.depth = self.add(sharp, "cameras/{camera}/depth_of_field")
+        self.depth_of_field = self.add(sharp, "cameras/{camera}/depth_of_field")
         self.focus = number_field(session, "cameras/x/focus", "Focus distance")
         self.focus.edited.connect(lambda value: self._camera(focus=value))
         self.pick = button("Click what is sharp", lambda: session.set_tool("focus"))
@@ -95,14 +95,15 @@ class FramePage(Page):
     def _slider(self, section, title: str, low: float, high: float, curve: float, run, **more) -> SliderRow:
         made = SliderRow(title, low, high, "mm", None, 0, curve=curve, **more)
         made.changed.connect(run)
-        section.add(self.watch(made))
+        self.watch(made)
+        section.add(made)
         return made
 
     def show_document(self) -> None:
         """What follows from the camera, and what is chosen from lists."""
         session, camera, shot = self.session, self.session.camera, self.session.shot
         self.title.setText(shot.name if shot else "No shot")
-        self.widget().setEnabled(shot is not None)
+        self.inner.setEnabled(shot is not None)
         if not self.shot_name.hasFocus():
             self.shot_name.setText(shot.name if shot else "")
         self.projection.fill([(text, key) for key, text in about("cameras/x/projection").choices.items()], camera.projection)
@@ -111,7 +112,7 @@ class FramePage(Page):
         sensors = SENSORS if any(mm == camera.sensor_mm for _, mm in SENSORS) else [*SENSORS, (show(camera.sensor_mm, "mm"), camera.sensor_mm)]
         self.sensor.fill(sensors, camera.sensor_mm)
         self.distance.set_value(distance_of(camera))
-        self.height.set_value(camera.position[2])
+        self.stands_at.set_value(camera.position[2])
         self.free.setVisible(session.free_view is not None)
         if not self.shutter.hasFocus():
             self.shutter.setText(f"1/{show(1 / camera.shutter, '', 1)} s" if camera.shutter < 0.5 else show(camera.shutter, "s", 2))

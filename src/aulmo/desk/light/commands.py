@@ -11,8 +11,8 @@ from aulmo.document import edits
 from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.records import Lamp
 from aulmo.errors import AulmoError, BadFile
+from aulmo.light import place_lamp
 from aulmo.light.environment_image import from_blob
-from aulmo.light.place_lamp import new_lamp
 from aulmo.prepare import arrange
 
 _PLAIN = ("sun", "portal")
@@ -36,7 +36,12 @@ class LightCommands:
     def __init__(self, desk: Desk) -> None:
         self.desk, self.session = desk, desk.session
         desk.kinds.append(FileKind((".hdr", ".exr"), "light the set with it", lambda paths: self.use_environment(paths[-1])))
-        desk.kinds.append(FileKind((".ies",), "a lamp with this measured light", lambda paths: [self.use_profile(p) for p in paths]))
+        desk.kinds.append(FileKind((".ies",), "a lamp with this measured light", self.use_profiles))
+
+    def use_profiles(self, paths: list[Path]) -> None:
+        """A lamp for each measured light."""
+        for path in paths:
+            self.use_profile(path)
 
     def register(self, page) -> None:
         """The commands, once the lamp's page is there."""
@@ -56,7 +61,7 @@ class LightCommands:
         session.set_stage("Light")
         box = arrange.bounds(session.resolved, session.assets, session.document.roots) or ((-50.0, -50.0, 0.0), (50.0, 50.0, 100.0))
         name = edits.free_name(changes.pop("name", LAMP_KINDS[kind]), (lamp.name for lamp in session.document.lamps.values()))
-        lamp = replace(new_lamp(kind, name, edits.new_id(), *box, session.camera), **changes)
+        lamp = replace(place_lamp.new_lamp(kind, name, edits.new_id(), box[0], box[1], session.camera), **changes)
         session.change_lamp(f"New lamp {name}", lamp)
         session.select((), f"lamps/{lamp.id}")
         return lamp

@@ -31,8 +31,8 @@ class PreparePage(Page):
         line.addWidget(button("Handles", lambda: session.set_tool("" if session.tool == "handles" else "handles"), tip="T"))
         self.place.add(tools)
         self.facts = self.section("Size and triangles")
-        self.size, self.count = label(""), label("")
-        self.facts.add(row("Size", self.size))
+        self.size_text, self.count = label(""), label("")
+        self.facts.add(row("Size", self.size_text))
         self.facts.add(row("Triangles", self.count))
         self.finesse = self.section("Finesse")
         self.chord, self.angle = (number_field(session, f"parts/x/finesse/{w}", t) for w, t in (("chord_mm", "Gap"), ("angle", "Angle")))
@@ -87,7 +87,7 @@ class PreparePage(Page):
             leaves = edits.leaves(document, part_ids)
             count = sum(len(assets.mesh(document.parts[i].mesh or "").triangles) for i in leaves)
             self._counted = (document.parts, (part_ids, unit), leaves)
-            self.size.setText(" × ".join(show(v / factor, "", 1 if factor == 1 else 2) for v in size) + f" {unit}")
+            self.size_text.setText(" × ".join(show(v / factor, "", 1 if factor == 1 else 2) for v in size) + f" {unit}")
             self.count.setText(f"{grouped(count)} in {counted(len(leaves), 'part')}")
         return self._counted[2]
 

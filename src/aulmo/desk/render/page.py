@@ -121,7 +121,7 @@ class RenderPage(Page):
         """Sizes, the file, the passes."""
         shot, settings = self.session.shot, self.session.resolved.render
         self.title.setText(shot.name if shot else "No shot")
-        self.widget().setEnabled(shot is not None)
+        self.inner.setEnabled(shot is not None)
         if shot is None:
             return
         self.width_.set_value(shot.width)

@@ -14,13 +14,14 @@ def make_application(dressed: bool = True):
 
     from aulmo.desk.shell import theme
 
-    application = QApplication.instance() or QApplication(sys.argv[:1])
+    running = QApplication.instance()
+    application = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     application.setApplicationName("Aulmo")
     application.setOrganizationName("Aulmo")
     application.setStyle("Fusion")
     theme.load_fonts(application)
     put_on = theme.use if dressed else theme.choose
-    put_on(application, QSettings().value("theme", "Dusk"))
+    put_on(application, str(QSettings().value("theme", "Dusk")))
     return application
 
 
@@ -35,7 +36,7 @@ def start(project: Path | None, demo: bool = False) -> int:
 
     window = Window()
     # dressed once it is built: widgets put together in a style sheet are styled again at every step
-    theme.use(application, QSettings().value("theme", "Dusk"))
+    theme.use(application, str(QSettings().value("theme", "Dusk")))
     signal.signal(signal.SIGINT, lambda *_: window.close())
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)  # lets Python see Ctrl+C

@@ -33,9 +33,9 @@ class Bound:
         """The properties this row stands for now."""
         return addresses(self.session, self.template)
 
-    def refresh(self) -> None:
-        """Show the value as it is."""
-        found = self.addresses()
+    def refresh(self, found: list[str] | None = None) -> None:
+        """Show the value as it is; `found` are the addresses where they are known already."""
+        found = self.addresses() if found is None else found
         if not found:
             return
         try:
@@ -88,19 +88,19 @@ class BoundSlider(Bound):
         super().__init__(session, template, title, default)
         a = self.about
         limits = {"hard_low": a.least, "hard_high": a.most}
-        self.widget = SliderRow(self.title, a.low, a.high, a.unit, self.default, a.decimals, curve=a.curve, tip=a.tip, **limits)
-        self.dot = self.widget.dot
-        self.field = self.widget.field
-        self.widget.restored.connect(self.restore)
-        self.widget.trouble.connect(session.trouble)
-        self.widget.changed.connect(lambda value, busy: self.put(self._whole(value), busy))
+        self.widget = made = SliderRow(self.title, a.low, a.high, a.unit, self.default, a.decimals, curve=a.curve, tip=a.tip, **limits)
+        self.dot, self.field = made.dot, made.field
+        self._set = made.set_value
+        made.restored.connect(self.restore)
+        made.trouble.connect(session.trouble)
+        made.changed.connect(lambda value, busy: self.put(self._whole(value), busy))
 
     def _whole(self, value: float) -> float | int:
         return round(value) if self.about.kind == "whole" else value
 
     def show(self, value: Any) -> None:
         """Show a value without telling anybody."""
-        self.widget.set_value(value)
+        self._set(value)
 
 
 class BoundNumber(Bound):
@@ -122,16 +122,16 @@ class BoundColour(Bound):
 
     def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
         super().__init__(session, template, title, default)
-        self.widget = self.field = ColourRow(self.title, self.default)
-        self.widget.setToolTip(self.about.tip)
-        self.dot = self.widget.dot
-        self.widget.restored.connect(self.restore)
-        self.widget.trouble.connect(session.trouble)
-        self.widget.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
+        self.widget = self.field = made = ColourRow(self.title, self.default)
+        made.setToolTip(self.about.tip)
+        self.dot = made.dot
+        made.restored.connect(self.restore)
+        made.trouble.connect(session.trouble)
+        made.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
 
     def show(self, value: Any) -> None:
         """Show a value without telling anybody."""
-        self.widget.set_value(value if isinstance(value, tuple) else (value, value, value))
+        self.field.set_value(value if isinstance(value, tuple) else (value, value, value))
 
 
 class BoundYes(Bound):
@@ -144,10 +144,10 @@ class BoundYes(Bound):
         self.field.clicked.connect(lambda on: self.put(on))
         self.widget = row("", self.field, dot=self.dot)
 
-    def refresh(self) -> None:
+    def refresh(self, found: list[str] | None = None) -> None:
         """Ticked when all of them are."""
-        super().refresh()
-        found = self.addresses()
+        found = self.addresses() if found is None else found
+        super().refresh(found)
         if len(found) > 1:
             self.show(all(self.session.value(a) for a in found))
 

@@ -5,6 +5,7 @@ from typing import Any, Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
+from aulmo.desk.shell.addressing import addresses
 from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import Built, Stage
@@ -22,11 +23,11 @@ class Page(QScrollArea):
         self.setWidgetResizable(True)
         self.setFrameShape(QFrame.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        inner = QWidget()
-        self.body = QVBoxLayout(inner)
+        self.inner = QWidget()
+        self.body = QVBoxLayout(self.inner)
         self.body.setContentsMargins(4, 10, 12, 12)
         self.body.setSpacing(4)
-        self.setWidget(inner)
+        self.setWidget(self.inner)
         self.title = label("", "title")
         self.title.setContentsMargins(9, 0, 0, 4)
         self.body.addWidget(self.title)
@@ -50,9 +51,13 @@ class Page(QScrollArea):
     def refresh(self) -> None:
         """Bring every row up to date."""
         self.show_document()
+        known: dict[str, list[str]] = {}
         for made in self.bound:
             if not made.widget.isHidden():
-                made.refresh()
+                head = made.template[: made.template.find("}") + 1]  # what the braces stand for is found once
+                if head not in known:
+                    known[head] = addresses(self.session, head) if head else []
+                made.refresh([found + made.template[len(head) :] for found in known[head]] if head else None)
 
     def show_document(self) -> None:
         """Bring up to date what is not bound to a property, before the rows that are."""

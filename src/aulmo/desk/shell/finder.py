@@ -12,7 +12,7 @@ class Finder(QFrame):
 
     def __init__(self, parent: QWidget, registry: Registry) -> None:
         super().__init__(parent)
-        self.registry = registry
+        self.registry, self._over = registry, parent
         self.setObjectName("card")
         self.setFixedSize(460, 330)
         layout = QVBoxLayout(self)
@@ -32,8 +32,7 @@ class Finder(QFrame):
     def open(self) -> None:
         """Show it, empty, with the cursor in it."""
         self.setStyleSheet(f"QFrame#card {{ border: 1px solid {theme.current().line}; }} QListWidget {{ background: transparent; border: none; }}")
-        parent = self.parentWidget()
-        self.move((parent.width() - self.width()) // 2, 90)
+        self.move((self._over.width() - self.width()) // 2, 90)
         self.entry.clear()
         self._fill("")
         self.show()
@@ -61,7 +60,7 @@ class Finder(QFrame):
 
     def _run(self, item: QListWidgetItem) -> None:
         self.hide()
-        self.parentWidget().setFocus()
+        self._over.setFocus()
         self.registry.run(item.data(Qt.ItemDataRole.UserRole))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
@@ -78,7 +77,7 @@ class Finder(QFrame):
                 return True
             if key == Qt.Key.Key_Escape:
                 self.hide()
-                self.parentWidget().setFocus()
+                self._over.setFocus()
                 return True
         elif event.type() == QEvent.Type.FocusOut:
             self.hide()

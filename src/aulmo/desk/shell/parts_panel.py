@@ -3,7 +3,7 @@
 from typing import NamedTuple
 
 from msgspec.structs import replace
-from PySide6.QtCore import QEvent, QItemSelectionModel, QMimeData, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QItemSelectionRange, QMimeData, QModelIndex, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import (
     QAbstractItemView,
@@ -305,13 +305,21 @@ class PartsPanel(QWidget):
 
     def _selected_there(self) -> None:
         self._busy = True
-        wanted = {*self.session.selection, self.session.subject}
-        for item in self.tree.selectedItems():
-            if item.data(0, _ID) not in wanted:
-                item.setSelected(False)
-        for item_id in wanted:
+        rows: dict[int, tuple[QModelIndex, list[int]]] = {}  # by parent: thousands of rows are chosen as a few ranges
+        for item_id in (*self.session.selection, self.session.subject):
             if item_id in self._items:
-                self._items[item_id].setSelected(True)
+                index = self.tree.indexFromItem(self._items[item_id])
+                rows.setdefault(index.parent().internalId() if index.parent().isValid() else -1, (index.parent(), []))[1].append(index.row())
+        wanted = QItemSelection()
+        model = self.tree.model()
+        for parent, numbers in rows.values():
+            numbers.sort()
+            start = 0
+            for k in range(1, len(numbers) + 1):
+                if k == len(numbers) or numbers[k] != numbers[k - 1] + 1:
+                    wanted.append(QItemSelectionRange(model.index(numbers[start], 0, parent), model.index(numbers[k - 1], 0, parent)))
+                    start = k
+        self.tree.selectionModel().select(wanted, QItemSelectionModel.SelectionFlag.ClearAndSelect)
         first = next((self._items[i] for i in self.session.selection if i in self._items), None)
         if first and not self.tree.hasFocus():
             chooser = self.tree.selectionModel()
@@ -357,14 +365,19 @@ class PartsPanel(QWidget):
     def _filter(self, text: str) -> None:
         wanted = text.strip().lower()
 
-        def visit(item: QTreeWidgetItem) -> bool:
-            below = [visit(item.child(k)) for k in range(item.childCount())]
-            fits = not wanted or wanted in item.text(0).lower() or any(below)
-            item.setHidden(not fits)
-            return fits
-
-        for k in range(self.tree.topLevelItemCount()):
-            visit(self.tree.topLevelItem(k))
+        order, stack = [], [self.tree.invisibleRootItem()]
+        while stack:
+            item = stack.pop()
+            order.append(item)
+            stack.extend(item.child(k) for k in range(item.childCount()))
+        fitting: set[int] = set()  # children come after their parents in the order
+        for item in reversed(order[1:]):
+            above = item.parent()
+            if not wanted or wanted in item.text(0).lower() or id(item) in fitting:
+                fitting.add(id(above))
+                item.setHidden(False)
+            else:
+                item.setHidden(True)
 
     def rename_current(self) -> None:
         """Begin renaming the selected part."""

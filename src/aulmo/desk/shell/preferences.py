@@ -1,5 +1,7 @@
 """Preferences: theme, navigation, units. They act at once."""
 
+from typing import cast
+
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
@@ -20,14 +22,14 @@ class Preferences(QDialog):
         layout.setContentsMargins(16, 14, 16, 12)
         layout.setSpacing(10)
         self.theme = Segments({"Dusk": "Dusk", "Daylight": "Daylight"})
-        self.theme.set_value(QSettings().value("theme", "Dusk"))
+        self.theme.set_value(str(QSettings().value("theme", "Dusk")))
         self.theme.chosen.connect(self._theme)
         self.navigation = Segments({"mouse": "Mouse", "trackpad": "Trackpad"})
-        self.navigation.set_value(QSettings().value("navigation", "mouse"))
+        self.navigation.set_value(str(QSettings().value("navigation", "mouse")))
         self.navigation.chosen.connect(self._navigation)
         self.words = label("", wrap=True)
         self.units = Segments({"mm": "mm", "cm": "cm", "in": "in"})
-        self.units.set_value(QSettings().value("units", "mm"))
+        self.units.set_value(str(QSettings().value("units", "mm")))
         self.units.chosen.connect(self._units)
         for title, widget in (("Theme", self.theme), ("Hand", self.navigation)):
             layout.addWidget(row(title, widget))
@@ -48,7 +50,7 @@ class Preferences(QDialog):
 
     def _theme(self, name: str) -> None:
         QSettings().setValue("theme", name)
-        theme.use(QApplication.instance(), name)
+        theme.use(cast(QApplication, QApplication.instance()), name)
         self._changed()
 
     def _navigation(self, name: str) -> None:

@@ -57,6 +57,7 @@ class Session(QObject):
         self._saved_document = self.history.document
         self._shown: tuple[tuple, Document] | None = None
         self._resolved: tuple[tuple, Document] | None = None
+        self._shot: tuple[tuple, str | None, Shot | None] | None = None
         self._journal = journal.Writer(RECOVERY, self.trouble.emit)
         self._journal_timer = QTimer(self)
         self._journal_timer.setSingleShot(True)
@@ -86,10 +87,11 @@ class Session(QObject):
     @property
     def shot(self) -> Shot | None:
         """The shot everything applies to."""
-        for shot in self.document.shots:
-            if shot.id == self.shot_id:
-                return shot
-        return self.document.shots[0] if self.document.shots else None
+        shots = self.document.shots
+        if self._shot is None or self._shot[0] is not shots or self._shot[1] != self.shot_id:
+            found = next((s for s in shots if s.id == self.shot_id), shots[0] if shots else None)
+            self._shot = (shots, self.shot_id, found)
+        return self._shot[2]
 
     @property
     def choices(self) -> dict[str, str]:
@@ -99,10 +101,11 @@ class Session(QObject):
     @property
     def resolved(self) -> Document:
         """The document as the shot has it at the present time."""
-        key = (self.document, self.shot.id if self.shot else "", self.time)
-        if self._resolved is None or self._resolved[0][0] is not key[0] or self._resolved[0][1:] != key[1:]:
-            self._resolved = (key, resolve(self.document, self.choices, self.time))
-        return self._resolved[1]
+        document, shot = self.document, self.shot
+        known = self._resolved
+        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time:
+            known = self._resolved = ((document, shot, self.time), resolve(document, self.choices, self.time))
+        return known[1]
 
     @property
     def shown(self) -> Document:
@@ -372,7 +375,7 @@ class Session(QObject):
 
     def recent(self) -> list[Path]:
         """Projects opened lately that still exist."""
-        names = QSettings().value("recent", []) or []
+        names: Any = QSettings().value("recent", []) or []
         return [Path(n) for n in ([names] if isinstance(names, str) else names) if Path(n).exists()]
 
     def _remember(self, path: Path) -> None:

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QPainter, QPen, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import DEMO, Session
@@ -51,6 +51,16 @@ class DropField(QWidget):
         self.clicked.emit()
 
 
+def _empty(layout: QLayout) -> None:
+    """Take everything out of a layout."""
+    while (taken := layout.takeAt(0)) is not None:
+        widget, under = taken.widget(), taken.layout()
+        if widget is not None:
+            widget.deleteLater()
+        elif under is not None:
+            _empty(under)
+
+
 class StartPage(QWidget):
     """What is seen before anything is open."""
 
@@ -75,15 +85,7 @@ class StartPage(QWidget):
 
     def rebuild(self) -> None:
         """Lay the page out for the projects there are now."""
-        while self.inner.count():
-            taken = self.inner.takeAt(0)
-            if taken.widget():
-                taken.widget().deleteLater()
-            elif taken.layout():
-                while taken.layout().count():
-                    under = taken.layout().takeAt(0)
-                    if under.widget():
-                        under.widget().deleteLater()
+        _empty(self.inner)
         self.inner.addStretch(1)
         head = QHBoxLayout()
         head.addWidget(label("Aulmo", "big"))

@@ -168,8 +168,9 @@ def use(application: QApplication, name: str) -> None:
     application.setStyleSheet(sheet(_current))
     for window in application.topLevelWidgets():  # what is not shown does not ask for its new room by itself
         for widget in reversed(window.findChildren(QWidget)):
-            if widget.layout() is not None:
-                widget.layout().activate()
+            layout = widget.layout()
+            if layout is not None:
+                layout.activate()
 
 
 def load_fonts(application: QApplication) -> None:

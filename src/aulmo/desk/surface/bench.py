@@ -140,7 +140,7 @@ class SurfaceBench(QWidget):
     def _mark(self) -> None:
         document = self.session.document
         ids = {document.parts[i].material for i in edits.leaves(document, self.session.selection)} & set(document.materials)
-        worn = {document.materials[i].name for i in ids}
+        worn = {document.materials[i].name for i in ids if i is not None}
         for k in range(self.shelf.count()):
             item = self.shelf.item(k)
             item.setSelected(item.text() in worn)

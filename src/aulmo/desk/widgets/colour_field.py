@@ -171,7 +171,7 @@ class Picker(QFrame):
         self._use((tint[0] / top, tint[1] / top, tint[2] / top))
 
     def _load(self) -> None:
-        kept = (QSettings().value("wells", "") or "").split()
+        kept = str(QSettings().value("wells", "") or "").split()
         start = [
             "#ffffff",
             "#bfbfbf",
@@ -229,7 +229,7 @@ class ColourRow(QWidget):
         """Show a colour without telling anybody."""
         if tuple(colour) == self._colour and self.hex.text():
             return
-        self._colour = tuple(colour)
+        self._colour = (colour[0], colour[1], colour[2])
         if not self.hex.hasFocus():
             self.hex.setText(to_hex(colour))
         self.chip.colour = self._colour

@@ -236,7 +236,7 @@ class SliderRow(QWidget):
 
     def set_title(self, title: str) -> None:
         """Call the row something else."""
-        self._row.findChild(QLabel).setText(title)
+        self._row.findChildren(QLabel)[0].setText(title)
         self.slider.setAccessibleName(title)
         self.field.setAccessibleName(title)
 

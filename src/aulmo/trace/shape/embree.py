@@ -137,14 +137,19 @@ class InstanceTree:
         self.handle = _lib.rtcNewScene(_device)
         _lib.rtcSetSceneFlags(self.handle, _SCENE_ROBUST)
         matrices = np.ascontiguousarray(matrices, np.float32)
-        for index, tree in enumerate(self.trees):
+        first, each = matrices.ctypes.data, matrices.strides[0] if len(matrices) else 0
+        moving = {index: np.ascontiguousarray(steps, np.float32) for index, steps in (moving or {}).items()}
+        for index, (tree, mask) in enumerate(zip(self.trees, masks.tolist())):
             geometry = _lib.rtcNewGeometry(_device, _GEOMETRY_INSTANCE)
             _lib.rtcSetGeometryInstancedScene(geometry, tree.handle)
-            steps = np.ascontiguousarray((moving or {}).get(index, matrices[index : index + 1]), np.float32)
-            _lib.rtcSetGeometryTimeStepCount(geometry, len(steps))
-            for k in range(len(steps)):
-                _lib.rtcSetGeometryTransform(geometry, k, _FORMAT_FLOAT3X4_ROW, steps[k].ctypes.data)
-            _lib.rtcSetGeometryMask(geometry, int(masks[index]))
+            steps = moving.get(index)
+            if steps is None:
+                _lib.rtcSetGeometryTransform(geometry, 0, _FORMAT_FLOAT3X4_ROW, first + index * each)
+            else:
+                _lib.rtcSetGeometryTimeStepCount(geometry, len(steps))
+                for k in range(len(steps)):
+                    _lib.rtcSetGeometryTransform(geometry, k, _FORMAT_FLOAT3X4_ROW, steps[k].ctypes.data)
+            _lib.rtcSetGeometryMask(geometry, mask)
             _lib.rtcCommitGeometry(geometry)
             _lib.rtcAttachGeometryByID(self.handle, geometry, index)
             _lib.rtcReleaseGeometry(geometry)
