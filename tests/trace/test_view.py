@@ -124,13 +124,19 @@ def test_the_draft_looks_through_glass_at_what_is_behind():
 
 
 def test_the_draft_and_the_traced_picture_agree_on_shape_and_tone():
+    """Inside the ball, and outside it, each for itself: a ball that is missing or black is seen however much backdrop there is."""
     document, assets = one_part(sphere_mesh(20), Surface(base_color=(0.6, 0.1, 0.1)))
     document = replace(document, backdrop=Backdrop(kind="colour", top=(0.3, 0.3, 0.3)))
     found, _ = drafted(document, assets)
     done = tracer.render(document, assets, document.shots[0], (120, 90), replace(document.render, stop="samples", samples=64))
-    traced = show(done.rgb, done.white, "Product neutral")[..., ::-1] * 255
-    difference = np.abs(found.picture[..., :3].astype(float) - traced).mean()
-    assert difference < 22
+    drawn, traced = found.picture[..., 2::-1].astype(float), show(done.rgb, done.white, "Product neutral") * 255
+    ball = found.parts >= 0
+    assert 0.05 < ball.mean() < 0.6
+    for area in (ball, ~ball):
+        assert np.abs(drawn[area] - traced[area]).mean() < 22
+        assert np.abs(drawn[area].mean(0) - traced[area].mean(0)).max() < 15
+    redness = lambda p: p[..., 0] - p[..., 1]  # noqa: E731
+    assert redness(drawn[ball]).mean() > 25 and redness(traced[ball]).mean() > 25
 
 
 def test_the_live_picture_shows_something_coarse_then_sharpens_and_drops_old_work():

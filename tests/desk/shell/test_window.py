@@ -538,10 +538,24 @@ def test_the_window_never_stands_still_while_it_works(window, qtbot):
     window.picture.live._path_ready.set()
     window.picture.set_traced(True)
     qtbot.waitUntil(lambda: window.picture.state is not None and window.picture.state.traced, timeout=120000)
+    session = window.session
+    session.select(["ball"])
+    key(window, Qt.Key.Key_T)
+    handles = window.picture.tools["handles"].handles()
+    start = QPoint(*(int(v) for v in handles.centre[:2] + (handles.tips[0, :2] - handles.centre[:2]) * 0.8))
     beats = []
     pulse = QTimer()
     pulse.timeout.connect(lambda: beats.append(time.perf_counter()))
     pulse.start(10)
-    pause(qtbot, 1.5)
+    hover(window.picture, start)
+    QTest.mousePress(window.picture, LEFT, NONE, start)
+    places = set()
+    for step in range(40):
+        hover(window.picture, start + QPoint(2 * step, 0), LEFT)
+        places.add(session.shown.parts["ball"].placement.position)
+        qtbot.wait(40)
+    QTest.mouseRelease(window.picture, LEFT, NONE, start + QPoint(78, 0))
     pulse.stop()
+    assert len(places) > 30  # it was really on its way
+    assert session.document.parts["ball"].placement.position[0] > 5
     assert len(beats) > 20

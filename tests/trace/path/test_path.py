@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Material, Part, Placement, RenderSettings, Surface
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Lamp, Material, Part, Placement, RenderSettings, Surface
 from aulmo.trace.camera_rows import camera_row, white_nits
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.options import options_row
@@ -346,9 +346,13 @@ def test_ten_thousand_copies_hold_one_mesh():
         Part(id=f"p{k}", name=f"P{k}", mesh=mesh, material="m", placement=Placement((3.0 * (k % 100), 3.0 * (k // 100), 0))) for k in range(10_000)
     ]
     document = edits.add_parts(document, copies, [c.id for c in copies])
-    scene = SceneBuilder(assets).build(document)
-    assert len(scene.part_ids) == 10_001
-    assert len(scene.arrays.points) == len(assets.mesh(mesh).vertices)
+    builder = SceneBuilder(assets)
+    dark = builder.build(document)
+    assert len(dark.part_ids) == 10_001
+    assert len(dark.arrays.points) == len(assets.mesh(mesh).vertices)
+    lit = builder.build(edits.put_lamp(document, Lamp(id="l", name="Key", kind="rectangle", position=(0, 0, 500), width=200, height=200)))
+    assert len(lit.part_ids) == 10_001  # a lamp has a body of its own, and still no copy has one
+    assert len(assets.mesh(mesh).vertices) < len(lit.arrays.points) < len(assets.mesh(mesh).vertices) + 100
 
 
 def test_the_floor_lies_under_and_the_cove_rises_behind():
