@@ -222,6 +222,7 @@ def test_unknown_passes_are_a_sentence():
 def test_a_render_that_was_stopped_goes_on_to_the_same_picture_bit_by_bit(tmp_path, monkeypatch):
     from aulmo.trace import tracer as module
 
+    monkeypatch.setattr(module, "KEEP_FIRST", 0.0)
     monkeypatch.setattr(module, "KEEP_EVERY", 0.0)
     document, assets = still_life(kind="plain")
     shot, kept = document.shots[0], tmp_path / "state.npz"
@@ -241,6 +242,7 @@ def test_a_render_that_was_stopped_goes_on_to_the_same_picture_bit_by_bit(tmp_pa
         assert kept.exists() and calls[-1] >= 12
         resumed = render(document, assets, shot, (64, 48), settings, kept=kept)
         monkeypatch.undo()
+        monkeypatch.setattr(module, "KEEP_FIRST", 0.0)
         monkeypatch.setattr(module, "KEEP_EVERY", 0.0)
         np.testing.assert_array_equal(resumed.raw, whole.raw)
         assert resumed.samples == whole.samples
@@ -270,10 +272,15 @@ def test_a_state_of_another_frame_or_a_damaged_one_is_a_sentence(tmp_path, monke
     with pytest.raises(BadFile, match="not a kept render state"):
         render(document, assets, document.shots[0], (64, 48), RenderSettings(stop="samples", samples=4), kept=kept)
     kept.unlink()
+    monkeypatch.setattr(module, "KEEP_FIRST", -1.0)
     monkeypatch.setattr(module, "KEEP_EVERY", -1.0)
     render(document, assets, document.shots[0], (64, 48), RenderSettings(stop="samples", samples=4), kept=kept)
-    with pytest.raises(BadFile, match="another frame size"):
-        render(document, assets, document.shots[0], (48, 48), RenderSettings(stop="samples", samples=4), kept=kept)
+    whole = kept.read_bytes()
+    red = edits.change_surface(document, next(iter(document.materials)), base_color=(0.9, 0.0, 0.0))
+    for other, size in ((document, (48, 48)), (red, (64, 48))):
+        kept.write_bytes(whole)
+        with pytest.raises(BadFile, match="another"):
+            render(other, assets, other.shots[0], size, RenderSettings(stop="samples", samples=4), kept=kept)
 
 
 def test_stopping_at_a_noise_target_does_not_darken_the_picture():

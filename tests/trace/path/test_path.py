@@ -322,8 +322,8 @@ def test_the_prediction_is_near_what_the_render_takes():
 def test_denoising_brings_a_noisy_picture_nearer_to_the_truth():
     document, assets = one_part(sphere_mesh(), Surface(coat_weight=1.0), floor="plain")
     shot = document.shots[0]
-    truth = render(document, assets, shot, (160, 120), RenderSettings(stop="samples", samples=1500, denoise=False)).rgb
-    noisy = render(document, assets, shot, (160, 120), RenderSettings(stop="samples", samples=8))
+    truth = render(document, assets, shot, (80, 60), RenderSettings(stop="samples", samples=1500, denoise=False)).rgb
+    noisy = render(document, assets, shot, (80, 60), RenderSettings(stop="samples", samples=8))
     assert np.abs(noisy.rgb - truth).mean() < 0.6 * np.abs(noisy.raw - truth).mean()
 
 

@@ -108,7 +108,8 @@ class RenderPage(Page):
         session.opened.connect(self._opened)
 
     def _opened(self) -> None:
-        self._measuring, self._predicted_for = False, ()
+        self._predicted_for = ()
+        self._set_measuring(False)
         self.prediction.setText("Not measured yet")
 
     def showEvent(self, event) -> None:  # noqa: N802
@@ -186,7 +187,7 @@ class RenderPage(Page):
         if shot is None or self._measuring:
             return
         document, assets = self.session.document, self.session.assets
-        self._measuring = True
+        self._set_measuring(True)
         self.prediction.setText("Measuring…")
 
         def work(task) -> Prediction:
@@ -194,7 +195,7 @@ class RenderPage(Page):
             return predict(document, assets, shot, (shot.width, shot.height), document.render)
 
         def done(found: Prediction) -> None:
-            self._measuring = False
+            self._set_measuring(False)
             self._predicted_for = (document,)
             clean = found.seconds_per_sample * max(1.0, (found.noise * found.samples**0.5 / 0.06) ** 2)
             text = f"About {duration(found.seconds)}: {found.samples} samples, noise {show(100 * found.noise, '%', 1)} before denoising."
@@ -203,4 +204,8 @@ class RenderPage(Page):
             self.prediction.setText(text)
 
         task = self.session.start_task("Measuring the render", work, done)
-        task.failed.connect(lambda _: setattr(self, "_measuring", False))
+        task.failed.connect(lambda _: self._set_measuring(False))
+
+    def _set_measuring(self, on: bool) -> None:
+        self._measuring = on
+        self.measure.setEnabled(not on)

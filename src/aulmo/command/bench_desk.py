@@ -1,0 +1,166 @@
+"""What the artist waits for in the window with a large document, and how long a CAD file takes beside the bare library."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.command import bench_scenes as scenes
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore
+from aulmo.document.properties import resolve
+from aulmo.document.records import Document, Finesse, Key
+from aulmo.trace import draft, tracer
+from aulmo.trace.camera_rows import camera_rows
+from aulmo.trace.options import options_row
+from aulmo.trace.passes import _mattes
+from aulmo.trace.scene import SceneBuilder
+
+COPIES, SIZE = 10_000, (704, 560)
+
+
+def _median(work, times: int = 5) -> float:
+    taken = []
+    for k in range(times):
+        started = time.perf_counter()
+        work(k)
+        taken.append(time.perf_counter() - started)
+    return float(np.median(taken))
+
+
+def turn_seconds() -> float:
+    """Seconds from a turn of the view to its draft, with 10,000 copies in sight."""
+    document, assets = scenes.balls(COPIES)
+    builder, camera = SceneBuilder(assets), document.cameras["c"]
+    maps = draft.blur_environment(builder.build(document, tables=False).arrays.env)
+
+    def turn(k: int) -> None:
+        seen = replace(camera, position=(camera.position[0] + k, *camera.position[1:]))
+        turned = edits.put_camera(document, seen)
+        scene = builder.build(turned, tables=False)
+        tracer.draw_draft(scene, camera_rows(seen, *SIZE), options_row(scene, turned, seen, turned.render), maps, *SIZE)
+
+    turn(0)
+    return _median(turn)
+
+
+def matte_seconds() -> float:
+    """Seconds to rank the mattes of 1,000 names at 1600x1200, a fifth of the pixels with more than one."""
+    rng = np.random.default_rng(3)
+    counts = np.zeros((1200, 1600, 6, 2), np.float32)
+    counts[..., 0, 0], counts[..., 0, 1] = rng.integers(0, 1000, (1200, 1600)), 64
+    edges = rng.random((1200, 1600)) < 0.2
+    counts[edges, 1, 0], counts[edges, 1, 1], counts[edges, 0, 1] = rng.integers(0, 1000, edges.sum()), 40, 24
+    samples, names = np.full((1200, 1600), 64.0, np.float32), {k: f"Part {k}" for k in range(1000)}
+    return _median(lambda _: _mattes(counts, samples, names, "parts", {}, {}), 3)
+
+
+def resolve_seconds() -> float:
+    """Seconds to resolve a moment of a document in which 1,000 properties have keys."""
+    document, _ = scenes.balls(1000)
+    keys = {f"parts/p{k}/placement/position": (Key(0.0, (0.0, 0.0, 0.0)), Key(4.0, (1.0, 2.0, 3.0))) for k in range(1000)}
+    moving = replace(document, keys=keys)
+    return _median(lambda k: resolve(moving, {}, 0.3 * k + 0.1))
+
+
+def window_seconds() -> dict[str, float]:
+    """Seconds of the window's own thread, 10,000 parts being open: a step of a slider, and a stage's page read again."""
+    with tempfile.TemporaryDirectory() as folder:
+        settings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": folder, "XDG_DATA_HOME": folder, "XDG_STATE_HOME": folder}
+        code = "from aulmo.command import bench_desk; bench_desk._in_the_window()"
+        done = subprocess.run([sys.executable, "-c", code], env=settings, check=True, capture_output=True, text=True)
+    return json.loads(done.stdout.splitlines()[-1])
+
+
+def _in_the_window() -> None:
+    from PySide6.QtTest import QTest
+
+    from aulmo.desk.shell.app import make_application
+    from aulmo.desk.shell.window import Window
+
+    application = make_application()
+    window = Window()
+    window.resize(1280, 800)
+    window.picture.set_traced(False)
+    window.show()
+    document, assets = scenes.balls(COPIES)
+    window.session.open_document(document, assets, None)
+    QTest.qWait(2000)
+    window.session.select(["p5"])
+    found = {}
+    for stage in window.session.stages:
+        window.session.set_stage(stage)
+        QTest.qWait(300)
+        found[stage] = _median(lambda _: window.details.refresh())
+    window.session.set_stage("Surface")
+    QTest.qWait(300)
+    coat = f"materials/{window.session.material_id}/surface/coat_weight"
+
+    def step(k: int) -> None:
+        window.session.put({coat: 0.1 * k + 0.05}, busy=True)
+        QTest.qWait(150)  # the draft of it, in its own thread
+
+    idle = _median(lambda _: QTest.qWait(150))
+    found["slider"] = max(0.0, _median(step) - idle)
+    print(json.dumps(found), flush=True)
+    window.session._saved_document = window.session.document
+    window.close()
+    del application
+
+
+def import_ratio() -> tuple[float, float, float]:
+    """Processor seconds to bring in the demo's STEP file (over the bare library's own read and mesh, ours, theirs), the best of three each,
+    ours with its process and everything that follows until the document holds it."""
+    from aulmo.prepare.import_file import import_file
+
+    step, finesse = Path(scenes.DEMO) / "wick.step", Finesse()
+    bare = (
+        "import sys,numpy as np\n"
+        "from OCP.STEPCAFControl import STEPCAFControl_Reader\nfrom OCP.TDocStd import TDocStd_Document\n"
+        "from OCP.TCollection import TCollection_ExtendedString\nfrom OCP.XCAFApp import XCAFApp_Application\n"
+        "from OCP.XCAFDoc import XCAFDoc_DocumentTool\nfrom OCP.BRepMesh import BRepMesh_IncrementalMesh\n"
+        "from OCP.TDF import TDF_LabelSequence\n"
+        "d=TDocStd_Document(TCollection_ExtendedString('XmlOcaf'));XCAFApp_Application.GetApplication_s().InitDocument(d)\n"
+        "r=STEPCAFControl_Reader();r.SetColorMode(True);r.SetNameMode(True);r.ReadFile(sys.argv[1]);r.Transfer(d)\n"
+        "t=XCAFDoc_DocumentTool.ShapeTool_s(d.Main());s=TDF_LabelSequence();t.GetFreeShapes(s)\n"
+        "for k in range(1,s.Length()+1):\n"
+        "    BRepMesh_IncrementalMesh(t.GetShape_s(s.Value(k)),float(sys.argv[2]),False,np.radians(float(sys.argv[3])),True)\n"
+    )
+
+    def spent(work) -> float:
+        before = os.times()
+        work()
+        after = os.times()
+        return sum(after[:4]) - sum(before[:4])
+
+    def theirs() -> None:
+        subprocess.run([sys.executable, "-c", bare, str(step), str(finesse.chord_mm), str(finesse.angle_degrees)], check=True, capture_output=True)
+
+    taken = [(spent(lambda: import_file(Document(), AssetStore(), step, finesse)), spent(theirs)) for _ in range(3)]
+    ours, bare_seconds = (min(column) for column in zip(*taken, strict=True))
+    return ours / bare_seconds, ours, bare_seconds
+
+
+def run(waited, add) -> None:
+    """Add the figures: `waited(name, seconds, pace, compared, most)` for what is waited for, `add` for the others."""
+    from aulmo.command.bench import paced
+
+    for name, work, compared, most in (
+        ("10,000 copies turned, to the draft", turn_seconds, "build and draft, median of 5", 0.15),
+        ("Mattes of 1,000 names, 1600x1200", matte_seconds, "median of 3", 2.0),
+        ("A moment of 1,000 keyed properties", resolve_seconds, "median of 5", 0.01),
+    ):
+        seconds, speed = paced(work)
+        waited(name, seconds, speed, compared, most)
+    found, speed = paced(window_seconds)
+    waited("A slider's step with 10,000 parts", found.pop("slider"), speed, "the window's thread, median of 5", 0.05)
+    for stage, seconds in found.items():
+        waited(f"The page of {stage} read again", seconds, speed, "the same window, median of 5", 0.005)
+    ratio, ours, theirs = import_ratio()
+    add("STEP import", ratio, "x", f"the bare library's read and mesh: {ours:.2f} s and {theirs:.2f} s of processor", "<= 1.5", ratio <= 1.5)
