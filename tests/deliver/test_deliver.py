@@ -9,7 +9,7 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image
 
-from aulmo.deliver.job import Job, file_name, past_jobs
+from aulmo.deliver.job import Job, file_name, free_path, past_jobs, reserved
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png, type_of, write_picture
 from aulmo.document.records import Backdrop, RenderSettings, Surface
 from aulmo.errors import BadValue, CannotWrite
@@ -187,3 +187,47 @@ def test_a_stopped_render_goes_on_and_ends_in_the_same_picture(tmp_path):
     whole._process.wait(120)
     with Image.open(tmp_path / "a.png") as one, Image.open(tmp_path / "b.png") as other:
         np.testing.assert_array_equal(np.asarray(one), np.asarray(other))
+
+
+def started(tmp_path, samples=100_000):
+    """A long render under way, as its own window has it."""
+    document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.2, 0.1)), floor="plain")
+    settings = RenderSettings(stop="samples", samples=samples, denoise=False)
+    job = Job.start(document, assets, document.shots[0], (200, 150), settings, tmp_path / "a.png", tmp_path / "jobs")
+    deadline = time.monotonic() + 120
+    while job.state().get("samples", 0) < 4 and time.monotonic() < deadline:
+        time.sleep(0.05)
+    return job, document, assets
+
+
+def test_a_render_of_an_earlier_window_is_seen_under_way_and_not_started_twice(tmp_path):
+    job, document, _ = started(tmp_path)
+    (seen,) = past_jobs(tmp_path / "jobs")  # another window, which has no handle on the process
+    assert seen.is_running and seen.outcome == "running" and not seen.can_go_on
+    with pytest.raises(BadValue, match="under way already"):
+        seen.go_on()
+    settings = RenderSettings(folder=str(tmp_path))
+    taken = reserved(tmp_path / "jobs")
+    assert taken == {tmp_path / "a.png"}
+    assert free_path(tmp_path / "a.png", taken) == tmp_path / "a 2.png"
+    assert file_name(document, document.shots[0], settings, None, taken) not in taken
+    seen.cancel()  # the word reaches the process whoever started it
+    job._process.wait(60)
+    assert seen.outcome == "cancelled"
+
+
+def test_a_killed_render_says_what_can_be_done_and_is_taken_up(tmp_path):
+    job, _, _ = started(tmp_path, 400)
+    deadline = time.monotonic() + 60
+    while not (job.folder / "state.npz").exists() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    job._process.kill()
+    job._process.wait(20)
+    (seen,) = past_jobs(tmp_path / "jobs")
+    assert seen.outcome == "failed" and seen.can_go_on
+    assert "ended from outside" in seen.complaint() and "Go on" in seen.complaint()
+    seen.go_on()
+    with pytest.raises(BadValue, match="under way already"):
+        job.go_on()
+    seen.cancel()
+    seen._process.wait(60)

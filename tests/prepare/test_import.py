@@ -1,7 +1,12 @@
 """Reading CAD and mesh files: names, instances, units, sizes, colours; damaged files get a sentence."""
 
 import json
+import os
 import struct
+import subprocess
+import sys
+import time
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -274,6 +279,38 @@ def test_reading_can_be_given_up(lantern_step):
         import_file(Document(), AssetStore(), lantern_step, progress=lambda text, share: False)
 
 
+def test_who_reads_ends_with_whoever_asked(lantern_step, tmp_path):
+    """A window that is killed while a CAD file is read leaves no process behind that goes on for minutes."""
+    code = (
+        "import sys; from aulmo.document.records import Document; from aulmo.document.assets import AssetStore;"
+        "from aulmo.prepare.import_file import import_file;"
+        "import_file(Document(), AssetStore(), sys.argv[1], progress=lambda text, share: print(share, flush=True) or True)"
+    )
+    asking = subprocess.Popen([sys.executable, "-c", code, str(lantern_step)], stdout=subprocess.PIPE, text=True, env={**os.environ, "TMPDIR": str(tmp_path)})
+    asking.stdout.readline()  # the reading process is at work
+
+    def children() -> list[int]:
+        found = []
+        for entry in Path("/proc").iterdir():
+            if entry.name.isdigit():
+                try:
+                    words = (entry / "cmdline").read_bytes()
+                    state = (entry / "stat").read_text().rsplit(")", 1)[1].split()[0]
+                except OSError:
+                    continue
+                if b"read_process" in words and str(tmp_path).encode() in words and state != "Z":
+                    found.append(int(entry.name))
+        return found
+
+    assert children()
+    asking.kill()
+    asking.wait(10)
+    deadline = time.monotonic() + 10
+    while children() and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert not children()
+
+
 def damaged(blob: bytes, draw) -> bytes:
     """A file with a few bytes changed, or cut short."""
     out = bytearray(blob)
@@ -363,6 +400,22 @@ def test_turning_about_a_pivot_keeps_the_pivot():
     document = arrange.move_in_world(document, ["ball"], (10, 0, 0))
     turned = arrange.turn_in_world(document, ["ball"], (0, 0, 1), 90.0, (0, 0, 0))
     assert world_matrices(turned)["ball"][:3, 3] == pytest.approx([0, 10, 0], abs=1e-6)
+
+
+def test_a_part_and_its_parent_turned_together_are_turned_once():
+    document, _ = one_part(box_mesh(20))
+    document = arrange.move_in_world(document, ["ball"], (10, 0, 0))
+    document, group = edits.group_parts(document, ["ball"], "Group")
+    turned = arrange.turn_in_world(document, ["ball", group], (0, 0, 1), 90.0, (0, 0, 0))
+    assert world_matrices(turned)["ball"][:3, 3] == pytest.approx([0, 10, 0], abs=1e-6)
+    moved = arrange.move_in_world(document, [group, "ball"], (5, 0, 0))
+    assert world_matrices(moved)["ball"][:3, 3] == pytest.approx([15, 0, 0], abs=1e-6)
+
+
+def test_the_floor_of_a_shot_is_what_parts_rest_on():
+    document, assets = one_part(box_mesh(20))
+    rested = arrange.rest_on_floor(document, assets, ["ball"], 35.0)
+    assert arrange.bounds(rested, assets, ["ball"])[0][2] == pytest.approx(35.0, abs=1e-6)
 
 
 def test_framing_keeps_the_whole_box_inside():

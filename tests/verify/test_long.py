@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
-from aulmo.document import edits, project_file
+from aulmo.document import edits, project_file, soundness
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Surface
 from aulmo.errors import BadFile
@@ -90,7 +90,7 @@ def test_a_damaged_lantern_never_gets_past_the_reader(lantern_step, tmp_path, se
 
     try:
         result = import_file(Document(), AssetStore(), tmp_path / "bad.step", Finesse(0.5, 30.0))
-        project_file.check_links(result.document, "damaged")
+        soundness.check_links(result.document, "damaged")
     except BadFile as error:
         assert "bad.step" in str(error) and "\n" not in str(error)
 
@@ -124,7 +124,7 @@ def test_ten_thousand_copies_draw_as_fast_as_thirty_parts(tmp_path):
     """Draft frames per second of 10,000 instances in view against 30 separate parts."""
     from aulmo.document.records import Camera, Part, Placement, Shot
     from aulmo.trace import draft, tracer
-    from aulmo.trace.camera_rows import camera_row
+    from aulmo.trace.camera_rows import camera_rows
     from aulmo.trace.options import options_row
     from aulmo.trace.scene import SceneBuilder
 
@@ -140,7 +140,7 @@ def test_ten_thousand_copies_draw_as_fast_as_thirty_parts(tmp_path):
         scene = SceneBuilder(assets).build(document)
         options = options_row(scene, document, camera, document.render)
         maps = draft.blur_environment(scene.arrays.env)
-        row = camera_row(camera, 704, 560)
+        row = camera_rows(camera, 704, 560)
         tracer.draw_draft(scene, row, options, maps, 704, 560)
         started = time.perf_counter()
         for _ in range(12):

@@ -140,7 +140,7 @@ def import_ratio() -> tuple[float, float, float]:
         return sum(after[:4]) - sum(before[:4])
 
     def theirs() -> None:
-        subprocess.run([sys.executable, "-c", bare, str(step), str(finesse.chord_mm), str(finesse.angle_degrees)], check=True, capture_output=True)
+        subprocess.run([sys.executable, "-c", bare, str(step), str(finesse.chord_mm), str(finesse.angle)], check=True, capture_output=True)
 
     taken = [(spent(lambda: import_file(Document(), AssetStore(), step, finesse)), spent(theirs)) for _ in range(3)]
     ours, bare_seconds = (min(column) for column in zip(*taken, strict=True))
