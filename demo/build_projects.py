@@ -133,7 +133,9 @@ def set_up(document: Document) -> Document:
     document = edits.put_shot(document, Shot(id="oil", name="Oil window", camera=oil.id, width=1600, height=1200))
     return edits.put_shot(
         document,
-        Shot(id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, backdrop=Backdrop(kind="transparent"), floor=Floor(kind="shadow")),
+        Shot(
+            id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, overrides={"backdrop/kind": "transparent", "floor/kind": "shadow"},
+        ),  # fmt: skip
     )
 
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QLineEdit
 
-from desk_tools import drag, drop, hover, swatch_mime, wheel
+from desk_tools import drop, hover, swatch_mime, wheel
 
 BUTTONS = (Qt.MouseButton.LeftButton, Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton)
 HELD = (Qt.KeyboardModifier.NoModifier,) * 3 + (
@@ -26,7 +26,7 @@ TYPED = ("12", "1/2 in", "banana", "-4", "1e9", "", "0.3", "nan")
 
 
 class Wandered(NamedTuple):
-    """Seconds of the slowest actions with what they were, and megabytes held by the process at each look."""
+    """Seconds of the slowest events with what they were, and megabytes held by the process at each look."""
 
     slowest: list[tuple[float, str]]
     memory: list[float]
@@ -48,6 +48,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
     first, assets = session.document, session.assets
     slowest: list[tuple[float, str]] = []
     memory: list[float] = []
+    begun = [0.0]
 
     def shut() -> None:
         """Menus and questions are looked at for a moment and put away."""
@@ -65,6 +66,20 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
     def place(widget) -> QPoint:
         return QPoint(int(rng.integers(max(1, widget.width()))), int(rng.integers(max(1, widget.height()))))
 
+    def at_once(run, words: str) -> None:
+        """One event and what it brings about, timed by itself."""
+        begun[0] = time.perf_counter()
+        run()
+        application.processEvents()
+        note(words)
+
+    def note(words: str) -> None:
+        taken = time.perf_counter() - begun[0]
+        slowest.append((taken, words))
+        slowest.sort(reverse=True)
+        del slowest[10:]
+        begun[0] = time.perf_counter()
+
     def act() -> str:
         picture, kind = window.picture, rng.random()
         if kind < 0.22:
@@ -72,9 +87,13 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
             QTest.mouseClick(picture, button, held, place(picture))
             return f"click {button.name} {held.name}"
         if kind < 0.40:
-            button, held = some(BUTTONS), some(HELD)
-            drag(picture, place(picture), place(picture), button, held)
-            return f"drag {button.name} {held.name}"
+            button, held, start, end = some(BUTTONS), some(HELD), place(picture), place(picture)
+            words = f"drag {button.name} {held.name}"
+            at_once(lambda: QTest.mousePress(picture, button, held, start), words)
+            for k in range(1, 6):
+                at_once(lambda k=k: hover(picture, start + (end - start) * k / 5, button, held), words)
+            QTest.mouseRelease(picture, button, held, end)
+            return words
         if kind < 0.46:
             wheel(picture, place(picture), int(rng.integers(-3, 4)), some(HELD))
             return "wheel"
@@ -120,14 +139,13 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
                 card.job.cancel()
             session._saved_document = session.document
             session.open_document(first, assets, None)
-            window.show_work() if hasattr(window, "show_work") else window.pages.setCurrentWidget(window.work)
+            window.pages.setCurrentWidget(window.work)
             QTest.qWait(200)
             memory.append(held_megabytes())
-        started = time.perf_counter()
+        begun[0] = time.perf_counter()
         told = act()
         application.processEvents()
-        taken = time.perf_counter() - started
-        slowest = sorted([*slowest, (taken, f"{k}: {told}")], reverse=True)[:10]
+        note(f"{told} ({k})")
     closer.stop()
     for card in window.bench.faces["Render"].running():
         card.job.cancel()

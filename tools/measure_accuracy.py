@@ -233,9 +233,9 @@ def write() -> None:
         text.append(f"![{name}](accuracy/{name}.svg)")
         text.append("")
     text += [
-        "Every sampling routine is held to its density by chi-square or Kolmogorov-Smirnov (`tests/trace/test_materials.py`, `test_lights.py`, "
-        "`test_lamps.py`, `test_distributions.py`), every lamp's aimed estimate to paths that only meet it by luck "
-        "(`test_lamps.py`), metals and rough matt surfaces to reciprocity (`test_materials.py`).", "",
+        "Every sampling routine is held to its density by chi-square or Kolmogorov-Smirnov (`tests/trace/material/test_materials.py`, "
+        "`lamp/test_lamps.py`, `path/test_distributions.py`), every lamp's aimed estimate to paths that only meet it by luck "
+        "(`lamp/test_lamps.py`), metals and rough matt surfaces to reciprocity (`material/test_materials.py`).", "",
         "What is not exact: albedo scaling of layers (as the standard allows) is not reciprocal; the albedo inversion below a surface is a fit; light "
         "that reaches rough surfaces through clear glass goes straight unless that is switched off; a film is worked out against air, also where the glass "
         "touches a liquid.", "",

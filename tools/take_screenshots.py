@@ -48,7 +48,7 @@ def take(window: Window, name: str) -> None:
 def samples(window: Window, count: int):
     """True once the live picture has had `count` samples of the document as it is."""
     state = window.picture.state
-    return state is not None and state.request.document is window.session.document and state.samples >= count and state.picture.size > 0
+    return state is not None and state.request.document is window.picture.seen_document() and state.samples >= count and state.picture.size > 0
 
 
 def hang_lamps(window: Window) -> None:
@@ -72,7 +72,7 @@ def hang_lamps(window: Window) -> None:
     session.apply("Hung three lamps", document)
     view = session.camera
     session.set_view(replace(view, focal_length_mm=view.focal_length_mm * 0.5))
-    session.select((), "lamp:k")
+    session.select((), "lamps/k")
 
 
 def main() -> None:
@@ -123,10 +123,11 @@ def main() -> None:
             page = window.details.pages["Render"]
             page.start_prediction()
             until(lambda: page.prediction.text().startswith("About"))
-            window.render_bench.start()
-            until(lambda: window.render_bench.cards[0].outcome == "done", 200)
+            bench = window.bench.faces["Render"]
+            bench.start()
+            until(lambda: bench.cards[0].outcome == "done", 200)
             window.session.set_shot("burner")
-            window.render_bench.start()
+            bench.start()
             wait(7)
         else:
             wait(0.5)
@@ -136,10 +137,11 @@ def main() -> None:
         if name == "lamps":
             while window.session.document.lamps:
                 window.session.undo()
-    for card in window.render_bench.running():
+    for card in window.bench.faces["Render"].running():
         card.job.cancel()
+    window.session._saved_document = window.session.document
+    window.close()
     wait(2.0)
-    os._exit(0)
 
 
 main()

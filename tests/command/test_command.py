@@ -3,6 +3,7 @@
 import json
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -10,7 +11,10 @@ from PIL import Image
 
 from aulmo import __version__
 from aulmo.command.main import describe, main
-from aulmo.document import project_file
+from aulmo.document import edits, project_file
+from aulmo.document.records import Surface
+from aulmo.surface import swatches
+from aulmo.surface.colour import ACESCG_TO_SRGB
 from shapes import box_mesh, one_part, sphere_mesh
 
 
@@ -44,6 +48,24 @@ def test_import_then_info(tmp_path, capsys):
     assert part["triangles"] == 12 and part["size_mm"] == pytest.approx([30, 30, 30])
     assert part["material"] in {m["name"] for m in about["materials"]}
     assert about["shots"][0]["name"] == "Shot 1" and about["lights"][0]["kind"] == "environment"
+
+
+def test_info_tells_what_materials_are_made_of(tmp_path, capsys):
+    document, assets = one_part(sphere_mesh(), Surface(base_color=(0.25, 0.5, 0.75)))
+    project_file.save(edits.put_material(document, swatches.material("Oiled ash")), assets, tmp_path / "p.aulmo")
+    assert main(["info", str(tmp_path / "p.aulmo"), "--json"]) == 0
+    found = {m["name"]: m for m in json.loads(capsys.readouterr().out)["materials"]}
+    assert found["Plain"]["base_color"] == pytest.approx(ACESCG_TO_SRGB @ np.array((0.25, 0.5, 0.75)), abs=1e-5)
+    assert all(len(m["base_color"]) == 3 and isinstance(m["kind"], str) and m["kind"] for m in found.values())
+    assert found["Oiled ash"]["kind"] != found["Plain"]["kind"]
+
+
+def test_a_script_runs_in_aulmos_own_environment(tmp_path):
+    script = tmp_path / "words.py"
+    script.write_text("import sys\nimport aulmo.script\nprint(sys.argv[1:], aulmo.__name__)\nsys.exit(7 if len(sys.argv) == 3 else 0)\n")
+    launcher = Path(__file__).parents[2] / "aulmo"
+    done = subprocess.run([sys.executable, str(launcher), "python", str(script), "--one", "two words"], capture_output=True, text=True)
+    assert done.returncode == 7 and "['--one', 'two words'] aulmo" in done.stdout, done.stderr
 
 
 def test_info_in_words(project, capsys):

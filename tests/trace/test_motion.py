@@ -7,12 +7,12 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.moments import shutter_of
 from aulmo.document.properties import resolve
-from aulmo.document.records import Camera, Key, Placement, Surface
+from aulmo.document.records import Camera, Key, Material, Part, Placement, Surface
 from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import exposure_of
 from shapes import box_mesh, one_part, sphere_mesh
-from tracing import UniformDome, trace
+from tracing import Dark, UniformDome, plane, trace
 
 MATT = Surface(base_color=(0.5, 0.5, 0.5), specular_weight=0.0)
 
@@ -143,3 +143,23 @@ def test_builders_keep_parts_apart_that_move_and_that_do_not():
     assert scene.arrays.instance_motion.tolist() == [0]
     assert scene.arrays.motion.shape[2:] == (3, 4)
     assert scene.arrays.motion[0, -1, 0, 3] - scene.arrays.motion[0, 0, 0, 3] == pytest.approx(10.0)
+
+
+def test_a_glowing_part_that_moves_lights_as_the_mean_of_its_frames():
+    """A glowing block runs past a matt sheet: aimed at where it is at the ray's time, not where it began."""
+    document, assets = one_part(box_mesh(30.0), Surface(base_color=(0, 0, 0), specular_weight=0.0, emission_luminance=4000.0))
+    sheet = edits.put_material(document, Material(id="sheet", name="Sheet", surface=MATT))
+    ground = Part(id="ground", name="Ground", mesh=assets.add_mesh(plane(600.0)), material="sheet", placement=Placement((0, 0, -40)))
+    document = edits.add_parts(sheet, [ground], ["ground"])
+    document = replace(document, keys=keys_of("ball", Placement((-120, 0, 20)), Placement((120, 0, 20))))
+    eye = Camera(id="c", name="c", position=(0, -300, 260), target=(0, 0, -40), focal_length_mm=50, shutter=1.0, motion_blur=True)
+    document = replace(document, cameras={"c": eye})
+    size = (24, 18)
+    blurred = trace(document, assets, size, 512, Dark)[0].rgb
+    times = (np.arange(24) + 0.5) / 24
+    frames = np.mean([trace(still(document, t), assets, size, 48, Dark)[0].rgb for t in times], 0)
+    matt = frames.max(-1) < 300.0  # beside the block itself
+    assert matt.sum() > 100 and frames[matt].mean() > 1.0
+    assert blurred[matt].mean() == pytest.approx(frames[matt].mean(), rel=0.03)
+    rows = slice(None), slice(0, 8)  # where it only comes from, and where it only goes to
+    assert blurred[rows][matt[rows]].mean() == pytest.approx(frames[rows][matt[rows]].mean(), rel=0.06)

@@ -40,9 +40,10 @@ def test_an_hour_of_random_use_neither_breaks_nor_stops_nor_grows(window, monkey
     raised: list[str] = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, _: raised.append(f"{kind.__name__}: {error}"))
     found = wander(window, 10_000, 11, 1000, monkeypatch)
-    print("slowest actions: " + ", ".join(f"{told} {seconds:.2f} s" for seconds, told in found.slowest[:5]))
+    print("slowest events: " + ", ".join(f"{told} {seconds:.2f} s" for seconds, told in found.slowest[:5]))
     print("memory at each thousand: " + ", ".join(f"{held:.0f}" for held in found.memory) + " MB")
     assert not raised
     assert found.slowest[0][0] < 0.5
-    half = len(found.memory) // 2
-    assert min(found.memory[half:]) < 1.1 * min(found.memory[:half])  # what is held at rest; between, pictures come and go
+    settled = found.memory[1:]  # in the first thousand every page, picture and curve is made that is kept
+    half = len(settled) // 2
+    assert min(settled[half:]) < 1.1 * min(settled[:half])  # what is held at rest; between, pictures come and go

@@ -1,13 +1,16 @@
 """Projects and files through the window's own dialogs: saved under a name, opened, asked about, brought in."""
 
+import numpy as np
 import pytest
-from PySide6.QtCore import QSettings
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QSettings
 from PySide6.QtWidgets import QFileDialog
 
 from aulmo.document import edits
 from aulmo.document.project_file import load
 from aulmo.light.environment_image import shipped
-from desk_tools import answering, settle, type_into
+from desk_tools import answering, drop, file_mime, settle, type_into
+from shapes import box_mesh
 
 IES = """IESNA:LM-63-2002
 [MANUFAC] Odrel
@@ -191,3 +194,34 @@ def test_the_floor_wears_a_swatch_for_all_shots_or_for_one(window):
     page.dress_floor(None)
     assert window.session.resolved.floor.material is None
     assert window.session.document.floor.material is not None  # the others keep theirs
+
+
+def test_what_was_begun_for_another_project_is_dropped(window, qtbot):
+    """A task that ends after another project was opened touches nothing of it."""
+    import threading
+
+    session, taken, go = window.session, [], threading.Event()
+    task = session.start_task("Reading", lambda task: go.wait(20) or "late", taken.append)
+    document, assets = session.document, session.assets
+    session.open_document(replace(document, name="Another"), assets, None)
+    assert task not in session.tasks
+    go.set()
+    qtbot.wait(300)
+    assert taken == [] and session.document.name == "Another"
+
+
+def test_the_first_thing_in_a_new_project_is_framed_by_the_shots_camera(window, qtbot, tmp_path):
+    import trimesh
+
+    mesh = box_mesh(4.0)
+    trimesh.Trimesh(mesh.vertices, mesh.triangles.astype(int), process=False).export(tmp_path / "pin.stl")
+    window.registry.run("new")
+    qtbot.waitUntil(lambda: not window.session.document.parts, timeout=10000)
+    drop(window.picture, file_mime(tmp_path / "pin.stl"), QPoint(100, 100))
+    qtbot.waitUntil(lambda: bool(window.session.document.parts), timeout=60000)
+    settle(qtbot, window)
+    session = window.session
+    assert session.free_view is None and session.view == session.camera
+    far = np.linalg.norm(np.array(session.camera.position) - np.array(session.camera.target))
+    wide = far * session.camera.sensor_mm / session.camera.focal_length_mm
+    assert 4.0 < wide < 25.0  # millimetres across the frame: a box of four fills a good part of it

@@ -232,3 +232,17 @@ def test_the_project_shelf_pictures_grain(window, qtbot):
     qtbot.waitUntil(lambda: len(pictured()) == 2, timeout=120000)
     one, other = pictured()
     assert one != other
+
+
+def test_a_dragged_swatch_leaves_the_label_at_the_cursor_free(window, monkeypatch):
+    """The label stands right of and below the cursor; the ball that is dragged stays above and left of it."""
+    from PySide6.QtGui import QDrag
+
+    hung = []
+    monkeypatch.setattr(QDrag, "exec", lambda drag, *_: hung.append((drag.hotSpot(), drag.pixmap().deviceIndependentSize())))
+    window.session.set_stage("Surface")
+    shelf = window.bench.faces["Surface"].shelf
+    shelf.setCurrentRow(0)
+    shelf.startDrag(None)
+    ((spot, size),) = hung
+    assert size.width() > 10 and spot.x() > size.width() and spot.y() > size.height()
