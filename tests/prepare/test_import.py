@@ -286,7 +286,8 @@ def test_who_reads_ends_with_whoever_asked(lantern_step, tmp_path):
         "from aulmo.prepare.import_file import import_file;"
         "import_file(Document(), AssetStore(), sys.argv[1], progress=lambda text, share: print(share, flush=True) or True)"
     )
-    asking = subprocess.Popen([sys.executable, "-c", code, str(lantern_step)], stdout=subprocess.PIPE, text=True, env={**os.environ, "TMPDIR": str(tmp_path)})
+    own_folder = {**os.environ, "TMPDIR": str(tmp_path)}
+    asking = subprocess.Popen([sys.executable, "-c", code, str(lantern_step)], stdout=subprocess.PIPE, text=True, env=own_folder)
     asking.stdout.readline()  # the reading process is at work
 
     def children() -> list[int]:

@@ -18,8 +18,6 @@ from aulmo.trace.scene import SceneBuilder
 from shapes import box_mesh, one_part, sphere_mesh
 
 
-
-
 def test_a_turn_of_the_camera_takes_no_step_again():
     document, assets = one_part(sphere_mesh(), floor="plain")
     builder = SceneBuilder(assets)

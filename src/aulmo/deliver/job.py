@@ -87,7 +87,7 @@ class Job:
             job_folder.mkdir(parents=True)
         except OSError as error:
             raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
-        save(replace(document, render=settings), assets, job_folder / "project.aulmo")
+        save(replace(document, render=settings), assets, job_folder / "project.aulmo", squeeze=False)
         record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time())
         write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
         job = cls(job_folder, record, None)
@@ -179,18 +179,36 @@ class Job:
 
 def past_jobs(folder: Path) -> list[Job]:
     """Jobs of earlier sessions, newest first."""
-    jobs = []
-    for entry in sorted(Path(folder).glob("*/job.json"), reverse=True):
-        try:
-            jobs.append(Job(entry.parent, JobRecord(**json.loads(entry.read_text())), None))
-        except (ValueError, TypeError, OSError):
-            continue
-    return jobs
+    found = (_job_in(entry.parent) for entry in sorted(Path(folder).glob("*/job.json"), reverse=True))
+    return [job for job in found if job is not None]
+
+
+_over: set[str] = set()  # folders of jobs that will never write again: hundreds gather, and none need be looked into twice
 
 
 def reserved(folder: Path) -> set[Path]:
     """Files that renders under way, or that may yet go on, are going to write."""
-    return {Path(job.record.out) for job in past_jobs(folder) if job.is_running or job.can_go_on}
+    taken: set[Path] = set()
+    try:
+        entries = [entry.path for entry in os.scandir(folder) if entry.path not in _over]
+    except OSError:
+        return taken
+    for entry in entries:
+        job = _job_in(Path(entry))
+        if job is None:
+            continue
+        if job.is_running or job.can_go_on:
+            taken.add(Path(job.record.out))
+        else:
+            _over.add(entry)
+    return taken
+
+
+def _job_in(folder: Path) -> Job | None:
+    try:
+        return Job(folder, JobRecord(**json.loads((folder / "job.json").read_text())), None)
+    except (ValueError, TypeError, OSError):
+        return None
 
 
 def free_path(wanted: Path, taken: set[Path]) -> Path:

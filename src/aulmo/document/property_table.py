@@ -125,7 +125,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "angle": _number("Angle", 1, 90, "°", 1, 0.1, 120, tip="Largest angle between neighbouring triangles"),
     },
     r.Part: {
-        "name": _text("Name"), "mesh": _text("Triangles", "link"), "shape": _text("Exact shape", "link"), "material": _text("Material", "link"),
+        "name": _text("Name"), "material": _text("Material", "link"), "mesh": _text("Triangles", "link"), "shape": _text("Exact shape", "link"),
         "visible": _yes("Visible"), "locked": _yes("Locked"), "source_key": _text("Came from"),
         "edge_radius": _number("Softened", 0, 2, "mm", 3, most=1e4, curve=2, tip="Sharp edges look rounded by this much; 0 is off"),
     },

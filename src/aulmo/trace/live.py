@@ -149,6 +149,8 @@ class LivePicture:
                 with warm_up.telling(self._on_preparing):
                     Tracer(scene, camera, options, 16, 16, 8).run(1)
             except Exception as error:
+                if self._closed:  # the program is ending
+                    return
                 traceback.print_exc()
                 self._compiling = False
                 self._on_trouble(f"The renderer could not be made ready on this machine ({type(error).__name__}: {error}); the draft stays in use.")

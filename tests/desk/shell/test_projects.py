@@ -225,3 +225,24 @@ def test_the_first_thing_in_a_new_project_is_framed_by_the_shots_camera(window, 
     far = np.linalg.norm(np.array(session.camera.position) - np.array(session.camera.target))
     wide = far * session.camera.sensor_mm / session.camera.focal_length_mm
     assert 4.0 < wide < 25.0  # millimetres across the frame: a box of four fills a good part of it
+
+
+def test_the_window_goes_on_to_draw_while_a_large_project_is_written_and_keys_wait(window, monkeypatch, tmp_path):
+    import time
+
+    from PySide6.QtCore import Qt, QTimer
+
+    from aulmo.desk.shell import session as module
+    from desk_tools import key
+
+    beats, real = [], module.project_file.save
+    monkeypatch.setattr(module.project_file, "save", lambda *words, **more: (time.sleep(0.4), real(*words, **more)))
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: beats.append(1))
+    pulse.start(10)
+    window.session.select(["ball"])
+    assert window.session.save(tmp_path / "large.aulmo")
+    pulse.stop()
+    assert len(beats) > 8 and window.session.is_saved and load(tmp_path / "large.aulmo")[0].parts == window.session.document.parts
+    key(window, Qt.Key.Key_H)
+    assert not window.session.is_saved

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QPushButton
 from aulmo.document import edits, project_file
 from aulmo.prepare import arrange
 from aulmo.trace.camera_rows import camera_axes
-from desk_tools import answering, drag, drop, file_mime, hover, key, pause, point_of, settle, type_into, wheel
+from desk_tools import answering, drag, drop, file_mime, hover, key, point_of, settle, type_into, wheel
 from shapes import box_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton

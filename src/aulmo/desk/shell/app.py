@@ -49,7 +49,9 @@ def start(project: Path | None, demo: bool = False) -> int:
     if not offer_recovery(window) and os.environ.get("AULMO_LEAVE_AFTER_DRAFT"):
         window.picture.set_traced(False)
         window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, application.quit))
-    return application.exec()
+    code = application.exec()
+    window.picture.live.close()
+    return code
 
 
 def offer_recovery(window) -> bool:

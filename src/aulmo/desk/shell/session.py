@@ -7,7 +7,7 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 
-from aulmo.desk.shell.task import Task
+from aulmo.desk.shell.task import Task, finish
 from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
@@ -347,9 +347,10 @@ class Session(QObject):
 
     def save(self, path: Path, thumbnail: bytes | None = None) -> bool:
         """Write the project; False and a sentence when it cannot be written."""
-        document = self.document
+        document, assets = self.document, self.assets
+        self.hint.emit(f"Saving {Path(path).name}")
         try:
-            project_file.save(document, self.assets, path, thumbnail)
+            finish(lambda: project_file.save(document, assets, path, thumbnail))
         except AulmoError as error:
             self.trouble.emit(str(error))
             return False

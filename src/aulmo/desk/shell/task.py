@@ -5,7 +5,7 @@ import time
 import traceback
 from typing import Any, Callable
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QEventLoop, QObject, Signal
 
 from aulmo.errors import AulmoError
 
@@ -48,7 +48,36 @@ class Task(QObject):
         except AulmoError as error:
             self.failed.emit(str(error))
         except Exception as error:
+            if self.cancelled:
+                return
             traceback.print_exc()
             self.failed.emit(f"{self.title} did not work: {error}")
         else:
             self.finished.emit(result)
+
+
+class _End(QObject):
+    came = Signal()
+
+
+def finish(work: Callable[[], Any]) -> Any:
+    """What `work` gives, done in a thread of its own while the window goes on to draw; clicks and keys wait until it is done."""
+    found: list[Any] = []
+    wrong: list[BaseException] = []
+    end, loop = _End(), QEventLoop()
+    end.came.connect(loop.quit)
+
+    def run() -> None:
+        try:
+            found.append(work())
+        except BaseException as error:
+            wrong.append(error)
+        end.came.emit()
+
+    thread = threading.Thread(target=run, name="finish", daemon=True)
+    thread.start()
+    loop.exec(QEventLoop.ProcessEventsFlag.ExcludeUserInputEvents)
+    thread.join()
+    if wrong:
+        raise wrong[0]
+    return found[0]
