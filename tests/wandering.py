@@ -56,6 +56,10 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
             if box is not None:
                 QTest.keyClick(box, Qt.Key.Key_Escape)
 
+    # where the window goes on to draw, nothing hangs
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: note("between two beats"))
+    pulse.start(20)
     closer = QTimer()
     closer.timeout.connect(shut)
     closer.start(40)
@@ -147,6 +151,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
         application.processEvents()
         note(f"{told} ({k})")
     closer.stop()
+    pulse.stop()
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     memory.append(held_megabytes())

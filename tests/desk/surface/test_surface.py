@@ -246,3 +246,17 @@ def test_a_dragged_swatch_leaves_the_label_at_the_cursor_free(window, monkeypatc
     shelf.startDrag(None)
     ((spot, size),) = hung
     assert size.width() > 10 and spot.x() > size.width() and spot.y() > size.height()
+
+
+def test_every_name_on_the_shelf_stands_within_its_tile(window, qtbot):
+    window.session.set_stage("Surface")
+    shelf = window.bench.faces["Surface"].shelf
+    qtbot.wait(50)
+    metrics = shelf.fontMetrics()
+    assert shelf.count() > 50
+    for k in range(shelf.count()):
+        item = shelf.item(k)
+        tile = shelf.visualItemRect(item)
+        room = metrics.boundingRect(0, 0, tile.width() - 12, 1000, Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap, item.text())
+        below_the_ball = tile.height() - shelf.iconSize().height() - 8  # its frame and margins
+        assert room.height() <= below_the_ball and room.width() <= tile.width() - 8, item.text()

@@ -12,6 +12,7 @@ from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.task import finish
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.quantity import counted, duration, show
 
@@ -178,7 +179,8 @@ class RenderBench(QWidget):
             return None
         document = session.document
         out = file_name(document, shot, document.render, session.own_path, reserved(session_module.JOBS))
-        job = session.attempt(lambda: Job.start(document, session.assets, shot, (shot.width, shot.height), document.render, out, session_module.JOBS))
+        size, assets = (shot.width, shot.height), session.assets
+        job = session.attempt(lambda: finish(lambda: Job.start(document, assets, shot, size, document.render, out, session_module.JOBS)))
         if job is None:
             return None
         card = self._add(job)
@@ -200,7 +202,7 @@ class RenderBench(QWidget):
             out = file_name(document, shot, settings, None, reserved(session_module.JOBS))
             return Job.start(document, assets, shot, (job.record.width, job.record.height), settings, out, session_module.JOBS)
 
-        made = self.session.attempt(run)
+        made = self.session.attempt(lambda: finish(run))
         if made:
             self._add(made)
             self._timer.start()

@@ -28,7 +28,7 @@ class Shelf(QListWidget):
         self.setObjectName("shelf")
         self.setViewMode(QListView.ViewMode.IconMode)
         self.setIconSize(QSize(84, 46))
-        self.setGridSize(QSize(98, 84))
+        self.setGridSize(QSize(98, 96))
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setMovement(QListView.Movement.Static)
         self.setDragEnabled(True)
@@ -134,7 +134,7 @@ class SurfaceBench(QWidget):
         item.setData(_PAYLOAD, payload)
         item.setToolTip(tip)
         item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop)
-        item.setSizeHint(QSize(96, 82))
+        item.setSizeHint(QSize(96, 94))
         self.shelf.addItem(item)
 
     def _mark(self) -> None:
