@@ -2,7 +2,10 @@
 
 import gc
 import os
+import sys
+import threading
 import time
+import traceback
 from typing import NamedTuple
 
 import numpy as np
@@ -60,6 +63,18 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
     pulse = QTimer()
     pulse.timeout.connect(lambda: note("between two beats"))
     pulse.start(20)
+    over = threading.Event()
+
+    def watch() -> None:
+        """What the window's thread was at when it took long."""
+        ours = threading.main_thread().ident
+        told_at = 0.0
+        while not over.wait(0.05):
+            if time.perf_counter() - begun[0] > 0.3 and told_at != begun[0]:
+                told_at = begun[0]
+                print("slow at: " + " < ".join(f"{f.name}:{f.lineno}" for f in reversed(traceback.extract_stack(sys._current_frames()[ours])[-7:])))
+
+    threading.Thread(target=watch, daemon=True).start()
     closer = QTimer()
     closer.timeout.connect(shut)
     closer.start(40)
@@ -152,6 +167,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
         note(f"{told} ({k})")
     closer.stop()
     pulse.stop()
+    over.set()
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     memory.append(held_megabytes())

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import sys
 from pathlib import Path
 
@@ -171,6 +172,8 @@ def render_shot(arguments) -> int:
     from aulmo.trace.tracer import render
 
     partial = PartialWriter(Path(arguments.watch)) if arguments.watch else None
+    if partial is not None:
+        os.nice(10)  # started by a window: whoever works in it goes first
 
     def progress(p, tracer) -> bool:
         left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"

@@ -19,7 +19,7 @@ from aulmo.trace.draft import blur_environment
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
-from aulmo.trace.tracer import Draft, Tracer, draw_draft
+from aulmo.trace.tracer import Draft, Tracer, draw_draft, step_back
 from aulmo.trace.view import dither, show
 
 COARSEST = 8
@@ -112,6 +112,7 @@ class LivePicture:
         return self._wanted is not None or self._closed
 
     def _loop(self) -> None:
+        step_back()
         while True:
             with self._condition:
                 while self._wanted is None and not self._closed:
