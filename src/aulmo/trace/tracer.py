@@ -51,7 +51,7 @@ def step_back() -> None:
     """Let the window's thread go before the one that calls: a picture that comes a little later is not felt, a click is."""
     try:
         mine = threading.get_native_id()
-        os.setpriority(os.PRIO_PROCESS, mine, max(5, os.getpriority(os.PRIO_PROCESS, mine)))
+        os.setpriority(os.PRIO_PROCESS, mine, max(2, os.getpriority(os.PRIO_PROCESS, mine)))
     except OSError:
         pass  # not every system lets threads differ
 
