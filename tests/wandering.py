@@ -9,7 +9,7 @@ import traceback
 from typing import NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, QTimer
+from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QFileDialog, QLineEdit
 
@@ -40,6 +40,13 @@ def held_megabytes() -> float:
     gc.collect()
     with open("/proc/self/statm") as file:
         return int(file.read().split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
+
+
+def pause_for(milliseconds: int) -> None:
+    """Let the window and its threads work."""
+    loop = QEventLoop()
+    QTimer.singleShot(milliseconds, loop.quit)
+    loop.exec()
 
 
 def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wandered:
@@ -159,7 +166,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
             session._saved_document = session.document
             session.open_document(first, assets, None)
             window.pages.setCurrentWidget(window.work)
-            QTest.qWait(200)
+            pause_for(200)
             memory.append(held_megabytes())
         begun[0] = time.perf_counter()
         told = act()

@@ -171,7 +171,7 @@ def test_damaged_job_folders_are_passed_over(tmp_path):
 def test_a_stopped_render_goes_on_and_ends_in_the_same_picture(tmp_path):
     document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.2, 0.1)), floor="plain")
     settings = RenderSettings(stop="samples", samples=160, denoise=False)
-    shot, size = document.shots[0], (400, 300)
+    shot, size = document.shots[0], (200, 150)
     job = Job.start(document, assets, shot, size, settings, tmp_path / "a.png", tmp_path / "jobs")
     deadline = time.monotonic() + 120
     while job.state().get("samples", 0) < 6 and time.monotonic() < deadline:

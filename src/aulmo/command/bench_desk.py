@@ -73,45 +73,9 @@ def window_seconds() -> dict[str, float]:
     """Seconds of the window's own thread, 10,000 parts being open: a step of a slider, and a stage's page read again."""
     with tempfile.TemporaryDirectory() as folder:
         settings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": folder, "XDG_DATA_HOME": folder, "XDG_STATE_HOME": folder}
-        code = "from aulmo.command import bench_desk; bench_desk._in_the_window()"
+        code = f"from aulmo.command import bench_scenes; from aulmo.desk import waits; waits.measure(*bench_scenes.balls({COPIES}))"
         done = subprocess.run([sys.executable, "-c", code], env=settings, check=True, capture_output=True, text=True)
     return json.loads(done.stdout.splitlines()[-1])
-
-
-def _in_the_window() -> None:
-    from PySide6.QtTest import QTest
-
-    from aulmo.desk.shell.app import make_application
-    from aulmo.desk.shell.window import Window
-
-    application = make_application()
-    window = Window()
-    window.resize(1280, 800)
-    window.picture.set_traced(False)
-    window.show()
-    document, assets = scenes.balls(COPIES)
-    window.session.open_document(document, assets, None)
-    QTest.qWait(2000)
-    window.session.select(["p5"])
-    found = {}
-    for stage in window.session.stages:
-        window.session.set_stage(stage)
-        QTest.qWait(300)
-        found[stage] = _median(lambda _: window.details.refresh())
-    window.session.set_stage("Surface")
-    QTest.qWait(300)
-    coat = f"materials/{window.session.material_id}/surface/coat_weight"
-
-    def step(k: int) -> None:
-        window.session.put({coat: 0.1 * k + 0.05}, busy=True)
-        QTest.qWait(150)  # the draft of it, in its own thread
-
-    idle = _median(lambda _: QTest.qWait(150))
-    found["slider"] = max(0.0, _median(step) - idle)
-    print(json.dumps(found), flush=True)
-    window.session._saved_document = window.session.document
-    window.close()
-    del application
 
 
 def import_ratio() -> tuple[float, float, float]:

@@ -98,3 +98,23 @@ def test_a_wall_that_stands_between_is_not_drawn_in_a_free_view_but_in_the_shot(
     assert session.selection == ("ball",)
     key(room, Qt.Key.Key_0)
     qtbot.waitUntil(lambda: "south" in picture.draft_parts, timeout=20000)
+
+
+def test_a_window_is_no_way_out(room, qtbot):
+    """One wall is taken down to a rim round a large opening: the turn ends where the wall was."""
+    session, picture = room.session, room.picture
+    rim = replace(session.document.parts["east"], placement=Placement((300, 0, 30), scale=(8, 620, 80)))
+    lintel = replace(rim, id="lintel", name="Lintel", placement=Placement((300, 0, 250), scale=(8, 620, 110)))
+    document = edits.add_parts(replace(session.document, parts={**session.document.parts, "east": rim}), [lintel], ["lintel"])
+    session.open_document(document, session.assets, None)
+    settle(qtbot, room)
+    assert {"east", "lintel", "west"} <= picture.surroundings().walls
+    session.set_view(replace(session.camera, position=(-240.0, 0.0, 130.0), target=(0.0, 0.0, 110.0)))
+    settle(qtbot, room)
+    start = QPoint(picture.width() // 2, 12)
+    reached = []
+    for _ in range(8):
+        drag(picture, start, start + QPoint(150, 0), RIGHT)
+        reached.append(session.view.position[0])
+        assert all(abs(v) < 304 for v in session.view.position[:2])
+    assert max(reached) > 100  # it did go round to that side

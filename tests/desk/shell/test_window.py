@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QDesktopServices
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
@@ -389,6 +390,7 @@ def test_no_button_is_dead(window, qtbot, monkeypatch):
     nothing = {"getOpenFileName": ("", ""), "getOpenFileNames": ([], ""), "getSaveFileName": ("", ""), "getExistingDirectory": ""}
     for name, answer in nothing.items():
         monkeypatch.setattr(QFileDialog, name, lambda *a, n=name, x=answer, **k: opened.append(n) or x)
+    monkeypatch.setattr(QDesktopServices, "openUrl", lambda url: opened.append(url.toString()))
     said: list[str] = []
     window.session.hint.connect(said.append)
     window.session.trouble.connect(said.append)

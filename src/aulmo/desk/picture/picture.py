@@ -142,7 +142,7 @@ class Picture(PictureView):
             around = self.surroundings()
             whole = self._whole[1] if self._whole is not None else None
             if around.walls and whole is not None:
-                place = kept_inside(whole, around.walls, self._pivot, np.array(camera.position))
+                place = kept_inside(whole, around, self._pivot, np.array(camera.position))
                 camera = replace(camera, position=tuple(float(v) for v in place))
         elif self._drag == "look":
             camera = look_round(start, -0.12 * dx, -0.12 * dy)

@@ -18,10 +18,11 @@ KEPT_OFF = 0.03  # share of the way that a camera keeps off a wall
 
 
 class Surroundings(NamedTuple):
-    """The parts that are walls of a closed room, and the middle of everything else."""
+    """The parts that are walls of a closed room, the middle of everything else, and the box of the walls: a window is no way out."""
 
     walls: frozenset[str]
     middle: np.ndarray
+    box: tuple[np.ndarray, np.ndarray] | None = None
 
 
 def _directions() -> np.ndarray:
@@ -48,7 +49,8 @@ def look_around(document: Document, assets: AssetStore, scene: Scene, place: np.
                 walls.add(part)
     inner = [i for i in edits.leaves(document, document.roots) if i not in walls and edits.is_shown(document, i)] if walls else []
     box = arrange.bounds(document, assets, inner) if inner else everything
-    return Surroundings(frozenset(walls), 0.5 * (box[0] + box[1]) if box is not None else 0.5 * (everything[0] + everything[1]))
+    middle = 0.5 * (box[0] + box[1]) if box is not None else 0.5 * (everything[0] + everything[1])
+    return Surroundings(frozenset(walls), middle, arrange.bounds(document, assets, sorted(walls & set(document.parts))) if walls else None)
 
 
 def walls_between(scene: Scene, walls: frozenset[str], start: np.ndarray, end: np.ndarray) -> list[tuple[str, np.ndarray]]:
@@ -70,9 +72,13 @@ def walls_between(scene: Scene, walls: frozenset[str], start: np.ndarray, end: n
     return found
 
 
-def kept_inside(scene: Scene, walls: frozenset[str], pivot: np.ndarray, wanted: np.ndarray) -> np.ndarray:
-    """Where a camera that turns about a pivot stands when it may not go through a wall."""
-    met = walls_between(scene, walls, pivot, wanted)
-    if not met:
-        return wanted
-    return pivot + (met[0][1] - pivot) * (1 - KEPT_OFF)
+def kept_inside(scene: Scene, around: Surroundings, pivot: np.ndarray, wanted: np.ndarray) -> np.ndarray:
+    """Where a camera that turns about a pivot stands when it may go neither through a wall nor out of a window."""
+    way = np.asarray(wanted, float) - pivot
+    met = walls_between(scene, around.walls, pivot, wanted)
+    share = float((met[0][1] - pivot) @ way / max(1e-30, way @ way)) if met else 1.0
+    if around.box is not None and np.all((pivot > around.box[0]) & (pivot < around.box[1])):
+        with np.errstate(divide="ignore", invalid="ignore"):
+            to_sides = np.where(way > 0, (around.box[1] - pivot) / way, np.where(way < 0, (around.box[0] - pivot) / way, np.inf))
+        share = min(share, float(to_sides.min()))
+    return pivot + way * share * (1 - KEPT_OFF) if share < 1.0 else wanted

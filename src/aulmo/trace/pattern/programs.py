@@ -141,11 +141,18 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
     if not step > 0:
         raise BadValue(f"The displacement step of {name} has to be above zero.")
     points, normals, triangles = mesh.vertices.astype(float), mesh.normals.astype(float), mesh.triangles.astype(np.int64)
+    corners = points[triangles]
+    area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+    too_many = BadValue(f"A displacement step of {step:g} mm would cut {name} into more than {MOST_TRIANGLES // 1_000_000} million triangles.")
+    if area > MOST_TRIANGLES * 3**0.5 / 4 * step * step:  # even if each were the largest that has no longer edge
+        raise too_many
     for _ in range(24):
         edges = np.sort(np.concatenate([triangles[:, [0, 1]], triangles[:, [1, 2]], triangles[:, [2, 0]]]), 1)
         long = np.linalg.norm(points[edges[:, 0]] - points[edges[:, 1]], axis=1) > step
         if not long.any():
             break
+        if len(triangles) + long.sum() > MOST_TRIANGLES:  # each edge that is halved makes one more of each triangle beside it
+            raise too_many
         unique, inverse = np.unique(edges, axis=0, return_inverse=True)
         split = np.zeros(len(unique), bool)
         split[inverse.reshape(-1)[long]] = True
@@ -157,8 +164,6 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
         normals = np.concatenate([normals, between / np.maximum(1e-12, np.linalg.norm(between, axis=1, keepdims=True))])
         m = middle[inverse.reshape(-1)].reshape(3, -1).T  # of the edges 01, 12, 20
         triangles = _cut(triangles, m)
-        if len(triangles) > MOST_TRIANGLES:
-            raise BadValue(f"A displacement step of {step:g} mm would cut {name} into more than {MOST_TRIANGLES // 1_000_000} million triangles.")
     return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), np.zeros(0, np.int32))
 
 
