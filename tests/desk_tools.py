@@ -112,3 +112,14 @@ def answering(key: str, asked: list | None = None) -> None:
             QTimer.singleShot(20, press)
 
     QTimer.singleShot(0, press)
+
+
+def surface_page(window):
+    """The Surface stage's page."""
+    window.session.set_stage("Surface")
+    return window.details.pages["Surface"]
+
+
+def worn(window, part: str):
+    """What a part wears."""
+    return window.session.document.materials[window.session.document.parts[part].material]

@@ -75,7 +75,7 @@ def window_seconds() -> dict[str, float]:
         settings = {**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": folder, "XDG_DATA_HOME": folder, "XDG_STATE_HOME": folder}
         code = f"from aulmo.command import bench_scenes; from aulmo.desk import waits; waits.measure(*bench_scenes.balls({COPIES}))"
         done = subprocess.run([sys.executable, "-c", code], env=settings, check=True, capture_output=True, text=True)
-    return json.loads(done.stdout.splitlines()[-1])
+    return {name: float(np.median(taken)) for name, taken in json.loads(done.stdout.splitlines()[-1]).items()}
 
 
 def import_ratio() -> tuple[float, float, float]:

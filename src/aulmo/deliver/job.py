@@ -211,10 +211,10 @@ def _job_in(folder: Path) -> Job | None:
         return None
 
 
-def free_path(wanted: Path, taken: set[Path]) -> Path:
-    """`wanted`, or the first of "name 2", "name 3" that no other render is going to write."""
+def free_path(wanted: Path, taken: set[Path], overwrites: bool = True) -> Path:
+    """`wanted`, or the first of "name 2", "name 3" that no other render is going to write; without `overwrites` that no file has either."""
     path, number = wanted, 2
-    while path in taken:
+    while path in taken or (path.exists() and not overwrites):
         path, number = wanted.with_stem(f"{wanted.stem} {number}"), number + 1
     return path
 
@@ -232,11 +232,7 @@ def picture_folder(settings: RenderSettings, project: Path | None) -> Path:
 def file_name(document: Document, shot: Shot, settings: RenderSettings, project: Path | None = None, taken: set[Path] | None = None) -> Path:
     """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
     stem = "".join(c if c.isalnum() or c in " -_" else "-" for c in f"{document.name} {shot.name}").strip()
-    first = picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}"
-    path, number = first, 2
-    while path.exists() or path in (taken or set()):
-        path, number = first.with_stem(f"{stem} {number}"), number + 1
-    return path
+    return free_path(picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}", taken or set(), overwrites=False)
 
 
 def _settings(settings: RenderSettings) -> dict:

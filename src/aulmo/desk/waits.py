@@ -1,7 +1,6 @@
 """How long the window's own thread is kept, for the benchmark: a process with a real window, without a screen."""
 
 import json
-import statistics
 import time
 
 from PySide6.QtCore import QEventLoop, QTimer
@@ -12,13 +11,10 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
 
 
-def _median(work, times: int = 5) -> float:
-    taken = []
-    for k in range(times):
-        started = time.perf_counter()
-        work(k)
-        taken.append(time.perf_counter() - started)
-    return statistics.median(taken)
+def _timed(work) -> float:
+    started = time.perf_counter()
+    work()
+    return time.perf_counter() - started
 
 
 def _wait(milliseconds: int) -> None:
@@ -28,7 +24,7 @@ def _wait(milliseconds: int) -> None:
 
 
 def measure(document: Document, assets: AssetStore) -> None:
-    """Print as JSON, with a document open: seconds to read each stage's page again, and for a step of a slider."""
+    """Print as JSON, with a document open: seconds of five times each stage's page was read again, and of five steps of a slider."""
     application = make_application()
     window = Window()
     window.resize(1280, 800)
@@ -41,18 +37,14 @@ def measure(document: Document, assets: AssetStore) -> None:
     for stage in window.session.stages:
         window.session.set_stage(stage)
         _wait(300)
-        found[stage] = _median(lambda _: window.details.refresh())
+        found[stage] = [_timed(window.details.refresh) for _ in range(5)]
     window.session.set_stage("Surface")
     _wait(300)
     coat = f"materials/{window.session.material_id}/surface/coat_weight"
-    steps = []
+    found["slider"] = []
     for k in range(5):
-        started = time.perf_counter()
-        window.session.put({coat: 0.1 * k + 0.05}, busy=True)
-        application.processEvents()
-        steps.append(time.perf_counter() - started)
+        found["slider"].append(_timed(lambda k=k: (window.session.put({coat: 0.1 * k + 0.05}, busy=True), application.processEvents())))
         _wait(150)  # the draft of it, in its own thread
-    found["slider"] = statistics.median(steps)
     print(json.dumps(found), flush=True)
     window.session._saved_document = window.session.document
     window.close()

@@ -5,7 +5,7 @@ from typing import Any, Iterable
 
 from msgspec.structs import replace
 
-from aulmo.document.properties import get
+from aulmo.document.properties import is_there
 from aulmo.document.records import Camera, Document, Lamp, Material, Part, Placement, Shot
 from aulmo.document.references import references
 from aulmo.errors import BadValue
@@ -136,19 +136,11 @@ def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
     return without_keys(replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone)))
 
 
-def _is_there(document: Document, address: str) -> bool:
-    try:
-        get(document, address)
-    except BadValue:
-        return False
-    return True
-
-
 def without_keys(document: Document) -> Document:
     """The document without keys and overrides of what is no longer there."""
-    keys = {address: held for address, held in document.keys.items() if _is_there(document, address)}
+    keys = {address: held for address, held in document.keys.items() if is_there(document, address)}
     shots = tuple(
-        replace(s, overrides={a: v for a, v in s.overrides.items() if _is_there(document, a)}) if s.overrides else s for s in document.shots
+        replace(s, overrides={a: v for a, v in s.overrides.items() if is_there(document, a)}) if s.overrides else s for s in document.shots
     )
     if len(keys) == len(document.keys) and shots == document.shots:
         return document

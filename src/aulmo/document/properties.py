@@ -86,6 +86,15 @@ def get(document: r.Document, address: str) -> Any:
     return value
 
 
+def is_there(document: r.Document, address: str) -> bool:
+    """Whether the document has anything at an address."""
+    try:
+        get(document, address)
+    except BadValue:
+        return False
+    return True
+
+
 class _Leaf(NamedTuple):
     value: Any
 

@@ -15,17 +15,6 @@ LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
 
 
-def surface_page(window):
-    """The Surface stage's page."""
-    window.session.set_stage("Surface")
-    return window.details.pages["Surface"]
-
-
-def worn(window, part: str):
-    """What a part wears."""
-    return window.session.document.materials[window.session.document.parts[part].material]
-
-
 def test_a_render_goes_on_while_the_artist_works_and_the_file_says_so(window, qtbot, tmp_path):
     window.session.set_stage("Render")
     page = window.details.pages["Render"]
@@ -52,7 +41,7 @@ def test_a_render_goes_on_while_the_artist_works_and_the_file_says_so(window, qt
 
 def test_a_render_can_be_cancelled(window, qtbot):
     window.session.set_stage("Render")
-    window.session.change_shot("Large", width=2400, height=1800)
+    window.session.put({"shots/s/width": 2400, "shots/s/height": 1800}, told="Large")
     window.session.apply("Many", replace(window.session.document, render=replace(window.session.document.render, samples=5000)))
     card = window.bench.faces["Render"].start()
     qtbot.waitUntil(lambda: bool(card.job.state()), timeout=90000)

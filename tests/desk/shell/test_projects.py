@@ -181,7 +181,8 @@ def test_the_floor_wears_a_swatch_for_all_shots_or_for_one(window):
     page.dress_floor("Oiled ash")
     document = window.session.document
     assert document.materials[document.floor.material].name == "Oiled ash"
-    window.session.change_shot("Own floor", None, overrides={"floor/material": None})
+    session = window.session
+    session.apply("Own floor", edits.put_shot(session.document, replace(session.shot, overrides={"floor/material": None})))
     page.dress_floor("Slate")
     own = window.session.shot.overrides["floor/material"]
     assert window.session.document.materials[own].name == "Slate"

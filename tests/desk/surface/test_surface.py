@@ -9,21 +9,10 @@ from PySide6.QtTest import QTest
 from aulmo.document import edits
 from aulmo.surface import swatches
 from aulmo.surface.colour import to_hex
-from desk_tools import drag, drop, point_of, settle, swatch_mime, type_into
+from desk_tools import drag, drop, point_of, settle, surface_page, swatch_mime, type_into, worn
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
-
-
-def surface_page(window):
-    """The Surface stage's page."""
-    window.session.set_stage("Surface")
-    return window.details.pages["Surface"]
-
-
-def worn(window, part: str):
-    """What a part wears."""
-    return window.session.document.materials[window.session.document.parts[part].material]
 
 
 def test_a_swatch_dropped_on_a_part_dresses_all_that_share_and_undo_takes_it_back(window, qtbot):

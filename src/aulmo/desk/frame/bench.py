@@ -2,13 +2,13 @@
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from aulmo.desk.frame.commands import FrameCommands
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import button, label
+from aulmo.desk.widgets.fields import button, label, show_as_pictures
 from aulmo.document.properties import resolve
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
@@ -28,13 +28,7 @@ class FrameBench(QWidget):
         head.addWidget(button("Duplicate", commands.duplicate, "link"))
         head.addWidget(button("Delete", commands.delete, "link"))
         self.sheet = QListWidget()
-        self.sheet.setObjectName("shelf")
-        self.sheet.setViewMode(QListView.ViewMode.IconMode)
-        self.sheet.setIconSize(QSize(150, 100))
-        self.sheet.setGridSize(QSize(166, 128))
-        self.sheet.setResizeMode(QListView.ResizeMode.Adjust)
-        self.sheet.setMovement(QListView.Movement.Static)
-        self.sheet.setAccessibleName("Shots")
+        show_as_pictures(self.sheet, "Shots", QSize(150, 100), QSize(166, 128))
         self.sheet.itemClicked.connect(lambda item: session.set_shot(item.data(Qt.ItemDataRole.UserRole)))
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)

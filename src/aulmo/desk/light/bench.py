@@ -4,12 +4,12 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QRect, QSize, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QListView, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import label
+from aulmo.desk.widgets.fields import label, show_as_pictures
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment
 from aulmo.light import environment_image
@@ -158,13 +158,7 @@ class LightBench(QWidget):
         self.map = DomeMap(session)
         self._pictured = False
         self.sets = QListWidget()
-        self.sets.setObjectName("shelf")
-        self.sets.setViewMode(QListView.ViewMode.IconMode)
-        self.sets.setIconSize(QSize(88, 44))
-        self.sets.setGridSize(QSize(102, 70))
-        self.sets.setResizeMode(QListView.ResizeMode.Adjust)
-        self.sets.setMovement(QListView.Movement.Static)
-        self.sets.setAccessibleName("Light sets")
+        show_as_pictures(self.sets, "Light sets", QSize(88, 44), QSize(102, 70))
         for name in environment_image.SETS:
             item = QListWidgetItem(name)
             item.setSizeHint(QSize(100, 68))

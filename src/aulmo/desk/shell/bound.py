@@ -8,7 +8,7 @@ from aulmo.desk.shell.addressing import addresses, sample
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, Dot, NumberField, Segments, SliderRow, row
-from aulmo.document.properties import about
+from aulmo.document.properties import about, keyed
 from aulmo.document.property_table import Property
 from aulmo.errors import BadValue
 
@@ -45,8 +45,12 @@ class Bound:
                 return
             value = self.default  # an input that a node does not name has its default
         self.show(value)
-        own, keyed = self.session.overridden(found[0]), bool(self.session.document.keys.get(found[0]))
-        self.dot.set_mark("own" if own else "keyed" if keyed else "changed" if self.differs(value) else "")
+        if self.session.overridden(found[0]):
+            self.dot.set_mark("own")
+        elif keyed(self.session.document, found[0]):
+            self.dot.set_mark("keyed")
+        else:
+            self.dot.set_mark("changed" if self.differs(value) else "")
 
     def differs(self, value: Any) -> bool:
         """Whether a value is another than the default."""

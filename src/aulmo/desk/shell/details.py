@@ -69,10 +69,6 @@ class Page(QScrollArea):
             trouble.connect(self.session.trouble)
         return row
 
-    def merge(self, name: str, busy: bool) -> object:
-        """Key under which a slider's steps become one while the hand is on it."""
-        return (name, self.session.selection, self.session.subject) if busy else None
-
 
 class Details(QWidget):
     """The pages: one for each stage, and those for other subjects than parts."""

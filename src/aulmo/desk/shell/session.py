@@ -11,9 +11,9 @@ from aulmo.desk.shell.task import Task, finish
 from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
-from aulmo.document.properties import about, accepted, get, put_many, resolve, sentence
+from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
 from aulmo.document.records import Camera, Document, Key, Lamp, Shot
-from aulmo.errors import AulmoError, BadValue
+from aulmo.errors import AulmoError
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
 JOBS = Path(platformdirs.user_data_dir("aulmo")) / "renders"
@@ -195,7 +195,7 @@ class Session(QObject):
                 shot = next(s for s in document.shots if s.id == self.shot.id)
                 own = {**shot.overrides, address: accepted(about(address), value)}
                 document = edits.put_shot(document, replace(shot, overrides=own))
-            elif document.keys.get(address):
+            elif keyed(document, address):
                 held = {k.time: k for k in document.keys[address]} | {self.time: Key(self.time, accepted(about(address), value))}
                 document = replace(document, keys={**document.keys, address: tuple(held[t] for t in sorted(held))})
             else:
@@ -231,11 +231,6 @@ class Session(QObject):
     def change_lamp(self, told: str, lamp: Lamp, merge_key: object = None) -> None:
         """An edit of a lamp."""
         self.apply(told, edits.put_lamp(self.document, lamp), merge_key)
-
-    def change_shot(self, told: str, merge_key: object = None, **changes: Any) -> None:
-        """An edit of the current shot."""
-        if self.shot:
-            self.apply(told, edits.put_shot(self.document, replace(self.shot, **changes)), merge_key)
 
     def undo(self) -> None:
         """One step back."""
@@ -389,19 +384,12 @@ class Session(QObject):
         self.selection = kept  # nobody may be shown a selection that is not there
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
-        if "/" in self.subject and not self._is_there(self.subject):
+        if "/" in self.subject and not is_there(self.document, self.subject):
             self.subject, gone = "", True
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()
         self._journal_timer.start()
-
-    def _is_there(self, address: str) -> bool:
-        try:
-            get(self.document, address)
-        except BadValue:
-            return False
-        return True
 
     def _note_journal(self) -> None:
         if not self.is_saved:

@@ -5,12 +5,13 @@ from importlib.resources import files
 import msgspec
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListView, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.fields import show_as_pictures
 from aulmo.document import edits
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
@@ -25,18 +26,12 @@ class Shelf(QListWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.setObjectName("shelf")
-        self.setViewMode(QListView.ViewMode.IconMode)
-        self.setIconSize(QSize(84, 46))
-        self.setGridSize(QSize(98, 96))
-        self.setResizeMode(QListView.ResizeMode.Adjust)
-        self.setMovement(QListView.Movement.Static)
+        show_as_pictures(self, "Swatches", QSize(84, 46), QSize(98, 96))
         self.setDragEnabled(True)
         self.setUniformItemSizes(True)
         self.setWordWrap(True)  # no name is cut
         self.setTextElideMode(Qt.TextElideMode.ElideRight)
         self.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
-        self.setAccessibleName("Swatches")
 
     def mimeData(self, items) -> QMimeData:  # noqa: N802
         """What a drag carries."""

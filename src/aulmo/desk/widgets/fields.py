@@ -3,7 +3,7 @@
 import math
 from typing import Any, Callable
 
-from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, Signal
+from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -13,6 +13,8 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QListView,
+    QListWidget,
     QPushButton,
     QSizePolicy,
     QSlider,
@@ -353,6 +355,17 @@ class Choice(QComboBox):
         super().paintEvent(event)
         painter = QPainter(self)
         painter.drawPixmap(self.width() - 17, (self.height() - 11) // 2, theme.icon("caret-down", theme.current().quiet).pixmap(11, 11))
+
+
+def show_as_pictures(items: QListWidget, name: str, picture: QSize, cell: QSize) -> None:
+    """Let a list stand as a shelf of pictures with a name below each, as many in a row as there is room for."""
+    items.setObjectName("shelf")
+    items.setViewMode(QListView.ViewMode.IconMode)
+    items.setIconSize(picture)
+    items.setGridSize(cell)
+    items.setResizeMode(QListView.ResizeMode.Adjust)
+    items.setMovement(QListView.Movement.Static)
+    items.setAccessibleName(name)
 
 
 def separator() -> QFrame:
