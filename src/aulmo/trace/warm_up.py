@@ -13,7 +13,7 @@ from typing import Callable, Iterator
 from aulmo.trace.compile import kernel_cache
 
 # Seconds that compiling the path tracer takes for one of a plain loop's second on the same machine: the only way to tell how long before it is done
-LOOPS, SECONDS_PER_LOOP_SECOND = 400_000, 2400.0
+LOOPS, SECONDS_PER_LOOP_SECOND = 400_000, 1800.0
 
 
 def _note() -> Path:
