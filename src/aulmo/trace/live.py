@@ -78,6 +78,7 @@ class LivePicture:
         self._last: Request | None = None
         self._tracer: Tracer | None = None
         self._closed = self._compiling = False
+        self._began: float | None = None
         self._tries = 0
         self._maps_for: object = None
         self._maps: np.ndarray | None = None
@@ -147,7 +148,7 @@ class LivePicture:
 
         def compile_kernels() -> None:
             try:
-                with warm_up.telling(self._on_preparing):
+                with warm_up.telling(self._on_preparing, self._began):
                     Tracer(scene, camera, options, 16, 16, 8).run(1)
             except Exception as error:
                 if self._closed:  # the program is ending
@@ -166,6 +167,10 @@ class LivePicture:
 
     def _work(self, request: Request) -> None:
         self._last = request
+        if self._began is None:
+            self._began = time.time()
+            if not warm_up.kernel_cache.is_warm():  # the draft's own kernels take some seconds, with nothing to show yet
+                self._on_preparing(0.0, warm_up.expected_seconds())
         moments = request.moments or still(request.document)
         document = moments.first
         scene = self._builder.build(moments, self._path_ready.is_set())

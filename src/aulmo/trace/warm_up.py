@@ -12,8 +12,8 @@ from typing import Callable, Iterator
 
 from aulmo.trace.compile import kernel_cache
 
-# Seconds that compiling the path tracer takes for one of a plain loop's second on the same machine: the only way to tell how long before it is done
-LOOPS, SECONDS_PER_LOOP_SECOND = 400_000, 1800.0
+# Seconds that compiling all kernels takes for one of a plain loop's second on the same machine: the only way to tell how long before it is done
+LOOPS, SECONDS_PER_LOOP_SECOND = 400_000, 3700.0
 
 
 def _note() -> Path:
@@ -40,11 +40,11 @@ def other_compiler() -> float | None:
 
 
 @contextmanager
-def telling(told: Callable[[float, float], None]) -> Iterator[None]:
+def telling(told: Callable[[float, float], None], began: float | None = None) -> Iterator[None]:
     """While kernels are compiled within, tell twice a second how far that is (0..1) and how many seconds are left; wait first for another
-    process that is at it already."""
+    process that is at it already. `began`: since when (seconds of the clock), when the first kernels were compiled before."""
     expected = expected_seconds()
-    began, done = time.time(), threading.Event()
+    began, done = began or time.time(), threading.Event()
 
     def tell(since: float) -> None:
         spent = time.time() - since
