@@ -143,7 +143,12 @@ def room(hut: Hut) -> None:
     floor = hut.wear(boards("Floor boards", "#a8865c", (0.60, 0.49, 0.38), 170.0, "y", 90.0, "x"))
     frame = hut.wear(replace(swatches.material("Chalk paint"), id="frame", name="Frame paint"))
     glass = hut.wear(
-        Material(id="pane", name="Window pane", kind="Glass & liquid", surface=Surface(transmission_weight=1.0, specular_roughness=0.0, geometry_thin_walled=True))
+        Material(
+            id="pane",
+            name="Window pane",
+            kind="Glass & liquid",
+            surface=Surface(transmission_weight=1.0, specular_roughness=0.0, geometry_thin_walled=True),
+        )
     )
     w, d, h = WIDE / 2, DEEP / 2, HIGH
     hut.add("Room", "Floor", box(WIDE, DEEP, 40), floor, (-w, -d, -40))
@@ -199,7 +204,13 @@ def furnish(hut: Hut) -> None:
     hut.add("Shelf", "Board", box(900, 190, 28), oak, (250, 1210, 1450), radius=3.0)
     for k, (x, tall) in enumerate(((320, 170), (360, 150), (392, 185), (440, 160))):
         hut.add("Shelf", f"Book {k + 1}", box(30 + 4 * k, 130, tall), (enamel, felt, wax, ash)[k], (x, 1250, 1478), radius=2.0)
-    hut.add("Shelf", "Jug", turned([(0, 0), (48, 0), (58, 10), (66, 60), (52, 120), (40, 150), (46, 172), (43, 172), (37, 150), (0, 140)]), glaze, (720, 1310, 1478))
+    hut.add(
+        "Shelf",
+        "Jug",
+        turned([(0, 0), (48, 0), (58, 10), (66, 60), (52, 120), (40, 150), (46, 172), (43, 172), (37, 150), (0, 140)]),
+        glaze,
+        (720, 1310, 1478),
+    )
 
 
 def lantern(hut: Hut) -> None:

@@ -84,7 +84,12 @@ def flame(material: Material, colour: tuple, nits: float, thick: float) -> Mater
         Node("glow", "multiply", {"first": "@both", "second": "@edge" if thick == 1.0 else 1.0}),
     )
     surface = replace(material.surface, base_weight=0.0, emission_color=colour, emission_luminance=nits)
-    return replace(material, surface=surface, nodes=nodes, wires={"emission_color": "glow"} if thick == 1.0 else {"emission_color": "glow", "geometry_opacity": "body"})
+    return replace(
+        material,
+        surface=surface,
+        nodes=nodes,
+        wires={"emission_color": "glow"} if thick == 1.0 else {"emission_color": "glow", "geometry_opacity": "body"},
+    )
 
 
 def set_up(document: Document) -> Document:
@@ -134,7 +139,12 @@ def set_up(document: Document) -> Document:
     return edits.put_shot(
         document,
         Shot(
-            id="cut-out", name="Cut-out", camera=cut.id, width=1500, height=2000, overrides={"backdrop/kind": "transparent", "floor/kind": "shadow"},
+            id="cut-out",
+            name="Cut-out",
+            camera=cut.id,
+            width=1500,
+            height=2000,
+            overrides={"backdrop/kind": "transparent", "floor/kind": "shadow"},
         ),  # fmt: skip
     )
 

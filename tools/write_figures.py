@@ -43,7 +43,17 @@ def main() -> None:
     for f in figures:
         met = {True: "yes", False: "**no**", None: ""}[f["met"]]
         lines.append(f"| {f['name']} | {f['value']:.4g} {f['unit']} | {f['compared_to']} | {f['bar']} | {met} |")
-    lines += ["", "![triangles](figures/triangles.svg)", "", "![lamps](figures/lamps.svg)", "", "![samples](figures/samples.svg)", "", "![pixels](figures/pixels.svg)", ""]
+    lines += [
+        "",
+        "![triangles](figures/triangles.svg)",
+        "",
+        "![lamps](figures/lamps.svg)",
+        "",
+        "![samples](figures/samples.svg)",
+        "",
+        "![pixels](figures/pixels.svg)",
+        "",
+    ]
     extra = Path("docs/figures-profile.md")
     if extra.exists():
         lines += extra.read_text().splitlines() + [""]

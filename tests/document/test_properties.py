@@ -32,10 +32,11 @@ def full() -> r.Document:
 
 # what names something or says what hangs where; everything else is a property
 LINKS = {
-    r.Part: {"id", "parent", "children", "placement", "finesse"}, r.Node: {"id", "inputs"}, r.Material: {"id", "surface", "nodes", "wires"},
+    r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets"}, r.FaceSet: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
+    r.Node: {"id", "inputs"}, r.Material: {"id", "surface", "nodes", "wires", "pictures"},
     r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
-        "schema_version", "parts", "roots", "materials", "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
+        "schema_version", "parts", "roots", "selections", "sources", "materials", "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
     },
 }  # fmt: skip
 
@@ -239,7 +240,7 @@ def test_matrices_of_many_parts_are_those_of_each():
 def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
-        "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
+        "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes", "path", "up",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

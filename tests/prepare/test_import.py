@@ -18,7 +18,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Document, Finesse
 from aulmo.errors import BadFile
-from aulmo.prepare import arrange
+from aulmo.prepare import arrange, choices
 from aulmo.prepare.health import examine
 from aulmo.prepare.import_file import Cancelled, change_finesse, import_file
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
@@ -203,12 +203,17 @@ def test_mesh_files_are_read_in_millimetres(tmp_path, suffix):
     assert any("millimetres" in n for n in result.notes)
 
 
-def test_a_tiny_file_without_a_unit_is_taken_for_metres_and_says_so(tmp_path):
+def test_a_tiny_file_without_a_unit_offers_metres_and_changes_nothing(tmp_path):
     as_trimesh(box_mesh(0.3)).export(tmp_path / "chair.stl")
     assets = AssetStore()
     result = import_file(Document(), assets, tmp_path / "chair.stl")
-    assert arrange.size_of(result.document, assets, result.roots)[0] == pytest.approx(300, rel=1e-4)
-    assert any("metres" in n for n in result.notes)
+    (source,) = result.document.sources.values()
+    assert arrange.size_of(result.document, assets, result.roots)[0] == pytest.approx(0.3, rel=1e-4)
+    assert source.offered == 1000.0 and any("metres" in n for n in result.notes)
+    larger = choices.set_unit(result.document, assets, source.id, 1000.0)
+    assert arrange.size_of(larger, assets, result.roots) == pytest.approx((300, 300, 300), rel=1e-4)
+    (part,) = [p for p in larger.parts.values() if p.mesh]
+    assert part.placement.scale == (1.0, 1.0, 1.0) and larger.sources[source.id].offered == 0.0
 
 
 def test_glb_brings_materials_names_and_metres(tmp_path):

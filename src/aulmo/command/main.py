@@ -62,7 +62,7 @@ def describe(path: Path) -> dict:
     """What `info --json` prints of a project; `base_color` is linear sRGB."""
     import numpy as np
 
-    from aulmo.document.edits import tree_order
+    from aulmo.document.edits import surfaces_of, tree_order
     from aulmo.document.project_file import load
     from aulmo.prepare.arrange import size_of
     from aulmo.surface.colour import ACESCG_TO_SRGB
@@ -82,6 +82,7 @@ def describe(path: Path) -> dict:
                 "triangles": len(assets.mesh(part.mesh).triangles) if part.mesh else 0,
                 "size_mm": [round(v, 6) for v in size_of(document, assets, [part_id])],
                 "material": names.get(part.material or ""),
+                "materials": [names[m] for m in surfaces_of(part) if m in names] if part.mesh else [],
                 "mesh": part.mesh,
             }
         )
@@ -107,8 +108,10 @@ def describe(path: Path) -> dict:
 
 
 def _glows(document, part_id: str) -> bool:
-    material = document.materials.get(document.parts[part_id].material or "")
-    return material is not None and material.surface.emission_luminance > 0
+    from aulmo.document.edits import surfaces_of
+
+    worn = [document.materials[m] for m in surfaces_of(document.parts[part_id]) if m in document.materials]
+    return any(m.surface.emission_luminance > 0 for m in worn)
 
 
 def _plain(record) -> dict:
@@ -174,6 +177,10 @@ def render_shot(arguments) -> int:
     partial = PartialWriter(Path(arguments.watch)) if arguments.watch else None
     if partial is not None:
         os.nice(10)  # started by a window: whoever works in it goes first
+        turn = partial.take_turn()
+        if turn is None:
+            print("The render was cancelled.", file=sys.stderr)
+            return 5
 
     def progress(p, tracer) -> bool:
         left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"

@@ -10,7 +10,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
-from typing import NamedTuple
+from typing import IO, NamedTuple
 
 import platformdirs
 from msgspec.structs import replace
@@ -41,6 +41,25 @@ class PartialWriter:
             frame = tracer.frame()
             self._write("partial.png", small_png(show(frame.rgb, float(tracer.options[14]), view), 640))
         return not (self.folder / "cancel").exists()
+
+    def take_turn(self) -> IO | None:
+        """Wait until no other render of the same list is under way: two at once take as long as one after the other, and twice the memory.
+
+        Returns what holds the turn for as long as this process lives, None when the job was cancelled meanwhile.
+        """
+        turn = open(self.folder.parent / "turn", "ab")  # noqa: SIM115 (held to the end of the process)
+        while True:
+            try:
+                fcntl.flock(turn, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                (self.folder / "state.json").unlink(missing_ok=True)
+                return turn
+            except OSError:
+                if not (self.folder / "state.json").exists():
+                    self._write("state.json", json.dumps({"waiting": True}).encode())
+            if (self.folder / "cancel").exists():
+                turn.close()
+                return None
+            time.sleep(0.2)
 
     def finish(self, picture) -> None:
         """Keep a small copy of the finished picture."""
@@ -147,7 +166,7 @@ class Job:
         return "cancelled" if (self.folder / "cancel").exists() else "failed"
 
     def state(self) -> dict:
-        """share, samples, noise, seconds, seconds_left as last written; empty before the first."""
+        """share, samples, noise, seconds, seconds_left as last written, or only that it is waiting for another; empty before the first."""
         return _read_json(self.folder / "state.json")
 
     def result(self) -> dict:

@@ -3,7 +3,7 @@
 import hashlib
 import io
 from pathlib import Path
-from typing import Iterable, NamedTuple
+from typing import Any, Iterable, NamedTuple
 from zipfile import ZipFile
 
 import numpy as np
@@ -15,12 +15,14 @@ class Mesh(NamedTuple):
     """Triangles of one shape, millimetres.
 
     vertices, normals : (n, 3) float32. triangles : (m, 3) uint32. faces : (m,) int32 CAD face of each triangle, or empty.
+    uv : (n, 2) float32 texture coordinates, v upward, or empty.
     """
 
     vertices: np.ndarray
     normals: np.ndarray
     triangles: np.ndarray
     faces: np.ndarray
+    uv: np.ndarray = np.zeros((0, 2), np.float32)
 
 
 def name_of(blob: bytes, suffix: str) -> str:
@@ -118,8 +120,10 @@ class AssetStore:
 def pack_mesh(mesh: Mesh) -> bytes:
     """A mesh as an .npz blob."""
     out = io.BytesIO()
+    extra: dict[str, Any] = {"uv": mesh.uv.astype(np.float32)} if len(mesh.uv) else {}
     np.savez(
         out,
+        **extra,
         vertices=mesh.vertices.astype(np.float32),
         normals=mesh.normals.astype(np.float32),
         triangles=mesh.triangles.astype(np.uint32),
@@ -145,7 +149,7 @@ def _turned_box(vertices: np.ndarray, linear: np.ndarray) -> tuple[np.ndarray, n
 
 
 def _sound(mesh: Mesh) -> bool:
-    vertices, normals, triangles, faces = mesh
+    vertices, normals, triangles, faces, uv = mesh
     floats = (np.float32, np.float64)
     shaped = vertices.ndim == normals.ndim == triangles.ndim == 2 and vertices.shape == normals.shape and vertices.shape[1] == triangles.shape[1] == 3
     if not shaped or vertices.dtype not in floats or normals.dtype not in floats or triangles.dtype.kind not in "ui":
@@ -153,6 +157,8 @@ def _sound(mesh: Mesh) -> bool:
     if len(triangles) == 0 or int(triangles.max()) >= len(vertices) or int(triangles.min()) < 0:
         return False
     if not np.isfinite(vertices).all() or not np.isfinite(normals).all():
+        return False
+    if len(uv) and (uv.shape != (len(vertices), 2) or uv.dtype not in floats or not np.isfinite(uv).all()):
         return False
     if faces.ndim != 1 or faces.dtype.kind not in "ui" or len(faces) not in (0, len(triangles)):
         return False
@@ -163,12 +169,14 @@ def unpack_mesh(blob: bytes) -> Mesh:
     """Read a mesh blob. Raises BadFile when it is damaged: indices, numbers that are none, face numbers that fit no triangles."""
     try:
         with np.load(io.BytesIO(blob), allow_pickle=False) as data:
-            mesh = Mesh(data["vertices"], data["normals"], data["triangles"], data["faces"])
+            uv = data["uv"] if "uv" in data.files else np.zeros((0, 2), np.float32)
+            mesh = Mesh(data["vertices"], data["normals"], data["triangles"], data["faces"], uv)
         if not _sound(mesh):
             raise ValueError
         return Mesh(
             np.ascontiguousarray(mesh.vertices, np.float32), np.ascontiguousarray(mesh.normals, np.float32),
             np.ascontiguousarray(mesh.triangles, np.uint32), np.ascontiguousarray(mesh.faces, np.int32),
+            np.ascontiguousarray(mesh.uv, np.float32),
         )  # fmt: skip
     except Exception as error:
         raise BadFile("A mesh stored in the project is damaged.") from error

@@ -5,8 +5,8 @@ from typing import Any, Iterable
 
 from msgspec.structs import replace
 
-from aulmo.document.properties import is_there
-from aulmo.document.records import Camera, Document, Lamp, Material, Part, Placement, Shot
+from aulmo.document.properties import get, is_there
+from aulmo.document.records import Camera, Document, FaceSet, Lamp, Material, Part, Placement, Selection, Shot
 from aulmo.document.references import references
 from aulmo.errors import BadValue
 
@@ -133,15 +133,21 @@ def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
         if gone & set(part.children):
             part = replace(part, children=tuple(c for c in part.children if c not in gone))
         kept[part_id] = part
-    return without_keys(replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone)))
+    document = replace(document, parts=kept, roots=tuple(r for r in document.roots if r not in gone))
+    return without_keys(_without_names_of(document, gone))
+
+
+def _without_names_of(document: Document, gone: set[str]) -> Document:
+    """The document without what selections and brought-in files say of parts that went; those that are left with none go too."""
+    selections = {i: replace(s, parts=tuple(p for p in s.parts if p not in gone)) for i, s in document.selections.items()}
+    sources = {i: replace(s, roots=tuple(p for p in s.roots if p not in gone)) for i, s in document.sources.items()}
+    return replace(document, selections={i: s for i, s in selections.items() if s.parts}, sources={i: s for i, s in sources.items() if s.roots})
 
 
 def without_keys(document: Document) -> Document:
     """The document without keys and overrides of what is no longer there."""
     keys = {address: held for address, held in document.keys.items() if is_there(document, address)}
-    shots = tuple(
-        replace(s, overrides={a: v for a, v in s.overrides.items() if is_there(document, a)}) if s.overrides else s for s in document.shots
-    )
+    shots = tuple(replace(s, overrides={a: v for a, v in s.overrides.items() if is_there(document, a)}) if s.overrides else s for s in document.shots)
     if len(keys) == len(document.keys) and shots == document.shots:
         return document
     return replace(document, keys=keys, shots=shots)
@@ -174,13 +180,83 @@ def put_material(document: Document, material: Material) -> Document:
 
 
 def assign_material(document: Document, part_ids: Iterable[str], material_id: str) -> Document:
-    """Dress parts, and all parts with geometry below them, in a material."""
-    return change_parts(document, leaves(document, part_ids), material=material_id)
+    """Dress parts, and all parts with geometry below them, in a material: all their faces."""
+    dressed = {}
+    for part_id in leaves(document, part_ids):
+        part = document.parts[part_id]
+        sets = tuple(replace(s, material=material_id) for s in part.face_sets)
+        dressed[part_id] = replace(part, material=material_id, face_sets=sets)
+    return replace(document, parts={**document.parts, **dressed})
+
+
+def every_surface(document: Document, part_ids: Iterable[str]) -> list[str]:
+    """The addresses of all surfaces of parts and of what is below them (see `dress`)."""
+    found = []
+    for part_id in leaves(document, part_ids):
+        found += [f"parts/{part_id}", *(f"parts/{part_id}/face_sets/{s.id}" for s in document.parts[part_id].face_sets)]
+    return found
+
+
+def surfaces_of(part: Part) -> list[str | None]:
+    """The ids of materials of a part's body and of its face sets in order; None for bare ones."""
+    return [part.material, *(s.material for s in part.face_sets)]
+
+
+def dress(document: Document, addresses: Iterable[str], material_id: str) -> Document:
+    """Put a material on surfaces by the address of the part or of its face set: `parts/<id>` is the body alone when it has face sets."""
+    parts: dict[str, Part] = {}
+    for address in addresses:
+        part_id, _, face_set = address.removeprefix("parts/").partition("/face_sets/")
+        part = parts.get(part_id, document.parts[part_id])
+        if face_set:
+            part = replace(part, face_sets=tuple(replace(s, material=material_id) if s.id == face_set else s for s in part.face_sets))
+        else:
+            part = replace(part, material=material_id)
+        parts[part_id] = part
+    return replace(document, parts={**document.parts, **parts})
+
+
+def wearers(document: Document, material_id: str | None) -> list[str]:
+    """The addresses of all surfaces that wear a material: of parts, for their bodies, and of face sets."""
+    found = []
+    for part in document.parts.values():
+        if part.mesh is None:
+            continue
+        if part.material == material_id:
+            found.append(f"parts/{part.id}")
+        found += [f"parts/{part.id}/face_sets/{s.id}" for s in part.face_sets if s.material == material_id]
+    return found
 
 
 def users_of(document: Document, material_id: str) -> list[str]:
-    """Ids of the parts that wear a material."""
-    return [p.id for p in document.parts.values() if p.material == material_id]
+    """Ids of the parts that wear a material on any of their faces."""
+    return [p.id for p in document.parts.values() if p.material == material_id or any(s.material == material_id for s in p.face_sets)]
+
+
+def put_face_set(document: Document, part_id: str, face_set: FaceSet) -> Document:
+    """Add a face set to a part or replace the one with its id. Raises BadValue for one without faces."""
+    if not face_set.faces:
+        raise BadValue("A face set needs at least one face.")
+    part = document.parts[part_id]
+    kept = tuple(face_set if s.id == face_set.id else s for s in part.face_sets)
+    return change_part(document, part_id, face_sets=kept if any(s.id == face_set.id for s in kept) else (*kept, face_set))
+
+
+def drop_face_set(document: Document, part_id: str, set_id: str) -> Document:
+    """Take a face set away: its faces wear the body's material again."""
+    return without_keys(change_part(document, part_id, face_sets=tuple(s for s in document.parts[part_id].face_sets if s.id != set_id)))
+
+
+def put_selection(document: Document, selection: Selection) -> Document:
+    """Keep a selection under its name or replace the one with its id. Raises BadValue for one of nothing."""
+    if not selection.parts:
+        raise BadValue("Choose parts first: a saved selection holds at least one.")
+    return replace(document, selections={**document.selections, selection.id: selection})
+
+
+def drop_selection(document: Document, selection_id: str) -> Document:
+    """Forget a saved selection; its parts stay."""
+    return replace(document, selections={i: s for i, s in document.selections.items() if i != selection_id})
 
 
 def change_surface(document: Document, material_id: str, **changes: Any) -> Document:
@@ -204,15 +280,19 @@ def change_node(document: Document, material_id: str, node_id: str, **changes: A
 
 
 def make_unique(document: Document, part_ids: Iterable[str]) -> tuple[Document, str]:
-    """Give parts a copy of the material they wear. Returns the document and the copy's id."""
-    ids = leaves(document, part_ids)
-    worn = document.parts[ids[0]].material if ids else None
+    """Give parts a copy of the material they wear; face sets keep theirs. Returns the document and the copy's id."""
+    return make_unique_on(document, [f"parts/{i}" for i in leaves(document, part_ids)])
+
+
+def make_unique_on(document: Document, addresses: list[str]) -> tuple[Document, str]:
+    """Give surfaces by address (see `dress`) a copy of the material that the first of them wears. Returns the document and the copy's id."""
+    worn = get(document, f"{addresses[0]}/material") if addresses else None
     if worn is None:
         raise BadValue("The part has no material to copy.")
     material = document.materials[worn]
     name = free_name(material.name, (m.name for m in document.materials.values()))
     copy = replace(material, id=new_id(), name=name)
-    return assign_material(put_material(document, copy), ids, copy.id), copy.id
+    return dress(put_material(document, copy), addresses, copy.id), copy.id
 
 
 def drop_unused_materials(document: Document) -> Document:

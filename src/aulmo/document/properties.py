@@ -21,9 +21,10 @@ from aulmo.errors import BadValue
 AXES = {"x": 0, "y": 1, "z": 2}
 _ROOTS: dict[str, type] = {
     "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
+    "selections": r.Selection, "sources": r.Source,
     "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings,
 }  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots")
+_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky,
 }  # fmt: skip
@@ -49,6 +50,8 @@ def about(address: str) -> Property:
         return NODE_INPUTS[steps[3]]
     if kind is r.Material and len(steps) == 3 and steps[0] == "nodes":
         kind, steps = r.Node, steps[2:]
+    if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
+        kind, steps = r.FaceSet, steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:
         kind, steps = _WITHIN[kind, steps[0]], steps[1:]
     found = TABLE[kind].get(steps[0]) if len(steps) == 1 else None

@@ -129,6 +129,16 @@ TABLE: dict[type, dict[str, Property]] = {
         "visible": _yes("Visible"), "locked": _yes("Locked"), "source_key": _text("Came from"),
         "edge_radius": _number("Softened", 0, 2, "mm", 3, most=1e4, curve=2, tip="Sharp edges look rounded by this much; 0 is off"),
     },
+    r.FaceSet: {"name": _text("Name"), "faces": _text("Faces", "many"), "material": _text("Material", "link")},
+    r.Selection: {"name": _text("Name"), "parts": _text("Parts", "many")},
+    r.Source: {
+        "name": _text("Name"), "path": _text("File"), "roots": _text("Parts", "many"),
+        "unit_mm": _number("Unit", 1e-3, 1e6, "mm", 3, 1e-6, 1e9), "offered": _number("Likelier unit", 0, 1e6, "mm", 3, most=1e9),
+        "up": _choice("Up", {"z": "Z", "y": "Y", "x": "X"}),
+        "whole": _choice("Several solids", {False: "A group", True: "One part"}),
+        "dressed": _choice("Colours", {True: "Plastic and metal", False: "Plain"}),
+        "solids": _whole("Solids", 0, 1000, 0, 10_000_000),
+    },
     r.Surface: _SURFACE,
     r.Node: {
         "kind": _text("Kind"), "image": _text("Picture", "link"), "as_colour": _yes("Values are colours"),

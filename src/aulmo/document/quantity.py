@@ -112,5 +112,5 @@ def grouped(count: int) -> str:
 
 
 def counted(count: int, what: str, many: str = "") -> str:
-    """"1 part", "2 parts", "12 000 triangles"."""
+    """ "1 part", "2 parts", "12 000 triangles"."""
     return f"{grouped(count)} {what if count == 1 else many or what + 's'}"

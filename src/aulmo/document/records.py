@@ -46,8 +46,20 @@ class Finesse(Record):
     angle: float = 10.0
 
 
+class FaceSet(Record):
+    """Faces of a part, by the numbers that its triangles carry, which wear a material of their own."""
+
+    id: str
+    name: str
+    faces: tuple[int, ...] = ()
+    material: MaterialId | None = None
+
+
 class Part(Record):
-    """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero."""
+    """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero.
+
+    `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face.
+    """
 
     id: str
     name: str
@@ -62,6 +74,32 @@ class Part(Record):
     locked: bool = False
     edge_radius: float = 0.0
     source_key: str = ""
+    face_sets: tuple[FaceSet, ...] = ()
+
+
+class Selection(Record):
+    """Parts chosen together under a name, as a layer of a file or by hand."""
+
+    id: str
+    name: str
+    parts: tuple[PartId, ...] = ()
+
+
+class Source(Record):
+    """A file that was brought in, and what was decided: its unit in mm, which of its axes is up, whether a product of several solids stayed one
+    part, whether its colours became materials that look made of something. `offered` is a likelier unit in mm, 0 for none.
+    """
+
+    id: str
+    name: str
+    path: str = ""
+    roots: tuple[PartId, ...] = ()
+    unit_mm: float = 1.0
+    offered: float = 0.0
+    up: Literal["x", "y", "z"] = "z"
+    whole: bool = False
+    dressed: bool = True
+    solids: int = 0
 
 
 class Surface(Record):
@@ -152,6 +190,7 @@ class Material(Record):
 
     `wires` lead nodes to parameters of the surface, to `height` (bump, mm), `normal` (a normal map), the same of the coat
     (`coat_height`, `coat_normal`) or `displacement` (mm, built into the mesh with triangles no longer than `displacement_step` mm).
+    `pictures` keeps those that came with a file, by what they are for.
     """
 
     id: str
@@ -161,6 +200,7 @@ class Material(Record):
     nodes: tuple[Node, ...] = ()
     wires: dict[str, str] = {}
     displacement_step: float = 1.0
+    pictures: dict[str, AssetName] = {}
 
 
 class Environment(Record):
@@ -325,6 +365,8 @@ class Document(Record):
     name: str = "Untitled"
     parts: dict[str, Part] = {}
     roots: tuple[str, ...] = ()
+    selections: dict[str, Selection] = {}
+    sources: dict[str, Source] = {}
     materials: dict[str, Material] = {}
     environment: Environment = Environment()
     backdrop: Backdrop = Backdrop()

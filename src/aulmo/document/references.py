@@ -67,7 +67,7 @@ def _collect(value: Any, kind: str, into: set[str]) -> None:
         for link in links:
             if link.kind == kind and not (link.unless and getattr(value, link.unless)):
                 named = getattr(value, link.field)
-                into.update(named if isinstance(named, tuple) else (named,) if named else ())
+                into.update(named if isinstance(named, tuple) else named.values() if isinstance(named, dict) else (named,) if named else ())
         for name in within:
             _collect(getattr(value, name), kind, into)
     elif isinstance(value, dict):

@@ -6,6 +6,7 @@ from typing import Any, Iterator
 import msgspec
 
 from aulmo.document import records as r
+from aulmo.document.assets import MOST_FACE
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
 from aulmo.document.references import references
@@ -58,7 +59,7 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
     yield document.backdrop, "the backdrop"
     yield document.floor, "the floor"
     yield document.render, "the render"
-    for many in (document.lamps, document.cameras):
+    for many in (document.lamps, document.cameras, document.selections, document.sources):
         for member in many.values():
             yield member, member.name
     for shot in document.shots:
@@ -94,6 +95,16 @@ def _check_value(address: str, value: Any, where: str, name: str) -> None:
         raise BadFile(f"{name} is damaged: in {where}, {str(error)[0].lower()}{str(error)[1:]}") from None
 
 
+def _check_face_sets(part: r.Part, document: r.Document, name: str) -> None:
+    if len({s.id for s in part.face_sets}) != len(part.face_sets):
+        raise BadFile(f"{name} is damaged: two face sets of {part.name} share one name within the file.")
+    for one in part.face_sets:
+        if any(not 0 <= face <= MOST_FACE for face in one.faces):
+            raise BadFile(f"{name} is damaged: {one.name} of {part.name} holds a face that cannot be.")
+        if one.material is not None and one.material not in document.materials:
+            raise BadFile(f"{name} is damaged: {one.name} of {part.name} wears a material that is not there.")
+
+
 def check_links(document: r.Document, name: str) -> None:
     """Raise BadFile when parts, materials, cameras and shots do not refer to each other soundly."""
     if len(document.parts) > MOST_PARTS:
@@ -110,10 +121,12 @@ def check_links(document: r.Document, name: str) -> None:
         seen.add(part_id)
         if part.material is not None and part.material not in document.materials:
             raise BadFile(f"{name} is damaged: the part {part.name} wears a material that is not there.")
+        if part.face_sets:
+            _check_face_sets(part, document, name)
         stack.extend((child, part_id, level + 1) for child in part.children)
     if len(seen) != len(document.parts):
         raise BadFile(f"{name} is damaged: some parts hang nowhere in the tree.")
-    for many in (document.materials, document.lamps, document.cameras):
+    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources):
         for key, member in many.items():
             if member.id != key:
                 raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
@@ -124,6 +137,10 @@ def check_links(document: r.Document, name: str) -> None:
             raise BadFile(f"{name} is damaged: the shot {shot.name} has no camera.")
         if not (1 <= shot.width <= 65536 and 1 <= shot.height <= 65536):
             raise BadFile(f"{name} is damaged: the shot {shot.name} has an impossible frame size.")
+    named = [(s.name, s.parts) for s in document.selections.values()] + [(s.name, s.roots) for s in document.sources.values()]
+    for owner, part_ids in named:
+        if any(part_id not in document.parts for part_id in part_ids):
+            raise BadFile(f"{name} is damaged: {owner} names a part that is not there.")
     gone = references(document, "materials") - set(document.materials)
     if gone:
         raise BadFile(f"{name} is damaged: the floor wears a material that is not there.")

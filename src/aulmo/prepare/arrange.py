@@ -99,14 +99,63 @@ def frame_box(camera: Camera, low, high, ratio: float, fill: float = 0.72) -> Ca
     return replace(camera, target=clean(middle), position=clean(middle - forward * distance), focus=float(round(distance, 6)))
 
 
+FILLS = 0.68  # of the frame's tighter side, in a first framing
+
+
+def points_of(document: Document, assets: AssetStore, part_ids, most: int = 200_000) -> np.ndarray:
+    """(n, 3) points in the world that lie on parts and all below them: every vertex, or evenly chosen ones where there are very many."""
+    leaves = edits.leaves(document, part_ids)
+    total = sum(len(assets.mesh(document.parts[i].mesh or "").vertices) for i in leaves)
+    step = max(1, total // most)
+    worlds = world_matrices(document)
+    found = []
+    for part_id in leaves:
+        matrix = worlds[part_id]
+        vertices = assets.mesh(document.parts[part_id].mesh or "").vertices
+        some = vertices if len(vertices) < 64 else vertices[:: min(step, max(1, len(vertices) // 32))]
+        found.append(some.astype(float) @ matrix[:3, :3].T + matrix[:3, 3])
+    return np.concatenate(found) if found else np.zeros((0, 3))
+
+
+def frame_points(camera: Camera, points: np.ndarray, ratio: float, fill: float = FILLS) -> Camera:
+    """Move a camera along its own direction, and aside, until points (n, 3) fill `fill` of the frame's tighter side and stand in its middle."""
+    camera = frame_box(camera, points.min(0), points.max(0), ratio, fill)
+    forward = np.array(camera.target) - np.array(camera.position)
+    forward /= np.linalg.norm(forward)
+    right = np.cross(forward, [0.0, 0.0, 1.0])
+    right = np.array([1.0, 0, 0]) if np.linalg.norm(right) < 1e-6 else right / np.linalg.norm(right)
+    up = np.cross(right, forward)
+    tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_h = tan_w / ratio
+    target, distance = np.array(camera.target), float(np.linalg.norm(np.array(camera.target) - np.array(camera.position)))
+    size = float(np.linalg.norm(np.ptp(points, axis=0)))
+    for _ in range(12):
+        relative = points - target
+        depth = np.maximum(relative @ forward + distance, 1e-3 * distance)
+        x, y = relative @ right / (depth * tan_w), relative @ up / (depth * tan_h)
+        target = target + 0.5 * (x.min() + x.max()) * tan_w * distance * right + 0.5 * (y.min() + y.max()) * tan_h * distance * up
+        distance = max(distance * 0.5 * max(np.ptp(x), np.ptp(y)) / fill, 0.55 * size)
+    clean = lambda v: tuple(float(round(c, 6)) for c in v)  # noqa: E731
+    return replace(camera, target=clean(target), position=clean(target - forward * distance), focus=float(round(distance, 6)))
+
+
+def framed(document: Document, assets: AssetStore, camera: Camera, ratio: float) -> Camera:
+    """A camera that sees everything from the front right and a little above: tall things from lower, flat ones from higher."""
+    points = points_of(document, assets, document.roots)
+    if len(points) == 0:
+        points = np.array([[x, y, z] for x in (-50.0, 50.0) for y in (-50.0, 50.0) for z in (-50.0, 50.0)])
+    size = np.ptp(points, axis=0)
+    flat = float(np.clip(1.0 - size[2] / max(1e-9, size[:2].max()), 0.0, 1.0))
+    a, e = math.radians(24), math.radians(12 + 18 * flat)
+    middle = 0.5 * (points.min(0) + points.max(0))
+    away = np.array([math.sin(a) * math.cos(e), -math.cos(a) * math.cos(e), math.sin(e)])
+    looking = replace(camera, target=tuple(middle.tolist()), position=tuple((middle + away * max(1.0, float(np.linalg.norm(size)))).tolist()))
+    return frame_points(looking, points, ratio)
+
+
 def first_shot(document: Document, assets: AssetStore) -> Document:
-    """Give a document without shots a camera that sees everything from the front right, slightly above."""
+    """Give a document without shots a camera that sees everything (see `framed`)."""
     if document.shots:
         return document
-    box = bounds(document, assets, document.roots) or (np.full(3, -50.0), np.full(3, 50.0))
-    a, e = math.radians(24), math.radians(14)
-    middle = 0.5 * (box[0] + box[1])
-    away = np.array([math.sin(a) * math.cos(e), -math.cos(a) * math.cos(e), math.sin(e)])
-    camera = Camera(id=edits.new_id(), name="Camera 1", target=tuple(middle.tolist()), position=tuple((middle + away).tolist()), shutter=1 / 15)
-    camera = frame_box(camera, box[0], box[1], 4 / 3)
+    camera = framed(document, assets, Camera(id=edits.new_id(), name="Camera 1", shutter=1 / 15), 4 / 3)
     return edits.put_shot(edits.put_camera(document, camera), Shot(id=edits.new_id(), name="Shot 1", camera=camera.id))

@@ -1,171 +1,273 @@
-"""Bringing a file into the document: read it in its own process, add its parts, dress them, put them on the floor."""
+"""Bringing files into the document: read them in a process of their own, add their parts, dress them, put them on the floor."""
 
 import json
-import os
-import shutil
-import subprocess
-import sys
-import tempfile
 from pathlib import Path
-from typing import Callable, NamedTuple
+from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, unpack_mesh
+from aulmo.document.assets import AssetStore
 from aulmo.document.placement import from_matrix
-from aulmo.document.records import Document, Finesse, Material, Part, Surface
+from aulmo.document.quantity import counted
+from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Selection, Source, Surface
 from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
+from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
 from aulmo.prepare.read_process import CAD, MESH
+from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
+from aulmo.prepare.starting_surface import starting_material
 from aulmo.surface.colour import from_srgb
 
 READABLE = CAD + MESH
+APART = 1.15  # of their width, between files that would stand within each other
 
 
 class Imported(NamedTuple):
-    """A document with a file's parts in it, their roots, and the choices that were made."""
+    """A document with files' parts in it, their roots, the choices that were made, and sentences about files that could not be read."""
 
     document: Document
     roots: tuple[str, ...]
     notes: tuple[str, ...]
-
-
-class Cancelled(AulmoError):
-    """The artist gave up waiting."""
-
-
-def _reading_folder() -> tempfile.TemporaryDirectory:
-    """A folder for what a reading process finds; those of processes that are gone are taken away."""
-    for left in Path(tempfile.gettempdir()).glob("aulmo-read-*-*"):
-        pid = left.name.split("-")[2]
-        if pid.isdigit() and not Path(f"/proc/{pid}").exists():
-            shutil.rmtree(left, ignore_errors=True)
-    return tempfile.TemporaryDirectory(prefix=f"aulmo-read-{os.getpid()}-")
-
-
-def _run_reader(source: Path, out: Path, finesse: Finesse, shown: str, progress: Callable[[str, float], bool] | None) -> dict:
-    process = subprocess.Popen(
-        [sys.executable, "-m", "aulmo.prepare.read_process", str(source), str(out), str(finesse.chord_mm), str(finesse.angle)],
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True, errors="replace",
-    )  # fmt: skip
-    assert process.stdout is not None and process.stderr is not None
-    try:
-        for line in process.stdout:
-            share, _, text = line.strip().partition(" ")
-            try:
-                value = float(share)
-            except ValueError:
-                continue  # the CAD kernel prints remarks of its own
-            if progress is not None and progress(text, value) is False:
-                raise Cancelled(f"Reading {shown} was given up.")
-        complaint = process.stderr.read().strip().splitlines()
-        code = process.wait()
-    finally:
-        if process.poll() is None:
-            process.kill()
-            process.wait()
-    if code == 3:
-        raise BadFile(f"{shown} could not be read: {complaint[-1] if complaint else 'it is damaged'}.")
-    if code != 0:
-        raise BadFile(f"{shown} could not be read: the file is damaged or not what its name says.")
-    return json.loads((out / "index.json").read_text())
+    failures: tuple[str, ...] = ()
 
 
 def import_file(
-    document: Document, assets: AssetStore, path: Path, finesse: Finesse | None = None, progress: Callable[[str, float], bool] | None = None
-) -> Imported:
+    document: Document, assets: AssetStore, path: Path, finesse: Finesse | None = None, progress: Progress = None, whole: bool = False,
+    dressed: bool = True,
+) -> Imported:  # fmt: skip
     """Read a CAD or mesh file into the document: resting on the floor, centred, wearing its own colours.
 
-    Raises BadFile with one sentence; the document is then as it was.
+    `whole` keeps a product of several solids one part; `dressed` lets plain colours look made of something. Raises BadFile with one
+    sentence; the document is then as it was.
     """
     path = Path(path)
+    _check(path)
+    finesse = finesse or Finesse()
+    imported = _Added(document, assets, path, finesse, read_file(path, finesse, whole, progress), whole, dressed).result()
+    document = arrange.rest_on_floor(imported.document, assets, imported.roots)
+    document = arrange.centre(document, assets, imported.roots)
+    return imported._replace(document=document)
+
+
+def import_files(
+    document: Document, assets: AssetStore, paths: Sequence[Path], finesse: Finesse | None = None, progress: Progress = None, whole: bool = False,
+    dressed: bool = True,
+) -> Imported:  # fmt: skip
+    """Several files at once. Those of one set keep their places to each other; where they would stand within each other they come side by side.
+
+    A file that cannot be read is told in `failures`. Raises BadFile when none can, or Cancelled.
+    """
+    read: list[Imported] = []
+    failures: list[str] = []
+    for number, path in enumerate(map(Path, paths)):
+
+        def told(text: str, share: float, number: int = number, path: Path = path) -> bool:
+            words = text if len(paths) == 1 else f"{path.name}: {text}"
+            return progress is None or progress(words, (number + share) / len(paths)) is not False
+
+        try:
+            _check(path)
+            finesse = finesse or Finesse()
+            found = read_file(path, finesse, whole, told)
+            read.append(_Added(read[-1].document if read else document, assets, path, finesse, found, whole, dressed).result())
+        except Cancelled:
+            raise
+        except AulmoError as error:
+            failures.append(str(error))
+    if not read:
+        raise BadFile(" ".join(failures[:3]) or "There is no file to bring in.")
+    document = read[-1].document
+    roots = tuple(r for one in read for r in one.roots)
+    boxes = [arrange.bounds(document, assets, one.roots) for one in read]
+    if len(read) > 1 and any(_within(a, b) for k, a in enumerate(boxes) for b in boxes[:k]):
+        right = 0.0
+        for one, box in zip(read, boxes):
+            document = arrange.centre(arrange.rest_on_floor(document, assets, one.roots), assets, one.roots)
+            if box is not None:
+                wide = float(box[1][0] - box[0][0])
+                document = arrange.move_in_world(document, one.roots, (right + wide / 2, 0.0, 0.0))
+                right += wide * APART
+        document = arrange.centre(document, assets, roots)
+    else:
+        document = arrange.centre(arrange.rest_on_floor(document, assets, roots), assets, roots)
+    notes = tuple(n if len(read) == 1 else f"{path.name}: {n}" for one, path in zip(read, paths) for n in one.notes)
+    return Imported(document, roots, notes, tuple(failures))
+
+
+def _within(one: tuple | None, other: tuple | None) -> bool:
+    """Whether two boxes share more than half of the smaller one."""
+    if one is None or other is None:
+        return False
+    shared = np.minimum(one[1], other[1]) - np.maximum(one[0], other[0])
+    sizes = [np.maximum(box[1] - box[0], 1e-9) for box in (one, other)]
+    return bool((shared > 0).all() and np.prod(shared) > 0.5 * min(np.prod(s) for s in sizes))
+
+
+def _check(path: Path) -> None:
     if path.suffix.lower() not in READABLE:
         raise BadFile(f"{path.name} is not a kind of file Aulmo reads; it reads {', '.join(s.lstrip('.').upper() for s in READABLE)}.")
     if not path.is_file():
         raise BadFile(f"There is no file {path}.")
     if path.stat().st_size == 0:
         raise BadFile(f"{path.name} could not be read: it is empty.")
-    finesse = finesse or Finesse()
-    with _reading_folder() as folder:
-        out = Path(folder)
-        index = _run_reader(path, out, finesse, path.name, progress)
-        meshes = [assets.add_mesh(unpack_mesh((out / f"{n}.mesh").read_bytes())) for n in range(index["meshes"])]
-        shapes = [assets.add((out / f"{n}.shape").read_bytes(), ".shape") for n in range(index["shapes"])]
-    return _add(document, assets, path, finesse, index, meshes, shapes)
 
 
-def _add(document: Document, assets: AssetStore, path: Path, finesse: Finesse, index: dict, meshes: list, shapes: list) -> Imported:
-    nodes = index["nodes"]
-    ids = [edits.new_id() for _ in nodes]
-    worn: dict[str, Material] = {}
-    taken = {m.name for m in document.materials.values()}
-    names: dict[tuple, set] = {}
-    parts, roots = [], []
-    for number, node in enumerate(nodes):
-        parent = ids[node["parent"]] if node["parent"] >= 0 else None
-        siblings = names.setdefault((parent,), set())
-        name = edits.free_name(node["name"] or "Part", siblings)
-        siblings.add(name)
-        material = _material_of(node, worn, taken) if node["mesh"] is not None else None
-        parts.append(
-            Part(
-                id=ids[number], name=name, parent=parent,
-                children=tuple(ids[k] for k, n in enumerate(nodes) if n["parent"] == number),
-                placement=from_matrix(np.array(node["matrix"])),
-                mesh=meshes[node["mesh"]] if node["mesh"] is not None else None,
-                shape=shapes[node["mesh"]] if node["mesh"] is not None and shapes else None,
-                finesse=finesse, material=material, source_key=f"{path.name}:{node['key']}",
-            )
+class _Added:
+    """Makes parts, materials, selections and the record of a file."""
+
+    def __init__(
+        self, document: Document, assets: AssetStore, path: Path, finesse: Finesse, found: Found, whole: bool, dressed: bool
+    ) -> None:  # fmt: skip
+        self.document, self.assets, self.path, self.finesse, self.found = document, assets, path, finesse, found
+        self.whole, self.dressed = whole, dressed
+        self.meshes = [assets.add_mesh(mesh) for mesh in found.meshes]
+        self.shapes = [assets.add(blob, ".shape") for blob in found.shapes]
+        self.worn: dict[str, Material] = {}
+        self.taken = {m.name for m in document.materials.values()}
+
+    def result(self) -> Imported:
+        """The document with the file's parts, where the file has them."""
+        index = self.found.told
+        nodes = index["nodes"]
+        ids = [edits.new_id() for _ in nodes]
+        children: list[list[str]] = [[] for _ in nodes]
+        for number, node in enumerate(nodes):
+            if node["parent"] >= 0:
+                children[node["parent"]].append(ids[number])
+        names: dict[str | None, _Names] = {}
+        parts, roots = [], []
+        turn = turn_up(index.get("up", "z"))
+        for number, node in enumerate(nodes):
+            parent = ids[node["parent"]] if node["parent"] >= 0 else None
+            name = names.setdefault(parent, _Names()).free(node["name"] or "Part")
+            placement = np.array(node["matrix"]) if parent is not None else turn @ np.array(node["matrix"])
+            parts.append(self._part(ids[number], name, parent, tuple(children[number]), placement, node))
+            if parent is None:
+                roots.append(ids[number])
+        document = self.document
+        for fresh in self.worn.values():
+            document = edits.put_material(document, fresh)
+        document = edits.add_parts(document, parts, roots)
+        document, layers = self._with_layers(document, ids)
+        size = arrange.size_of(document, self.assets, roots)
+        unit = float(index.get("unit_mm", 1.0))
+        source = Source(
+            id=edits.new_id(), name=self.path.name, path=str(self.path.resolve()), roots=tuple(roots), unit_mm=unit,
+            offered=likelier_unit(max(size), unit), up=index.get("up", "z"), whole=self.whole, dressed=self.dressed,
+            solids=int(index.get("solids", 0)),
         )  # fmt: skip
-        if parent is None:
-            roots.append(ids[number])
-    for fresh in worn.values():
-        document = edits.put_material(document, fresh)
-    document = edits.add_parts(document, parts, roots)
-    document = arrange.rest_on_floor(document, assets, roots)
-    document = arrange.centre(document, assets, roots)
-    size = arrange.size_of(document, assets, roots)
-    notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]
-    if worn:
-        notes.append(f"{len(worn)} colours of the file became materials")
-    return Imported(document, tuple(roots), tuple(notes))
+        document = replace(document, sources={**document.sources, source.id: source})
+        notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]
+        if source.offered:
+            notes.append(f"That is hardly the size of a product: its numbers may be {unit_name(source.offered)}")
+        if self.worn:
+            notes.append(f"{counted(len(self.worn), 'colour')} of the file became {counted(len(self.worn), 'material')}")
+            made = [m for m in self.worn.values() if m.kind in ("Metal", "Glass")] if self.dressed else []
+            if made:
+                notes.append("Greys and golds look like metal, see-through colours are clear, all others satin plastic")
+        if layers:
+            notes.append(f"{counted(layers, 'layer')} became saved {'selection' if layers == 1 else 'selections'}")
+        return Imported(document, tuple(roots), tuple(notes))
+
+    def _part(self, part_id: str, name: str, parent: str | None, children: tuple[str, ...], matrix: np.ndarray, node: dict) -> Part:
+        mesh = node["mesh"]
+        sets: list[FaceSet] = []
+        material = None
+        if mesh is not None:
+            material = self._material(node.get("material"), node.get("colour"), node["name"])
+            for colour, faces in node.get("sets", ()):
+                worn = self._material(None, colour, node["name"])
+                free = edits.free_name(self._face_set_name(worn), [s.name for s in sets])
+                sets.append(FaceSet(id=edits.new_id(), name=free, faces=tuple(faces), material=worn))
+            for set_name, own, faces in node.get("dressed_sets", ()):
+                free = edits.free_name(set_name or "Faces", [s.name for s in sets])
+                sets.append(FaceSet(id=edits.new_id(), name=free, faces=tuple(faces), material=self._material(own, None, node["name"])))
+        return Part(
+            id=part_id, name=name, parent=parent, children=children, placement=from_matrix(matrix),
+            mesh=self.meshes[mesh] if mesh is not None else None, shape=self.shapes[mesh] if mesh is not None and self.shapes else None,
+            finesse=self.finesse, material=material, visible=not node.get("hidden", False), source_key=f"{self.path.name}:{node['key']}",
+            face_sets=tuple(sets),
+        )  # fmt: skip
+
+    def _face_set_name(self, material_id: str) -> str:
+        words = next(m.name for m in self.worn.values() if m.id == material_id).split()
+        kept = [w for w in words if w not in ("Satin", "plastic", "Plain") and not w.isdigit()]
+        return " ".join(kept).capitalize() + " faces"
+
+    def _with_layers(self, document: Document, ids: list[str]) -> tuple[Document, int]:
+        layers: dict[str, list[str]] = {}
+        for part_id, node in zip(ids, self.found.told["nodes"]):
+            for layer in node.get("layers", ()):
+                layers.setdefault(layer, []).append(part_id)
+        taken = _Names(s.name for s in document.selections.values())
+        for layer, held in layers.items():
+            document = edits.put_selection(document, Selection(id=edits.new_id(), name=taken.free(layer), parts=tuple(held)))
+        return document, len(layers)
+
+    def _material(self, source: dict | None, colour, name: str) -> str:
+        """The id of the material for a colour (linear sRGB and opacity) or for what a mesh file says of a material; one for all alike."""
+        key = json.dumps([source, colour])
+        if key not in self.worn:
+            if source is None:
+                made = starting_material(
+                    edits.new_id(), colour[:3] if colour else None, colour[3] if colour and len(colour) > 3 else 1.0, self.dressed
+                )
+            else:
+                made = _material_of(source)
+                pictures = source.get("pictures", {}).items()
+                made = replace(made, pictures={what: self.assets.add(self.found.images[number], ending) for what, (number, ending) in pictures})
+            made = replace(made, name=edits.free_name(made.name, self.taken))
+            self.taken.add(made.name)
+            self.worn[key] = made
+        return self.worn[key].id
 
 
-def _material_of(node: dict, worn: dict[str, Material], taken: set[str]) -> str:
-    source = node.get("material") or {}
-    colour = source.get("colour") or node.get("colour")
-    key = json.dumps([source, colour])
-    if key not in worn:
-        base = from_srgb(np.clip(colour, 0, 1)) if colour else (0.5, 0.5, 0.5)
-        surface = Surface(
-            base_color=base,
-            base_metalness=source.get("metalness", 0.0),
-            specular_roughness=source.get("roughness", 0.35),
-            geometry_opacity=source.get("opacity", 1.0),
-        )
-        if "emission" in source:
-            surface = replace(surface, emission_color=from_srgb(source["emission"]), emission_luminance=1000.0)
-        name = source.get("name") or (f"Colour of {node['name']}" if colour else "Plain grey")
-        name = edits.free_name(name, taken)
-        taken.add(name)
-        worn[key] = Material(id=edits.new_id(), name=name, kind="Plastic", surface=surface)
-    return worn[key].id
+class _Names:
+    """Names in use among siblings; finds free ones without looking at all of them again."""
+
+    def __init__(self, taken=()) -> None:
+        self._taken, self._next = set(taken), dict[str, int]()
+
+    def free(self, wanted: str) -> str:
+        """`wanted`, or the first of "wanted 2", "wanted 3" that is free; in use from now on."""
+        name, number = wanted, self._next.get(wanted, 1)
+        while name in self._taken:
+            number += 1
+            name = f"{wanted} {number}"
+        self._next[wanted] = number
+        self._taken.add(name)
+        return name
 
 
-def change_finesse(document: Document, assets: AssetStore, part_ids: list[str], finesse: Finesse) -> Document:
+def _material_of(source: dict) -> Material:
+    """A material as a mesh file describes it: numbers of the surface, colours in linear sRGB."""
+    colour = source.get("colour")
+    red, green, blue = from_srgb(np.clip(colour, 0, 1)) if colour else (0.5, 0.5, 0.5)
+    surface = Surface(base_color=(red, green, blue), **{k: v for k, v in source.get("surface", {}).items()})
+    for key in ("specular_color", "transmission_color", "fuzz_color", "coat_color"):
+        if key in source:
+            r, g, b = from_srgb(np.clip(source[key], 0, 1))
+            surface = replace(surface, **{key: (float(r), float(g), float(b))})
+    if "emission" in source:
+        r, g, b = from_srgb(np.clip(source["emission"], 0, 1))
+        surface = replace(surface, emission_color=(float(r), float(g), float(b)), emission_luminance=float(source.get("emission_nits", 1000.0)))
+    kind = "Metal" if surface.base_metalness > 0.5 else "Glass" if surface.transmission_weight > 0.5 else "Plastic"
+    return Material(id=edits.new_id(), name=source.get("name") or "Material", kind=kind, surface=surface)
+
+
+def change_finesse(
+    document: Document, assets: AssetStore, part_ids: list[str], finesse: Finesse, progress: Callable[[str, float], bool] | None = None
+) -> Document:  # fmt: skip
     """Tessellate the exact shapes of parts anew. Parts without one are left alone. Raises BadFile."""
     if not (1e-4 <= finesse.chord_mm <= 100 and 1 <= finesse.angle <= 90):
         raise BadFile("Finesse needs a gap of 0.0001 to 100 mm and an angle of 1 to 90 degrees.")
-    wanted = {document.parts[i].shape for i in edits.leaves(document, part_ids)} - {None}
-    fresh: dict[str, str] = {}
-    for shape in sorted(s for s in wanted if s):
-        with _reading_folder() as folder:
-            source = Path(folder) / "kept.shape"
-            source.write_bytes(assets.get(shape))
-            _run_reader(source, Path(folder), finesse, "The exact shape", None)
-            fresh[shape] = assets.add_mesh(unpack_mesh((Path(folder) / "0.mesh").read_bytes()))
+    wanted = sorted({s for i in edits.leaves(document, part_ids) if (s := document.parts[i].shape)})
+    if not wanted:
+        return document
+    found = read_shapes([assets.get(s) for s in wanted], finesse, 1.0, progress)
+    fresh = {shape: assets.add_mesh(mesh) for shape, mesh in zip(wanted, found.meshes)}
     parts = dict(document.parts)
     for part in document.parts.values():
         if part.shape in fresh:

@@ -1,4 +1,4 @@
-"""The reading process: `python -m aulmo.prepare.read_process INPUT OUT CHORD ANGLE`.
+"""The reading process: `python -m aulmo.prepare.read_process INPUT OUT OPTIONS`, options as JSON.
 
 A hostile file can kill the CAD kernel; here it only kills this process. Progress goes to stdout as "share text"; the result is a
 folder of blobs with an index; the last line of stderr is the sentence of a failure.
@@ -13,8 +13,8 @@ import sys
 from pathlib import Path
 
 CAD = (".step", ".stp", ".iges", ".igs", ".brep", ".brp")
+MESH = (".obj", ".stl", ".ply", ".gltf", ".glb", ".3mf", ".usd", ".usda", ".usdc", ".usdz")
 _WHEN_PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
-MESH = (".obj", ".stl", ".ply", ".gltf", ".glb")
 
 
 def _say(text: str, share: float) -> None:
@@ -29,9 +29,41 @@ def _end_with_the_parent() -> None:
         os._exit(1)
 
 
+def _kept_shapes(folder: Path, options: dict) -> dict:
+    """Shapes of a project, larger or with other triangles."""
+    from aulmo.errors import BadFile
+    from aulmo.prepare import cad_mesh
+
+    shapes = [cad_mesh.from_blob((folder / f"{n}.kept").read_bytes()) for n in range(options["kept"])]
+    if options["scale"] != 1.0:
+        shapes = [cad_mesh.scaled(shape, options["scale"]) for shape in shapes]
+    meshes: list = []
+    if "chord_mm" in options:
+        total = len(shapes)
+        meshes = cad_mesh.tessellate(
+            shapes, options["chord_mm"], options["angle"], lambda count: _say(f"Tessellating part {count} of {total}", count / total)
+        )
+        if any(mesh is None for mesh in meshes):
+            raise BadFile("the exact shape has no surface")
+    return {"nodes": [], "meshes": meshes, "shapes": [cad_mesh.to_blob(s) for s in shapes] if options["scale"] != 1.0 else [], "notes": []}
+
+
+def _read(source: Path, options: dict) -> dict:
+    if "kept" in options:
+        return _kept_shapes(source, options)
+    kind = source.suffix.lower()
+    if kind in CAD:
+        from aulmo.prepare import cad_reader
+
+        return cad_reader.read(source, options["chord_mm"], options["angle"], _say, options["whole"])
+    from aulmo.prepare import mesh_reader
+
+    return mesh_reader.read(source, _say)
+
+
 def main() -> int:
     """Read one file. Exit code 0, or 3 with a sentence on stderr."""
-    source, out, chord, angle = Path(sys.argv[1]), Path(sys.argv[2]), float(sys.argv[3]), float(sys.argv[4])
+    source, out, options = Path(sys.argv[1]), Path(sys.argv[2]), json.loads(sys.argv[3])
     _end_with_the_parent()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_AS, (20 << 30, 20 << 30))
@@ -39,21 +71,7 @@ def main() -> int:
     from aulmo.errors import BadFile
 
     try:
-        if source.suffix == ".shape":
-            from aulmo.prepare import cad_reader
-
-            mesh = cad_reader.tessellate(cad_reader.from_file(source), chord, angle)
-            if mesh is None:
-                raise BadFile("the exact shape has no surface")
-            result: dict = {"nodes": [], "meshes": [mesh], "shapes": [], "notes": []}
-        elif source.suffix.lower() in CAD:
-            from aulmo.prepare import cad_reader
-
-            result = cad_reader.read(source, chord, angle, _say)
-        else:
-            from aulmo.prepare import mesh_reader
-
-            result = mesh_reader.read(source, _say)
+        result = _read(source, options)
     except BadFile as error:
         print(error, file=sys.stderr)
         return 3
@@ -63,11 +81,16 @@ def main() -> int:
     except Exception as error:
         print(f"{type(error).__name__}: {error}", file=sys.stderr)
         return 4
+    _say("Handing over", 0.95)
     for number, made in enumerate(result["meshes"]):
         (out / f"{number}.mesh").write_bytes(pack_mesh(made))
-    for number, shape in enumerate(result["shapes"]):
-        (out / f"{number}.shape").write_bytes(shape)
-    index = {"nodes": result["nodes"], "meshes": len(result["meshes"]), "shapes": len(result["shapes"]), "notes": result["notes"]}
+    for kind in ("shape", "image"):
+        for number, blob in enumerate(result.get(f"{kind}s", ())):
+            (out / f"{number}.{kind}").write_bytes(blob)
+    index = {
+        **{key: value for key, value in result.items() if key not in ("meshes", "shapes", "images")},
+        "meshes": len(result["meshes"]), "shapes": len(result["shapes"]), "images": len(result.get("images", ())),
+    }  # fmt: skip
     (out / "index.json").write_text(json.dumps(index))
     _say("Done", 1.0)
     return 0

@@ -11,6 +11,7 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.shape.embree import (
     MASK_CATCHER,
     MASK_CLEAR,
+    MASK_MIXED,
     MASK_SOLID,
     NO_HIT,
     PACKET,
@@ -28,6 +29,7 @@ from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.path.lens import camera_ray
+from aulmo.trace.shape.surface_hit import material_at
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48
@@ -43,6 +45,8 @@ class DraftArrays(NamedTuple):
     triangle_start: np.ndarray
     normal_matrices: np.ndarray
     instance_material: np.ndarray
+    instance_faces: np.ndarray
+    face_rows: np.ndarray
     instance_part: np.ndarray
     materials: np.ndarray
     lamps: np.ndarray
@@ -256,6 +260,8 @@ def _borrowed(scene):
         borrowed(scene.triangle_start),
         borrowed(scene.normal_matrices),
         borrowed(scene.instance_material),
+        borrowed(scene.instance_faces),
+        borrowed(scene.face_rows),
         borrowed(scene.instance_part),
         borrowed(scene.materials),
         borrowed(scene.lamps),
@@ -265,15 +271,16 @@ def _borrowed(scene):
 
 
 @entry
-def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, row0, row1, width, height, coherent):
+def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, triangles, row0, row1, width, height, coherent):
     """Draw rows of the draft.
 
     chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
-    or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing.
+    or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing. triangles : (height, width) int32 of the mesh.
     """
     scene = looked_at(_borrowed(scene))
     camera, options, maps, chosen = borrowed(camera), borrowed(options), borrowed(maps), borrowed(chosen)
     to_srgb, curve, picture, parts, depth = borrowed(to_srgb), borrowed(curve), borrowed(picture), borrowed(parts), borrowed(depth)
+    triangles = borrowed(triangles)
     block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
@@ -304,7 +311,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     take_from_packet(packet, packet_words, lane, ray, words)
                 else:
                     # behind the first clear surface only solids are looked for: glass behind glass is left to the traced picture
-                    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CATCHER)
+                    set_ray(ray, words, x, y, z, dx, dy, dz, 0.0, 1e30, MASK_SOLID | MASK_CATCHER | MASK_MIXED)
                     intersect(scene.top, ray)
                 if words[17] == NO_HIT:
                     if first:
@@ -316,10 +323,11 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 if first:
                     parts[row, column] = part
                     depth[row, column] = ray[8]
+                    triangles[row, column] = np.int32(words[17])
                     first = False
                 if part == -1:
                     break
-                which = scene.instance_material[instance]
+                which = material_at(scene, instance, words[17])
                 nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])
                 cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:

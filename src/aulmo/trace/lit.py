@@ -1,5 +1,6 @@
 """The fourth step of a scene: lamps, glowing parts and the dome."""
 
+import hashlib
 from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
@@ -53,20 +54,34 @@ def glow_of(mesh: Mesh, matrix: np.ndarray) -> Glow:
     return Glow(points.reshape(-1, 9), before, guide, total)
 
 
+class Glowing(NamedTuple):
+    """What glows: an instance, the row of the material, the name of the mesh and the mesh, where it lies (3, 4), and of a part with face sets
+    which of its triangles glow."""
+
+    instance: int
+    which: int
+    name: str
+    mesh: Mesh
+    matrix: np.ndarray
+    triangles: np.ndarray | None = None
+
+
 class GlowBook:
     """Keeps glowing meshes between builds: only what moved is worked out again."""
 
     def __init__(self) -> None:
-        self._known: dict[tuple[str, bytes], Glow] = {}
+        self._known: dict[tuple[str, bytes, bytes], Glow] = {}
 
-    def gather(self, wanted: Sequence[tuple[str, Mesh, np.ndarray]]) -> list[Glow]:
-        """Glows of (mesh name, mesh, matrix); what nobody asks for any more is let go."""
-        fresh: dict[tuple[str, bytes], Glow] = {}
+    def gather(self, wanted: Sequence[Glowing]) -> list[Glow]:
+        """The triangles of all that glows, in order; what nobody asks for any more is let go."""
+        fresh: dict[tuple[str, bytes, bytes], Glow] = {}
         found = []
-        for name, mesh, matrix in wanted:
-            key = (name, np.ascontiguousarray(matrix).tobytes())
+        for one in wanted:
+            some = one.triangles
+            key = (one.name, np.ascontiguousarray(one.matrix).tobytes(), b"" if some is None else hashlib.sha256(some.tobytes()).digest())
             if key not in fresh:
-                fresh[key] = self._known.get(key) or glow_of(mesh, matrix)
+                mesh = one.mesh if some is None else one.mesh._replace(triangles=one.mesh.triangles[some])
+                fresh[key] = self._known.get(key) or glow_of(mesh, one.matrix)
             found.append(fresh[key])
         self._known = fresh
         return found
@@ -79,29 +94,41 @@ def light(
     """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; instance number `dark` gives no light (a floor
     that only catches shadows), -1 for none."""
     shines = (worn.numbers[:, openpbr.EMISSION : openpbr.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, openpbr.OPACITY] > 0)
-    glowing = [
-        k for k in np.flatnonzero(shines[worn.which]).tolist()
-        if k != dark and (k not in placed.moving or keeps_its_size(placed.moving[k]))  # what changes its size meanwhile is met by chance alone
-    ]  # fmt: skip
-    glows = book.gather([(names[k], mesh_of(names[k]), placed.world[k]) for k in glowing])
+    any_shines = shines[worn.which]
+    for k, rows_of in worn.faces.items():
+        any_shines[k] = shines[rows_of].any()
+    glowing: list[Glowing] = []
+    for k in np.flatnonzero(any_shines).tolist():
+        if k == dark or (k in placed.moving and not keeps_its_size(placed.moving[k])):  # what changes its size meanwhile is met by chance alone
+            continue
+        mesh = mesh_of(names[k])
+        if k not in worn.faces:
+            glowing.append(Glowing(k, int(worn.which[k]), names[k], mesh, placed.world[k]))
+            continue
+        for which in np.unique(worn.faces[k]).tolist():
+            if shines[which]:
+                glowing.append(Glowing(k, which, names[k], mesh, placed.world[k], np.flatnonzero(worn.faces[k] == which)))
+    glows = book.gather(glowing)
     rows: list[np.ndarray] = []
     corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
     lamp_of = np.full(len(worn.which), -1, np.int32)
     start = 0
-    for k, glow in zip(glowing, glows):
+    for one, glow in zip(glowing, glows):
         if not glow.area > 0:
             continue
-        material = worn.numbers[worn.which[k]]
+        k = one.instance
+        material = worn.numbers[one.which]
         row = np.zeros(a.LAMP_COLUMNS)
         row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
         row[a.LAMP_RGB : a.LAMP_RGB + 3] = material[openpbr.EMISSION : openpbr.EMISSION + 3] * min(1.0, material[openpbr.OPACITY])
-        row[a.LAMP_LED] = k + 1 if worn.led[worn.which[k]] else 0
+        row[a.LAMP_LED] = k + 1 if worn.led[one.which] else 0
+        row[a.LAMP_OWNER], row[a.LAMP_WHICH] = k, one.which
         row[a.LAMP_MOVES] = k + 1 if k in placed.moving else 0
         row[a.LAMP_GROUP], row[a.LAMP_AREA] = a.GROUP_GLOW, glow.area
         row[a.LAMP_FIRST], row[a.LAMP_LAST] = start, start + len(glow.before)
         row[a.LAMP_COS_FULL] = row[a.LAMP_COS_EDGE] = -2.0
         row[a.LAMP_IES] = -1.0
-        lamp_of[k] = len(rows)
+        lamp_of[k] = len(rows) if lamp_of[k] < 0 else lamp_of[k]
         rows.append(row)
         corners.append(glow.corners)
         before.append(glow.before)

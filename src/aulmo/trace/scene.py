@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.edits import shown_parts
+from aulmo.document.edits import shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Document, Environment
 from aulmo.surface.colour import LUMINANCE
@@ -21,7 +21,7 @@ from aulmo.trace.remembered import Remembered
 from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, InstanceTree, MeshTree
 from aulmo.trace.shape.soft_edges import EdgeBook, SoftEdges
 from aulmo.trace.shapes import Shapes, moved_boxes, pack
-from aulmo.trace.worn import Worn, wear
+from aulmo.trace.worn import Dress, Worn, wear
 
 MANY_LAMPS = 8  # from here on a light sample is chosen among several lamps
 CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
@@ -44,11 +44,11 @@ class Scene(NamedTuple):
 
 
 class Outfit(NamedTuple):
-    """Of the parts that are seen: ids, names of meshes (displaced ones by their own), ids of materials, radii of softened edges."""
+    """Of the parts that are seen: ids, names of meshes (displaced ones by their own), what they wear, radii of softened edges."""
 
     part_ids: list[str]
     shapes: list[str]
-    materials: list[str | None]
+    dresses: list[Dress]
     radii: list[float]
 
 
@@ -123,7 +123,9 @@ class SceneBuilder:
             names.append(f"floor-{floor.kind}-{radius!r}")
         worn = self._worn.get(
             (outfit, document.materials, floor.material, ground is not None, tables),
-            lambda: wear(outfit.materials, document.materials, floor.material, ground is not None, self._programs, tables),
+            lambda: wear(
+                outfit.dresses, document.materials, floor.material, ground is not None, self._programs, tables, lambda name: self._mesh(name, None)
+            ),
         )
         placed = self._placed.get((matrices, floor, ground is not None, moving), lambda: self._place(moments, matrices, low, high, part_ids))
         index = {name: k for k, name in enumerate(names)}
@@ -163,7 +165,8 @@ class SceneBuilder:
         places = np.array(shape_of, np.int64)
         arrays = a.SceneArrays(
             np.uintp(top.handle), shapes.points, shapes.triangles, shapes.vertex_start[places], shapes.triangle_start[places],
-            np.ascontiguousarray(world), normal_matrices, which, numbers, lit.lamp_of, motion, moves,
+            np.ascontiguousarray(world), normal_matrices, which, numbers,
+            np.concatenate([worn.face_start, np.full(count - len(worn.face_start), -1, np.int64)]), worn.face_rows, lit.lamp_of, motion, moves,
             worn.numbers, worn.albedos, worn.films,
             env, env_pick, env_guide, environment_turn(document.environment),
             lit.lamps.rows, lit.trail, lit.depth, lit.nodes, lit.lamps.distant, lit.lamps.portals, links, lit.lamps.ies,
@@ -173,7 +176,7 @@ class SceneBuilder:
         )  # fmt: skip
         solid = len(shape_of) - len(lit.bodies)
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
-        clear = masks[:solid] == MASK_CLEAR
+        clear = (masks[:solid] & MASK_CLEAR) != 0
         return Scene(
             arrays, (top, shapes), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]), triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
@@ -185,15 +188,20 @@ class SceneBuilder:
         shapes = [p.mesh or "" for p in parts]
         wanted: set[str] = set()
         for k, part in enumerate(parts):
-            material = displacing.get(part.material or "")
-            if material is not None:
-                name = self._programs.displaced_name(part.mesh or "", material)
+            worn = [displacing.get(m or "") for m in surfaces_of(part)]
+            if any(worn):
+                faces = tuple(s.faces for s in part.face_sets)
+                name = self._programs.displaced_name(part.mesh or "", worn, faces)
                 wanted.add(name)
                 if name not in self._displaced:
-                    self._displaced[name] = self._programs.displaced(part.mesh or "", material)
+                    self._displaced[name] = self._programs.displaced(part.mesh or "", worn, faces)
                 shapes[k] = name
         self._displaced = {name: mesh for name, mesh in self._displaced.items() if name in wanted}
-        return Outfit(part_ids, shapes, [p.material for p in parts], [p.edge_radius for p in parts])
+        dresses = [
+            Dress(tuple(surfaces_of(p)), shape, tuple(s.faces for s in p.face_sets)) if p.face_sets else Dress((p.material,))
+            for p, shape in zip(parts, shapes)
+        ]
+        return Outfit(part_ids, shapes, dresses, [p.edge_radius for p in parts])
 
     def _mesh(self, name: str, ground: Mesh | None) -> Mesh:
         if name.startswith("floor-") and ground is not None:

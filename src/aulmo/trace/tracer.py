@@ -168,11 +168,12 @@ class Tracer:
 
 
 class Draft(NamedTuple):
-    """A draft picture with what lies under each pixel."""
+    """A draft picture with what lies under each pixel: its instance's part, how far it is, which triangle of the mesh."""
 
     picture: np.ndarray
     parts: np.ndarray
     depth: np.ndarray
+    triangles: np.ndarray
 
 
 def _brightest_lamps(scene: Scene) -> np.ndarray:
@@ -190,7 +191,8 @@ def _brightest_lamps(scene: Scene) -> np.ndarray:
 
 def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int) -> Draft:
     """One draft picture of width x height pixels."""
-    draft = Draft(np.empty((height, width, 4), np.uint8), np.empty((height, width), np.int32), np.empty((height, width), np.float32))
+    sides = (height, width)
+    draft = Draft(np.empty((*sides, 4), np.uint8), np.empty(sides, np.int32), np.empty(sides, np.float32), np.empty(sides, np.int32))
     to_srgb = np.ascontiguousarray(ACESCG_TO_SRGB)
     curve = draft_kernels.display_curve()
     sharp = np.atleast_2d(camera)[0].copy()
@@ -218,6 +220,7 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
                 draft.picture,
                 draft.parts,
                 draft.depth,
+                draft.triangles,
                 row,
                 min(height, row + 16),
                 width,

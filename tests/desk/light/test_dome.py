@@ -1,6 +1,5 @@
 """The dome, its sets, backdrop and floor through the real widgets."""
 
-
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt

@@ -1,6 +1,5 @@
 """Renders through the real widgets; and what the files then say."""
 
-
 import numpy as np
 from msgspec.structs import replace
 from PIL import Image

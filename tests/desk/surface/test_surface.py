@@ -1,6 +1,5 @@
 """Surface through the real widgets: swatches, sharing, every parameter, grain."""
 
-
 import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
@@ -147,8 +146,6 @@ def test_the_shelf_filters_by_kind_and_word_and_double_click_dresses(window):
     bench.search.clear()
     bench.buttons["In this project"].click()
     assert {bench.shelf.item(k).text() for k in range(bench.shelf.count())} == {"Lamp oil", "Box blue"}
-
-
 
 
 def dressed_in(window, swatch: str):

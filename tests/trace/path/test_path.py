@@ -138,9 +138,7 @@ def test_light_through_a_half_there_sheet_is_the_same_by_both_estimators(straigh
     below = replace(document.cameras["c"], position=(0.0, -150.0, 40.0), target=(0.0, 0.0, 0.0))
     document = replace(document, environment=Environment(image="White tent"), cameras={"c": below})
     settings = RenderSettings(straight_glass=straight, clamp_stops=30)
-    aimed, lucky = (
-        trace(document, assets, (40, 30), 512, settings=settings, plain=plain)[0].rgb[16:26, 8:32].mean() for plain in (False, True)
-    )
+    aimed, lucky = (trace(document, assets, (40, 30), 512, settings=settings, plain=plain)[0].rgb[16:26, 8:32].mean() for plain in (False, True))
     assert aimed == pytest.approx(lucky, rel=0.02)
 
 

@@ -338,9 +338,7 @@ def test_what_a_part_wears_moves_with_it():
     still, _ = trace(document, assets, (32, 32), 32, UniformDome)
     keys = {"parts/ball/placement/position": (Key(0.0, (100.0, 0.0, 0.0)), Key(1.0, (100.0, 0.0, 0.0)))}
     eye = document.cameras["c"]
-    moved = replace(
-        document, keys=keys, cameras={"c": replace(eye, position=(100.0, -200.0, 0.0), target=(100.0, 0.0, 0.0))}
-    )
+    moved = replace(document, keys=keys, cameras={"c": replace(eye, position=(100.0, -200.0, 0.0), target=(100.0, 0.0, 0.0))})
     there, _ = trace(moved, assets, (32, 32), 32, UniformDome)
     np.testing.assert_allclose(still.rgb, there.rgb, atol=0.03 * NITS)
 
@@ -505,7 +503,7 @@ def test_a_displaced_box_does_not_tear_at_its_edges():
     node = [Node("h", "constant", {"value": 2.0})]
     document, assets = dressed(box_mesh(20.0), nodes=node, wires={"displacement": "h"}, displacement_step=2.0)
     book = ProgramBook(assets)
-    mesh = book.displaced(document.parts["ball"].mesh, document.materials["m"])
+    mesh = book.displaced(document.parts["ball"].mesh, [document.materials["m"]], ())
     _, weld = np.unique(np.rint(mesh.vertices * 1e3), axis=0, return_inverse=True)
     welded = np.sort(weld.reshape(-1)[mesh.triangles][:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), 1)
     assert (np.unique(welded, axis=0, return_counts=True)[1] == 2).all()

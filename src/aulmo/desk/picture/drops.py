@@ -1,28 +1,49 @@
-"""What dropping a swatch does: which parts it dresses."""
+"""What dropping a swatch does: which surfaces it dresses."""
 
 from msgspec.structs import replace
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
+from aulmo.document.properties import get
 from aulmo.document.quantity import counted
+from aulmo.document.records import Document
 
 SWATCH_MIME = "application/x-aulmo-swatch"
 
 
-def swatch_targets(session: Session, part: str, alone: bool) -> list[str]:
-    """The parts a swatch dropped on `part` dresses: the selection when it is part of it, all that share its material, or it alone."""
+def surface_under(document: Document, part: str, face: int | None) -> str:
+    """The address of the surface that a face of a part shows: of its face set, else of the part (see `edits.dress`)."""
+    held = [s for s in document.parts[part].face_sets if face is not None and face in s.faces]
+    return f"parts/{part}/face_sets/{held[-1].id}" if held else f"parts/{part}"
+
+
+def swatch_targets(session: Session, part: str, alone: bool, face: int | None = None) -> list[str]:
+    """The addresses of the surfaces that a swatch dropped on `part` dresses: the face set it falls on; all of the part when `alone`; the
+    selection when it holds the part; else all that share its material."""
     document = session.document
     if alone:
-        return [part]
+        return edits.every_surface(document, [part])
+    under = surface_under(document, part, face)
+    if "/face_sets/" in under:
+        return [under]
     selected = edits.leaves(document, session.selection)
     if part in selected and len(selected) > 1:
-        return selected
+        return edits.every_surface(document, selected)
     worn = document.parts[part].material
-    return [i for i, p in document.parts.items() if p.mesh and p.material == worn] if worn else [part]
+    return edits.wearers(document, worn) if worn else [under]
 
 
-def drop_swatch(session: Session, payload: str, part_ids: list[str]) -> None:
-    """Dress parts in a swatch of the shelf ("swatch" newline name) or a material of the project ("material" newline id newline name)."""
+def told(document: Document, addresses: list[str]) -> str:
+    """Surfaces in words: one by its name, parts by their number."""
+    parts = list(dict.fromkeys(address.split("/")[1] for address in addresses))
+    if len(parts) > 1:
+        return counted(len(parts), "part")
+    part = document.parts[parts[0]]
+    return f"{get(document, addresses[0]).name} of {part.name}" if len(addresses) == 1 and "/face_sets/" in addresses[0] else part.name
+
+
+def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
+    """Dress surfaces in a swatch of the shelf ("swatch" newline name) or a material of the project ("material" newline id newline name)."""
     from aulmo.surface import swatches
 
     kind, name = payload.split("\n")[0], payload.split("\n")[1]
@@ -34,6 +55,5 @@ def drop_swatch(session: Session, payload: str, part_ids: list[str]) -> None:
         same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]
         material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
         document = edits.put_material(document, material)
-    document = edits.assign_material(document, part_ids, material.id)
-    names = document.parts[part_ids[0]].name if len(part_ids) == 1 else counted(len(part_ids), "part")
-    session.apply(f"{material.name} on {names}", edits.drop_unused_materials(document))
+    words = f"{material.name} on {told(document, addresses)}"
+    session.apply(words, edits.drop_unused_materials(edits.dress(document, addresses, material.id)))

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 
-from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, swatch_targets
+from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, swatch_targets
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
 from aulmo.desk.picture.tools.handles import HandlesTool
@@ -17,6 +17,7 @@ from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.picture.view_motion import approach, look_round, orbit, slide, zoom_keeping_size
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind, Stage
+from aulmo.document.properties import get
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Camera
 from aulmo.prepare import arrange
@@ -169,8 +170,15 @@ class Picture(PictureView):
         if part is None:
             self.hush()
             return
-        material = self.session.document.materials.get(part.material or "")
-        self.say_at(at, part.name, material.name if material and self.session.stage in self.named_stages else "")
+        named = self.session.stage in self.named_stages
+        surface = self.surface_at(at, part.id) if named and part.face_sets else f"parts/{part.id}"
+        material = self.session.document.materials.get(get(self.session.document, f"{surface}/material") or "")
+        self.say_at(at, part.name, material.name if material and named else "")
+
+    def surface_at(self, at: QPoint, part: str) -> str:
+        """The address of the surface of a part that is seen at a point: of a face set, else of the part."""
+        hit = self.pick(at) if self.session.document.parts[part].face_sets else None
+        return surface_under(self.session.document, part, hit.face if hit is not None and hit.part == part else None)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         """Finish."""
@@ -253,10 +261,17 @@ class Picture(PictureView):
             name = bytes(mime.data(SWATCH_MIME).data()).decode().split("\n")[-1]
             if part not in document.parts:
                 return "No part here", f"{name} needs a part"
-            count = 1 if alone else len(swatch_targets(self.session, part, alone))
-            return document.parts[part].name, f"drop: {name} on {counted(count, 'part')}"
+            targets = self._targets(at, part, alone)
+            parts = len({t.split("/")[1] for t in targets})
+            face_set = get(document, targets[0]) if "/face_sets/" in targets[0] else None
+            where = face_set.name if face_set is not None else counted(parts, "part")
+            return document.parts[part].name, f"drop: {name} on {where}"
         name = Path(mime.urls()[0].toLocalFile()).name if mime.urls() else ""
         return name, self.file_words(Path(name))
+
+    def _targets(self, at: QPoint, part: str, alone: bool) -> list[str]:
+        hit = self.pick(at) if self.session.document.parts[part].face_sets else None
+        return swatch_targets(self.session, part, alone, hit.face if hit is not None and hit.part == part else None)
 
     def file_words(self, path: Path) -> str:
         """What dropping a file does."""
@@ -274,7 +289,7 @@ class Picture(PictureView):
                 self.session.hint.emit("Drop a swatch on a part")
                 return
             alone = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-            drop_swatch(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), swatch_targets(self.session, part, alone))
+            drop_swatch(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), self._targets(at, part, alone))
             event.acceptProposedAction()
         elif mime.hasUrls():
             self.files_dropped.emit([Path(u.toLocalFile()) for u in mime.urls() if u.isLocalFile()], at)

@@ -191,7 +191,8 @@ class PictureView(QWidget):
 
     def outline(self) -> None:
         """Find the outline of what is selected."""
-        key = (self.draft, self.session.selection, theme.current().accent_hover)
+        shown = self.session.face_set
+        key = (self.draft, self.session.selection, theme.current().accent_hover, shown)
         if self._outline_for and self._outline_for[0] is key[0] and self._outline_for[1:] == key[1:]:
             return
         self._outline_for, self._outline = key, None
@@ -200,9 +201,23 @@ class PictureView(QWidget):
             member = np.zeros(len(self.draft_parts) + 4, bool)
             member[[n for n, i in enumerate(self.draft_parts) if i in chosen]] = True
             mask = member[self.draft.parts]  # numbers below zero, of floor and lamps, fall on the last ones
+            if shown is not None and self.scene is not None:
+                mask &= self._in_faces(mask, shown.faces)
             if mask.any():
                 self._outline = _outlined(mask, QColor(theme.current().accent_hover))
         self.update()
+
+    def _in_faces(self, mask: np.ndarray, faces: tuple[int, ...]) -> np.ndarray:
+        """Which pixels of the one selected part lie on some of its faces."""
+        assert self.draft is not None and self.scene is not None
+        found = np.zeros_like(mask)
+        numbers = np.unique(self.draft.parts[mask])
+        if len(numbers) == 1 and 0 <= numbers[0] < len(self.scene.meshes):
+            held = self.scene.meshes[int(numbers[0])].faces
+            triangles = self.draft.triangles[mask]
+            if len(held) and int(triangles.max(initial=0)) < len(held):
+                found[mask] = np.isin(held[triangles], faces)
+        return found
 
     # painting
 

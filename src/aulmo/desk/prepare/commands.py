@@ -4,15 +4,16 @@ from pathlib import Path
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QMenu
 
+from aulmo.desk.shell.question import ask_text
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.quantity import counted
-from aulmo.document.records import Document
+from aulmo.document.records import Document, Selection
 from aulmo.prepare import arrange
-from aulmo.prepare.import_file import READABLE, import_file
+from aulmo.prepare.import_file import READABLE, import_files
 from aulmo.prepare.read_process import CAD, MESH
 
 
@@ -31,6 +32,8 @@ class PrepareCommands:
         add("floor", "Rest on floor", "Parts", "G", self.rest_on_floor, chosen, break_before=True)
         add("centre", "Centre", "Parts", "", self.centre, chosen)
         add("handles", "Move and turn handles", "Parts", "T", lambda: s.set_tool("" if s.tool == "handles" else "handles"), desk.working)
+        add("keep_selection", "Keep selection…", "Parts", "", self.keep_selection, chosen, break_before=True)
+        desk.menus.append(self.fill_menu)
         add("same_material", "Select parts with the same material", "Parts", "", self.select_same_material, chosen, break_before=True)
         add("same_shape", "Select parts with the same shape", "Parts", "", self.select_same_shape, chosen)
 
@@ -66,14 +69,42 @@ class PrepareCommands:
     def select_same_material(self) -> None:
         """Everything that wears the same material."""
         document = self.session.document
-        worn = {document.parts[i].material for i in edits.leaves(document, self.session.selection)}
-        self.session.select([i for i, p in document.parts.items() if p.mesh and p.material in worn])
+        worn = {m for i in edits.leaves(document, self.session.selection) for m in edits.surfaces_of(document.parts[i])}
+        self.session.select([i for i, p in document.parts.items() if p.mesh and worn & set(edits.surfaces_of(p))])
 
     def select_same_shape(self) -> None:
         """Everything with the same mesh."""
         document = self.session.document
         shapes = {document.parts[i].mesh for i in edits.leaves(document, self.session.selection)}
         self.session.select([i for i, p in document.parts.items() if p.mesh in shapes])
+
+    # saved selections
+
+    def keep_selection(self) -> None:
+        """Ask for a name and keep what is selected under it."""
+        session = self.session
+        name = ask_text(self.desk.window, "Keep selection", "Its name", session.selected_name())
+        if name:
+            free = edits.free_name(name, (s.name for s in session.document.selections.values()))
+            made = Selection(id=edits.new_id(), name=free, parts=session.selection)
+            session.apply(f"Kept the selection {free}", edits.put_selection(session.document, made))
+
+    def fill_menu(self, menu: QMenu) -> None:
+        """Saved selections, in the tree's own menu."""
+        session = self.session
+        held = session.document.selections
+        if not held:
+            return
+        menu.addSeparator()
+        inner = menu.addMenu("Saved selections")
+        for selection in held.values():
+            words = f"{selection.name}   {counted(len(selection.parts), 'part')}"
+            inner.addAction(words, lambda s=selection: session.select(s.parts))
+        inner.addSeparator()
+        forget = inner.addMenu("Forget")
+        for selection in held.values():
+            told = f"Forgot the selection {selection.name}"
+            forget.addAction(selection.name, lambda s=selection, t=told: session.apply(t, edits.drop_selection(session.document, s.id)))
 
     # bringing in
 
@@ -90,18 +121,16 @@ class PrepareCommands:
 
     def bring_in(self, paths: list[Path]) -> None:
         """Import files, resting, lit and framed, without a question."""
-        for path in paths:
-            self._bring_in(path)
-
-    def _bring_in(self, path: Path) -> None:
-        session = self.session
+        session, path = self.session, paths[0]
+        title = path.name if len(paths) == 1 else counted(len(paths), "file")
         fresh = not self.desk.working() or not session.document.parts
         if not self.desk.working():
             session.open_document(Document(name=path.stem), AssetStore(), None, unsaved=True)
         base, assets = session.document, session.assets
+        whole = str(QSettings().value("solids", "group")) == "one"
 
         def work(task):
-            return import_file(base, assets, path, progress=task.tell)
+            return import_files(base, assets, paths, progress=task.tell, whole=whole)
 
         def done(result) -> None:
             notes = tuple(result.notes)
@@ -110,7 +139,10 @@ class PrepareCommands:
                 added = {i: p for i, p in result.document.parts.items() if i not in base.parts}
                 now = replace(
                     now, parts={**now.parts, **added}, roots=now.roots + result.roots,
-                    materials={**now.materials, **{i: m for i, m in result.document.materials.items() if i not in base.materials}},
+                    **{
+                        many: {**getattr(now, many), **{i: v for i, v in getattr(result.document, many).items() if i not in getattr(base, many)}}
+                        for many in ("materials", "selections", "sources")
+                    },
                 )  # fmt: skip
             else:
                 now = result.document
@@ -119,19 +151,22 @@ class PrepareCommands:
                 now = arrange.first_shot(now, assets) if not had else self._framed(now, assets)
                 notes += ("Lit with the set Loft, seen from the front right with an 85 mm lens" if not had else "The shot’s camera frames it",)
             now = replace(now, notes=notes, name=path.stem if fresh and now.name == "Untitled" else now.name)
-            session.apply(f"Brought in {path.name}", now)
+            session.apply(f"Brought in {title}", now)
             session.set_view(None)
             session.shot_changed.emit()
             session.select(())
-            session.hint.emit(f"{path.name}: {counted(len(edits.leaves(now, result.roots)), 'part')}")
+            session.hint.emit(f"{title}: {counted(len(edits.leaves(now, result.roots)), 'part')}")
+            if result.failures:
+                session.trouble.emit(" ".join(result.failures[:3]))
+            elif any(s.offered for i, s in now.sources.items() if i not in base.sources):
+                session.hint.emit(f"{title} has a strange size; see Choices made in Details")
 
-        session.start_task(f"Reading {path.name}", work, done)
+        session.start_task(f"Reading {title}", work, done)
 
     def _framed(self, document: Document, assets: AssetStore) -> Document:
         """The first thing in a new project is seen by the shot's own camera, not just by a free view."""
         shot = self.session.shot or document.shots[0]
-        box = arrange.bounds(document, assets, document.roots)
         camera = document.cameras[shot.camera]
-        if box is None or camera.locked:
+        if camera.locked or arrange.bounds(document, assets, document.roots) is None:
             return document
-        return edits.put_camera(document, arrange.frame_box(camera, *box, shot.width / shot.height))
+        return edits.put_camera(document, arrange.framed(document, assets, camera, shot.width / shot.height))

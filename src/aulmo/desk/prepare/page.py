@@ -3,6 +3,8 @@
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from aulmo.desk.prepare.face_sets import FaceSets
+from aulmo.desk.prepare.page_source import SourceChoices
 from aulmo.desk.shell.bound import number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
@@ -12,6 +14,8 @@ from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Finesse
 from aulmo.prepare import arrange
 from aulmo.prepare.import_file import change_finesse
+
+MOST_FILES = 12  # whose choices are listed, the latest
 
 
 class PreparePage(Page):
@@ -43,6 +47,9 @@ class PreparePage(Page):
         self.exact = label("Triangles only: this part came without an exact shape.", wrap=True)
         self.exact.setContentsMargins(9, 0, 0, 0)
         self.finesse.add(self.exact)
+        self.faces = self.section("Face sets")
+        self.face_sets = FaceSets(session)
+        self.faces.add(self.face_sets)
         self.edges = self.section("Edges")
         self.edge_radius = self.add(self.edges, "parts/{solids}/edge_radius")
         self.states = self.section("State")
@@ -52,6 +59,7 @@ class PreparePage(Page):
         self.note_text = label("", wrap=True)
         self.note_text.setContentsMargins(9, 0, 0, 0)
         self.notes.add(self.note_text)
+        self.source_rows: list[SourceChoices] = []
         self.body.addStretch(1)
         self._counted: tuple = ()
 
@@ -63,8 +71,13 @@ class PreparePage(Page):
         for section in (self.place, self.finesse, self.edges, self.states):
             section.setVisible(bool(chosen))
         self.facts.setVisible(bool(document.parts))
-        self.notes.setVisible(not chosen and bool(document.notes))
+        self.notes.setVisible(not chosen and bool(document.notes or document.sources))
         self.note_text.setText("\n".join("· " + n for n in document.notes))
+        self.faces.setVisible(one is not None and bool(one.face_sets))
+        if one is not None and one.face_sets:
+            self.face_sets.show_part(one)
+        if not chosen:
+            self._show_sources()
         self.title.setText(one.name if one else counted(len(chosen), "part") if chosen else document.name)
         leaves = self._show_facts(chosen or document.roots)
         if not chosen:
@@ -78,6 +91,17 @@ class PreparePage(Page):
             field.setEnabled(exact is not None)
             field.set_value(value)
         self.exact.setVisible(exact is None)
+
+    def _show_sources(self) -> None:
+        sources = list(self.session.document.sources.values())[-MOST_FILES:]
+        while len(self.source_rows) < len(sources):
+            made = SourceChoices(self.session)
+            self.source_rows.append(made)
+            self.notes.add(made)
+        for made, source in zip(self.source_rows, sources):
+            made.show_source(source, len(sources) > 1)
+        for number, made in enumerate(self.source_rows):
+            made.setVisible(number < len(sources))
 
     def _show_facts(self, part_ids) -> list[str]:
         document, assets = self.session.document, self.session.assets
@@ -96,8 +120,7 @@ class PreparePage(Page):
         document, assets = self.session.document, self.session.assets
 
         def work(task):
-            task.tell("Tessellating", 0.1)
-            return change_finesse(document, assets, list(chosen), wanted)
+            return change_finesse(document, assets, list(chosen), wanted, task.tell)
 
         def done(result) -> None:
             fresh = {i: p for i, p in result.parts.items() if document.parts[i] is not p}

@@ -64,6 +64,7 @@ class JobCard(QFrame):
         if outcome == "running":
             left = state.get("seconds_left")
             told = [f"{duration(left)} left"] if left else ["Starting"] if not state else []
+            told = ["Waits for the one before"] if state.get("waiting") else told
             told += [f"noise {show(100 * state['noise'], '%', 1)}"] if state.get("noise") else []
             words = f"{size} · {kind}\n" + " · ".join(told)
             self.bar.setValue(round(1000 * state.get("share", 0.0)))
@@ -167,7 +168,9 @@ class RenderBench(QWidget):
             if card.outcome in ("", "running"):
                 card.refresh()
         count = len(self.running())
-        self.words.setText(f"{count} under way" if count else counted(len(self.cards), "render") if self.cards else "Nothing rendered yet")
+        waiting = sum(bool(c.job.state().get("waiting")) for c in self.running())
+        told = f"{count - waiting} under way" + (f", {waiting} waiting" if waiting else "")
+        self.words.setText(told if count else counted(len(self.cards), "render") if self.cards else "Nothing rendered yet")
         if not count:
             self._timer.stop()
 

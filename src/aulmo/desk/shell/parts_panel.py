@@ -1,5 +1,6 @@
 """The tree of what is in the scene: the assembly, the set, the lamps, the cameras."""
 
+import re
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -27,8 +28,30 @@ from aulmo.document.records import Document, Part
 _ID = Qt.ItemDataRole.UserRole
 _KIND = Qt.ItemDataRole.UserRole + 1
 _MARKS = Qt.ItemDataRole.UserRole + 2
+_RUN = Qt.ItemDataRole.UserRole + 3
 EYE = 26
+LONGEST_RUN = 3  # siblings of like names in a row, from which on they are folded into one line
 GROUPS = {"set": "Set", "lamps": "Lamps", "cameras": "Cameras"}
+
+
+def base_name(name: str) -> str:
+    """A name without the number at its end: "Screw 12" is a Screw."""
+    return re.sub(r"[ _.\-#]*\d+$", "", name) or name
+
+
+def runs(document: Document, siblings: tuple[str, ...]) -> list[list[str]]:
+    """Siblings in order, those of like names and kinds that stand together in one list."""
+    found: list[list[str]] = []
+    last: tuple = ()
+    for part_id in siblings:
+        part = document.parts[part_id]
+        like = (base_name(part.name), part.mesh is None)
+        if found and like == last:
+            found[-1].append(part_id)
+        else:
+            found.append([part_id])
+        last = like
+    return [chunk for run in found for chunk in ([run] if len(run) >= LONGEST_RUN else [[i] for i in run])]
 
 
 class Other(NamedTuple):
@@ -47,7 +70,7 @@ class _Row(QStyledItemDelegate):
     def paint(self, painter: QPainter, option, index) -> None:
         """Draw."""
         super().paint(painter, option, index)
-        if index.data(_KIND) not in ("part", "lamp"):
+        if index.data(_KIND) not in ("part", "lamp", "run"):
             return
         t = theme.current()
         chosen = bool(option.state & option.state.State_Selected)
@@ -94,7 +117,7 @@ class Tree(QTreeWidget):
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """The eye hides and shows; elsewhere select."""
         item = self.itemAt(event.position().toPoint())
-        if item and item.data(0, _KIND) in ("part", "lamp") and event.position().x() > self.viewport().width() - EYE:
+        if item and item.data(0, _KIND) in ("part", "lamp", "run") and event.position().x() > self.viewport().width() - EYE:
             self.eye_clicked.emit(item.data(0, _ID))
             return
         super().mousePressEvent(event)
@@ -115,7 +138,7 @@ class Tree(QTreeWidget):
     def dragMoveEvent(self, event) -> None:  # noqa: N802
         """Only on parts."""
         item = self.itemAt(event.position().toPoint())
-        if item and item.data(0, _KIND) == "part" and event.mimeData().hasFormat(SWATCH_MIME):
+        if item and item.data(0, _KIND) in ("part", "run") and event.mimeData().hasFormat(SWATCH_MIME):
             self.session.hint.emit(f"Drop on {item.text(0)}")
             event.acceptProposedAction()
         else:
@@ -125,15 +148,25 @@ class Tree(QTreeWidget):
         """Dress the part, or everything in the group."""
         item = self.itemAt(event.position().toPoint())
         mime: QMimeData = event.mimeData()
-        if not item or item.data(0, _KIND) != "part" or not mime.hasFormat(SWATCH_MIME):
+        if not item or item.data(0, _KIND) not in ("part", "run") or not mime.hasFormat(SWATCH_MIME):
             return
         part_id = item.data(0, _ID)
         alone = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
-        is_group = self.session.document.parts[part_id].mesh is None
-        targets = edits.leaves(self.session.document, [part_id]) if is_group else swatch_targets(self.session, part_id, alone)
+        if item.data(0, _KIND) == "run":
+            targets = edits.every_surface(self.session.document, parts_of(item))
+        elif self.session.document.parts[part_id].mesh is None:
+            targets = edits.every_surface(self.session.document, [part_id])
+        else:
+            targets = swatch_targets(self.session, part_id, alone)
         if targets:
             drop_swatch(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), targets)
         event.acceptProposedAction()
+
+
+def parts_of(run: QTreeWidgetItem) -> list[str]:
+    """The ids of the parts that are folded into a line."""
+    held: list[str] = run.data(0, _RUN)
+    return held
 
 
 class PartsPanel(QWidget):
@@ -162,6 +195,7 @@ class PartsPanel(QWidget):
         layout.addLayout(top)
         layout.addWidget(self.tree, 1)
         self._items: dict[str, QTreeWidgetItem] = {}
+        self._runs: dict[str, QTreeWidgetItem] = {}
         self._others: dict[str, list[Other]] = {}
         self._busy = False
         self.tree.itemSelectionChanged.connect(self._selected_here)
@@ -176,21 +210,26 @@ class PartsPanel(QWidget):
     def rebuild(self) -> None:
         """Build the whole tree."""
         folded = {i for i, item in self._items.items() if item.childCount() and not item.isExpanded()}
+        unfolded = {key for key, item in self._runs.items() if item.isExpanded()}
+        self._runs = {}
         self._busy = True
         self.tree.setUpdatesEnabled(False)
         self.tree.clear()
         self._items = {}
         document = self.session.document
-        tops = []
-        stack: list[tuple[str, QTreeWidgetItem | None]] = [(root, None) for root in reversed(document.roots)]
+        tops: list[QTreeWidgetItem] = []
+        stack: list[tuple[tuple[str, ...], QTreeWidgetItem | None]] = [(document.roots, None)]
         while stack:  # no recursion: an assembly may be deep
-            part_id, above = stack.pop()
-            item = self._part_item(document.parts[part_id])
+            siblings, above = stack.pop()
+            lines = []
+            for run in runs(document, siblings):
+                made = [self._part_item(document.parts[i]) for i in run]
+                stack.extend((document.parts[i].children, item) for i, item in zip(run, made) if document.parts[i].children)
+                lines.append(self._run_item(document, run, made) if len(run) > 1 else made[0])
             if above is None:
-                tops.append(item)
+                tops = lines
             else:
-                above.addChild(item)
-            stack.extend((child, item) for child in reversed(document.parts[part_id].children))
+                above.addChildren(lines)
         self.tree.addTopLevelItems(tops)
         for key, title in GROUPS.items():
             head = QTreeWidgetItem(self.tree, [title])
@@ -199,6 +238,8 @@ class PartsPanel(QWidget):
         self._others = {}
         self._fill_groups()
         self.tree.expandAll()
+        for key, item in self._runs.items():
+            item.setExpanded(key in unfolded)
         for item_id in folded & set(self._items):
             self._items[item_id].setExpanded(False)
         self.tree.setUpdatesEnabled(True)
@@ -210,7 +251,7 @@ class PartsPanel(QWidget):
     def _group_rows(self) -> dict[str, list[Other]]:
         """The rows of set, lamps and cameras as they should be."""
         document = self.session.resolved
-        worn = {p.material for p in document.parts.values()}
+        worn = {m for p in document.parts.values() for m in edits.surfaces_of(p)}
         glowing = [m for m in document.materials.values() if m.surface.emission_luminance > 0 and m.id in worn]
         environment = document.environment
         dome = "sky" if environment.sky is not None else environment.image if environment.shipped else "own file"
@@ -264,6 +305,24 @@ class PartsPanel(QWidget):
         self._dress(item, part)
         return item
 
+    def _run_item(self, document: Document, run: list[str], made: list[QTreeWidgetItem]) -> QTreeWidgetItem:
+        """The line that parts of like names are folded into."""
+        name = base_name(document.parts[run[0]].name)
+        item = QTreeWidgetItem([f"{name} × {len(run)}"])
+        item.setData(0, _ID, f"run/{run[0]}")
+        item.setData(0, _KIND, "run")
+        item.setData(0, _RUN, run)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled)
+        item.addChildren(made)
+        self._runs[run[0]] = item
+        self._mark_run(item)
+        return item
+
+    def _mark_run(self, item: QTreeWidgetItem) -> None:
+        seen = any(self.session.document.parts[i].visible for i in parts_of(item))
+        item.setData(0, _MARKS, "eye" if seen else "eye-slash")
+        item.setForeground(0, QColor(theme.current().text if seen else theme.current().quiet))
+
     def _dress(self, item: QTreeWidgetItem, part: Part) -> None:
         marks = ["eye" if part.visible else "eye-slash"] + (["lock"] if part.locked else [])
         item.setData(0, _MARKS, " ".join(marks))
@@ -284,6 +343,9 @@ class PartsPanel(QWidget):
                     if before is None or (before.children is not part.children and before.children != part.children):
                         tree_same = False
                         break
+                    if before.name != part.name and base_name(before.name) != base_name(part.name):
+                        tree_same = False  # it may leave a line of like names, or join one
+                        break
                     if (before.name, before.visible, before.locked) != (part.name, part.visible, part.locked):
                         changed.append(part)
             if not tree_same:
@@ -292,6 +354,10 @@ class PartsPanel(QWidget):
             self._busy = True
             for part in changed:
                 self._dress(self._items[part.id], part)
+            above = {id(item): item for item in (self._items[p.id].parent() for p in changed) if item is not None}
+            for item in above.values():
+                if item.data(0, _KIND) == "run":
+                    self._mark_run(item)
             self._busy = False
         self._fill_groups()
 
@@ -300,16 +366,20 @@ class PartsPanel(QWidget):
             return
         chosen = self.tree.selectedItems()
         parts = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) == "part"]
+        parts += [i for line in chosen if line.data(0, _KIND) == "run" for i in parts_of(line)]
         subjects = [i.data(0, _ID) for i in chosen if i.data(0, _KIND) in ("other", "lamp")]
         self.session.select(parts, "" if parts else (subjects[0] if subjects else ""))
 
     def _selected_there(self) -> None:
         self._busy = True
         rows: dict[int, tuple[QModelIndex, list[int]]] = {}  # by parent: thousands of rows are chosen as a few ranges
-        for item_id in (*self.session.selection, self.session.subject):
-            if item_id in self._items:
-                index = self.tree.indexFromItem(self._items[item_id])
-                rows.setdefault(index.parent().internalId() if index.parent().isValid() else -1, (index.parent(), []))[1].append(index.row())
+        chosen = set(self.session.selection)
+        whole = [r for r in self._runs.values() if r.childCount() <= len(chosen) and not r.isExpanded() and chosen.issuperset(parts_of(r))]
+        within = {i for r in whole for i in parts_of(r)}  # a folded line stands for what is in it
+        items = [self._items[i] for i in (*self.session.selection, self.session.subject) if i in self._items and i not in within]
+        for item in [*items, *whole]:
+            index = self.tree.indexFromItem(item)
+            rows.setdefault(index.parent().internalId() if index.parent().isValid() else -1, (index.parent(), []))[1].append(index.row())
         wanted = QItemSelection()
         model = self.tree.model()
         for parent, numbers in rows.values():
@@ -320,7 +390,7 @@ class PartsPanel(QWidget):
                     wanted.append(QItemSelectionRange(model.index(numbers[start], 0, parent), model.index(numbers[k - 1], 0, parent)))
                     start = k
         self.tree.selectionModel().select(wanted, QItemSelectionModel.SelectionFlag.ClearAndSelect)
-        first = next((self._items[i] for i in self.session.selection if i in self._items), None)
+        first = whole[0] if whole else next((self._items[i] for i in self.session.selection if i in self._items), None)
         if first and not self.tree.hasFocus():
             chooser = self.tree.selectionModel()
             chooser.setCurrentIndex(self.tree.indexFromItem(first), QItemSelectionModel.SelectionFlag.NoUpdate)
@@ -357,10 +427,18 @@ class PartsPanel(QWidget):
             lamp = self.session.document.lamps[part_id[6:]]
             self.session.change_lamp(f"Switched {'off' if lamp.on else 'on'} {lamp.name}", replace(lamp, on=not lamp.on))
             return
+        if part_id.startswith("run/"):
+            self._toggle_run(self._runs[part_id[4:]])
+            return
         part = self.session.document.parts[part_id]
         ids = self.session.selection if part_id in self.session.selection else (part_id,)
         verb = "Hid" if part.visible else "Showed"
         self.session.apply(f"{verb} {part.name}", edits.change_parts(self.session.document, ids, visible=not part.visible))
+
+    def _toggle_run(self, item: QTreeWidgetItem) -> None:
+        ids = parts_of(item)
+        seen = any(self.session.document.parts[i].visible for i in ids)
+        self.session.apply(f"{'Hid' if seen else 'Showed'} {item.text(0)}", edits.change_parts(self.session.document, ids, visible=not seen))
 
     def _filter(self, text: str) -> None:
         wanted = text.strip().lower()

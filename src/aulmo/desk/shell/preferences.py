@@ -1,4 +1,4 @@
-"""Preferences: theme, navigation, units. They act at once."""
+"""Preferences: theme, navigation, units, how CAD comes in. They act at once."""
 
 from typing import cast
 
@@ -35,6 +35,10 @@ class Preferences(QDialog):
             layout.addWidget(row(title, widget))
         layout.addWidget(self.words)
         layout.addWidget(row("Units", self.units))
+        self.solids = Segments({"group": "A group", "one": "One part"})
+        self.solids.set_value(str(QSettings().value("solids", "group")))
+        self.solids.chosen.connect(lambda value: QSettings().setValue("solids", value))
+        layout.addWidget(row("Several solids", self.solids, tip="What a CAD product of several solids comes in as"))
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.close)
         layout.addWidget(close)

@@ -1,7 +1,7 @@
 """A question with a few answers, in the window's own look; each answer has a letter to press."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from aulmo.desk.widgets.fields import button, label
 
@@ -50,6 +50,40 @@ class Question(QDialog):
             self._take(key)
             return
         super().keyPressEvent(event)
+
+
+class Asked(QDialog):
+    """A sentence and a line to type into."""
+
+    def __init__(self, parent: QWidget, title: str, text: str, start: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(title)
+        self.setMinimumWidth(360)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(20, 18, 20, 14)
+        layout.setSpacing(8)
+        layout.addWidget(label(title, "title"))
+        layout.addWidget(label(text))
+        self.line = QLineEdit(start)
+        self.line.setAccessibleName(text)
+        self.line.selectAll()
+        layout.addWidget(self.line)
+        buttons = QHBoxLayout()
+        buttons.setContentsMargins(0, 10, 0, 0)
+        buttons.addStretch(1)
+        self.fine = button("Keep", self.accept, "main")
+        self.fine.setDefault(True)
+        buttons.addWidget(self.fine)
+        buttons.addWidget(button("Cancel", self.reject))
+        layout.addLayout(buttons)
+
+
+def ask_text(parent: QWidget, title: str, text: str, start: str = "") -> str:
+    """What was typed, or "" when the box was closed."""
+    box = Asked(parent, title, text, start)
+    found = box.line.text().strip() if box.exec() else ""
+    box.deleteLater()
+    return found
 
 
 def ask(parent: QWidget, title: str, text: str, answers: dict[str, str]) -> str:

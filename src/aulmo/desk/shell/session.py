@@ -12,7 +12,7 @@ from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
-from aulmo.document.records import Camera, Document, Key, Lamp, Shot
+from aulmo.document.records import Camera, Document, FaceSet, Key, Lamp, Shot
 from aulmo.errors import AulmoError
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
@@ -23,7 +23,8 @@ DEMO = Path(__file__).parents[4] / "demo"
 class Session(QObject):
     """One open project. Every change goes through `apply`, so undo is complete.
 
-    `subject` is the address of what is selected when it is no part: `lamps/<id>`, `cameras/<id>`, `materials/<id>`, `environment`, `floor`.
+    `subject` is the address of what is selected when it is no part: `lamps/<id>`, `cameras/<id>`, `materials/<id>`, `environment`, `floor`;
+    or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`.
     """
 
     changed = Signal(object, object)
@@ -144,9 +145,23 @@ class Session(QObject):
         if self.subject.startswith("materials/"):
             found = self.subject[10:]
             return found if found in self.document.materials else None
+        if self.face_set is not None:
+            return get(self.resolved, f"{self.subject}/material")
         for part_id in edits.leaves(self.resolved, self.selection):
             return self.resolved.parts[part_id].material
         return None
+
+    @property
+    def face_set(self) -> FaceSet | None:
+        """The face set that is selected."""
+        if "/face_sets/" not in self.subject or not is_there(self.document, self.subject):
+            return None
+        return get(self.document, self.subject)
+
+    @property
+    def surfaces(self) -> list[str]:
+        """The addresses of the surfaces that the selection means: a face set alone, else all of every part that is selected."""
+        return [self.subject] if self.face_set is not None else edits.every_surface(self.document, self.selection)
 
     # changes
 

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Any, Callable, NamedTuple
 
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QMenu, QWidget
 
 from aulmo.desk.shell.commands import Registry
 from aulmo.desk.shell.session import Session
@@ -19,7 +19,7 @@ class FileKind(NamedTuple):
 
 class Desk(NamedTuple):
     """What a stage is built upon. `picture` is the picture (`picture.picture.Picture`), `kinds` the files the window takes, `working` tells
-    whether a project is on the desk, `folder` where a file box opens."""
+    whether a project is on the desk, `folder` where a file box opens; `menus` add to the menu of the parts tree."""
 
     window: QWidget
     session: Session
@@ -29,6 +29,7 @@ class Desk(NamedTuple):
     working: Callable[[], bool]
     folder: Callable[[], str]
     files: Any
+    menus: list[Callable[[QMenu], None]]
 
 
 class Built(NamedTuple):

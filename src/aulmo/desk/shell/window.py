@@ -1,6 +1,7 @@
 """The window: everything in its place, and the commands that no stage owns. It learns the stages from one list and knows none by name."""
 
 from pathlib import Path
+from typing import Callable
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent
@@ -26,7 +27,7 @@ from aulmo.desk.shell.strip import Strip
 from aulmo.desk.stages import STAGES
 
 LAMP_MENU = ("rename", "duplicate", "lamp_solo", "lamp_aim", "lamp_here", "delete")
-PART_MENU = ("rename", "hide", "isolate", "show_all", "floor", "group", "same_material", "same_shape", "copy", "paste", "delete")
+PART_MENU = ("rename", "hide", "isolate", "show_all", "floor", "group", "same_material", "same_shape", "keep_selection", "copy", "paste", "delete")
 
 
 class Window(QMainWindow):
@@ -34,6 +35,7 @@ class Window(QMainWindow):
 
     def __init__(self) -> None:
         super().__init__()
+        self.menu_fillers: list[Callable[[QMenu], None]] = []
         self.setWindowTitle("Aulmo")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
@@ -140,7 +142,7 @@ class Window(QMainWindow):
         chosen = lambda: working() and (bool(s.selection) or s.lamp is not None)  # noqa: E731
         add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
         edit = EditCommands(s, self.registry, working)
-        desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files)
+        desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers)
         built = {stage.name: stage.build(desk) for stage in STAGES}
         self.registry.handle("duplicate", lambda: working() and bool(s.selection), edit.duplicate_parts)
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)
@@ -180,6 +182,8 @@ class Window(QMainWindow):
         self._refresh_menus()
         for name in LAMP_MENU if self.session.lamp is not None else PART_MENU:
             menu.addAction(self.registry.actions[name])
+        for fill in self.menu_fillers:
+            fill(menu)
 
     # projects
 

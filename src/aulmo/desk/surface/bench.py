@@ -13,6 +13,7 @@ from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import show_as_pictures
 from aulmo.document import edits
+from aulmo.document.properties import get
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
 from aulmo.surface import swatches
@@ -134,14 +135,14 @@ class SurfaceBench(QWidget):
 
     def _mark(self) -> None:
         document = self.session.document
-        ids = {document.parts[i].material for i in edits.leaves(document, self.session.selection)} & set(document.materials)
-        worn = {document.materials[i].name for i in ids if i is not None}
+        ids = {get(document, f"{address}/material") for address in self.session.surfaces}
+        worn = {document.materials[i].name for i in ids if i in document.materials}
         for k in range(self.shelf.count()):
             item = self.shelf.item(k)
             item.setSelected(item.text() in worn)
 
     def _use(self, item: QListWidgetItem) -> None:
-        targets = edits.leaves(self.session.document, self.session.selection)
+        targets = self.session.surfaces
         if not targets:
             self.session.hint.emit("Select a part first, or drag the swatch onto one")
             return

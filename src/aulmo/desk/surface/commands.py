@@ -1,5 +1,6 @@
 """Copying and pasting materials."""
 
+from aulmo.desk.picture.drops import told
 from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits
 
@@ -26,5 +27,6 @@ class SurfaceCommands:
         if worn not in session.document.materials:
             session.hint.emit("Copy a material first")
             return
-        document = edits.assign_material(session.document, session.selection, worn)
-        session.apply(f"{session.document.materials[worn].name} on {session.selected_name()}", edits.drop_unused_materials(document))
+        surfaces = session.surfaces
+        document = edits.dress(session.document, surfaces, worn)
+        session.apply(f"{session.document.materials[worn].name} on {told(document, surfaces)}", edits.drop_unused_materials(document))

@@ -10,6 +10,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.page_grain import GrainSection
 from aulmo.desk.widgets.fields import Choice, Section, button, label, row
 from aulmo.document import edits
+from aulmo.document.properties import get
 from aulmo.document.quantity import counted
 from aulmo.surface import metals
 from aulmo.surface.program import MULTIPLIED
@@ -87,13 +88,21 @@ class SurfacePage(Page):
             self.title.setText("Click a part to see its material")
             return
         self.title.setText(material.name)
+        wearers = edits.wearers(document, material.id)
         users = edits.users_of(document, material.id)
-        chosen = set(edits.leaves(document, session.selection))
-        shared = len(users) > 1
+        chosen = set(session.surfaces)
+        shared = len(wearers) > 1
         t = theme.current()
         self.mark.setPixmap(theme.icon("link-simple" if shared else "check", t.caution if shared else t.fine).pixmap(15, 15))
-        self.shared_text.setText(f"Shared by {counted(len(users), 'part')}" if shared else "Only on this part" if users else "On no part")
-        self.unique.setVisible(shared and bool(chosen) and not set(users) <= chosen)
+        if shared:
+            faces = sum("/face_sets/" in w for w in wearers)
+            self.shared_text.setText(
+                f"Shared by {counted(len(users), 'part')}" if not faces else f"On {counted(len(users), 'part')}, {counted(faces, 'face set')}"
+            )
+        else:
+            only = "these faces" if wearers and "/face_sets/" in wearers[0] else "this part"
+            self.shared_text.setText(f"Only on {only}" if users else "On no part")
+        self.unique.setVisible(shared and bool(chosen) and not set(wearers) <= chosen)
         for key, made in self.rows.items():
             led = key in material.wires and key not in MULTIPLIED
             if made.widget.isEnabled() == led:
@@ -119,7 +128,9 @@ class SurfacePage(Page):
                 session.apply("Made the material unique", edits.put_material(session.document, copy))
                 session.put({"floor/material": copy.id})
                 return
-            document, _ = edits.make_unique(session.document, session.selection)
+            worn = session.material_id
+            surfaces = [s for s in session.surfaces if get(session.document, f"{s}/material") == worn]
+            document, _ = edits.make_unique_on(session.document, surfaces)
             session.apply("Made the material unique", document)
 
         self.session.attempt(run)

@@ -49,7 +49,8 @@ LAMP_SIZE, LAMP_SIZE_2, LAMP_RGB, LAMP_GROUP, LAMP_LINK, LAMP_VISIBLE = 13, 14, 
 LAMP_COS_FULL, LAMP_COS_EDGE, LAMP_IES, LAMP_AREA, LAMP_FIRST, LAMP_LAST = 21, 22, 23, 24, 25, 26
 LAMP_LED = 27  # 1 + the glowing instance when nodes lead its glow or opacity
 LAMP_MOVES = 28  # 1 + the glowing instance when it moves while the shutter is open
-LAMP_COLUMNS = 29
+LAMP_OWNER, LAMP_WHICH = 29, 30  # of a glowing part: its instance, and the row of the material that glows
+LAMP_COLUMNS = 31
 RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 6, 7
 
 # Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
@@ -70,7 +71,9 @@ class SceneArrays(NamedTuple):
     triangles : (t, 3) uint32 local to their mesh.
     vertex_start, triangle_start : (i,) int64 per instance. matrices : (i, 3, 4). normal_matrices : (i, 3, 3).
     instance_material, instance_part : (i,) int32; part -1 catches shadow only, -2 is the floor, -3 a lamp.
-    instance_lamp : (i,) int32 row of the lamp an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
+    instance_faces : (i,) int64 where an instance whose faces wear several materials begins in face_rows, or -1; face_rows : (n,) int32 row of
+    the material of each of its triangles. instance_material is then the body's, which counts for what fills a clear solid.
+    instance_lamp : (i,) int32 first row of the lamps an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
     instance_motion : (i,) int32 row of it, or -1.
     materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar.
     albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
@@ -96,6 +99,8 @@ class SceneArrays(NamedTuple):
     normal_matrices: np.ndarray
     instance_material: np.ndarray
     instance_part: np.ndarray
+    instance_faces: np.ndarray
+    face_rows: np.ndarray
     instance_lamp: np.ndarray
     motion: np.ndarray
     instance_motion: np.ndarray

@@ -18,6 +18,7 @@ from aulmo.trace.compile.arrays import (
     LAMP_GROUP,
     LAMP_KIND,
     LAMP_LED,
+    LAMP_WHICH,
     MESH,
     OPT_CLAMP,
     OPT_ENV_CHANCE,
@@ -119,7 +120,7 @@ def _response(scene, m, table, at, x, y, z, side):
 def glow_led_by_nodes(scene, row, registers, lamp, pick, time, x, y, z, cosine):
     """Light (nits) of a glowing part at a point of it when nodes lead its glow or its opacity. `pick` chose the triangle."""
     instance = int(lamp[LAMP_LED]) - 1
-    which = scene.instance_material[instance]
+    which = int(lamp[LAMP_WHICH])
     material = scene.materials[which]
     for c in range(o.COLUMNS):
         row[c] = material[c]

@@ -227,8 +227,8 @@ def note_matte(cell, which, name):
 
 
 @inlined
-def note_first(scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, px, py, pz, nx, ny, nz, lift, m):
-    """The passes of the first surface a path meets."""
+def note_first(scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, which, px, py, pz, nx, ny, nz, lift, m):
+    """The passes of the first surface a path meets; `which` is the row of its material."""
     whole[FIRST] = 1
     out[PLANE_HIT] += 1.0
     x, y, z = px - state[LAST], py - state[LAST + 1], pz - state[LAST + 2]
@@ -244,7 +244,7 @@ def note_first(scene, options, ray, words, state, whole, out, matte, with_mattes
         out[PLANE_FIRST_ALBEDO + c] += guide_albedo(m, c)
     if with_mattes:
         note_matte(matte, 0, np.float32(scene.instance_part[instance]))
-        note_matte(matte, 1, np.float32(scene.instance_material[instance]))
+        note_matte(matte, 1, np.float32(which))
     if options[OPT_OCCLUSION] > 0.0:
         u, v = draw_2d(index, key + np.uint64(7))
         a, b, c = cosine_hemisphere(u, v)

@@ -107,6 +107,8 @@ def borrowed_scene(scene, materials):
         borrowed(scene.normal_matrices),
         borrowed(scene.instance_material),
         borrowed(scene.instance_part),
+        borrowed(scene.instance_faces),
+        borrowed(scene.face_rows),
         borrowed(scene.instance_lamp),
         borrowed(scene.motion),
         borrowed(scene.instance_motion),

@@ -90,7 +90,7 @@ from aulmo.trace.path.polished import polished
 from aulmo.trace.pattern.relief import run_program, sees_mean
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
-from aulmo.trace.shape.surface_hit import hit_point, lift_off, stretch_frame
+from aulmo.trace.shape.surface_hit import hit_point, lift_off, stretch_frame, lamp_at, material_at
 from aulmo.trace.shape.visibility import FAR, enter, index_of, leave, topmost
 
 
@@ -171,8 +171,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         lift = lift_off(px, py, pz, t)
         facing = -(gx * dx + gy * dy + gz * dz)
         part = scene.instance_part[instance]
-        which = scene.instance_material[instance]
-        lamp_row = scene.instance_lamp[instance]
+        which = material_at(scene, instance, words[17])
+        lamp_row = lamp_at(scene, instance, which)
         if part == -3:
             # A lamp's body: shines, and lets everything else pass.
             lamp = scene.lamps[lamp_row]
@@ -253,7 +253,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         if options[OPT_PASSES] > 0.0 and whole[FIRST] == 0:
             s = 1.0 if facing >= 0.0 else -1.0
             note_first(
-                scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, px, py, pz, s * nx, s * ny, s * nz, lift, m,
+                scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, which, px, py, pz, s * nx, s * ny, s * nz,
+                lift, m,
             )  # fmt: skip
         turned = facing < 0.0
         if turned:

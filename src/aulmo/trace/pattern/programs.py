@@ -118,22 +118,34 @@ class ProgramBook:
         self._packed = (list(self._order), texels, rows)
         return texels, rows
 
-    def displaced_name(self, mesh_name: str, material: Material) -> str:
-        """Name of a mesh after a material's displacement."""
-        about = msgspec.json.encode((mesh_name, material.nodes, material.wires.get("displacement"), material.displacement_step))
+    def displaced_name(self, mesh_name: str, worn: list[Material | None], faces: tuple[tuple[int, ...], ...]) -> str:
+        """Name of a mesh after the displacement of what it wears: the body's material and those of its sets of `faces`, None where flat."""
+        tell = [m and (m.nodes, m.wires.get("displacement"), m.displacement_step) for m in worn]
+        about = msgspec.json.encode((mesh_name, tell, faces))
         return "displaced-" + hashlib.sha256(about).hexdigest()[:24]
 
-    def displaced(self, mesh_name: str, material: Material) -> Mesh:
-        """The mesh cut finely and moved along its normals by the height its material says. Raises BadValue when that would be too many
-        triangles."""
-        name = self.displaced_name(mesh_name, material)
+    def displaced(self, mesh_name: str, worn: list[Material | None], faces: tuple[tuple[int, ...], ...]) -> Mesh:
+        """The mesh cut finely and moved along its normals by the heights its materials say (see `displaced_name`). Raises BadValue when that
+        would be too many triangles."""
+        name = self.displaced_name(mesh_name, worn, faces)
         if name not in self._meshes:
-            fine = subdivided(self.assets.mesh(mesh_name), material.displacement_step, material.name)
+            finest = min((m for m in worn if m), key=lambda m: m.displacement_step)
+            fine = subdivided(self.assets.mesh(mesh_name), finest.displacement_step, finest.name)
             self._order = []
-            ops = height_program(material, self._number, self._shape)
+            ops = [None if m is None else height_program(m, self._number, self._shape) for m in worn]
             texels, rows = self._pictures()
-            self._meshes[name] = moved(fine, ops, texels, rows, material.displacement_step)
+            self._meshes[name] = moved(fine, ops, slots_of(fine, faces), texels, rows, finest.displacement_step)
         return self._meshes[name]
+
+
+def slots_of(mesh: Mesh, faces: tuple[tuple[int, ...], ...]) -> np.ndarray:
+    """(m,) int32 of every triangle 0 for the body or 1 + the number of the face set it lies in, the last of those that hold its face."""
+    if len(mesh.faces) == 0 or not faces:
+        return np.zeros(len(mesh.triangles), np.int32)
+    table = np.zeros(int(mesh.faces.max()) + 1, np.int32)
+    for number, held in enumerate(faces, 1):
+        table[np.array([f for f in held if f < len(table)], np.int64)] = number
+    return table[mesh.faces]
 
 
 def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
@@ -141,6 +153,7 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
     if not step > 0:
         raise BadValue(f"The displacement step of {name} has to be above zero.")
     points, normals, triangles = mesh.vertices.astype(float), mesh.normals.astype(float), mesh.triangles.astype(np.int64)
+    faces = mesh.faces
     corners = points[triangles]
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
     too_many = BadValue(f"A displacement step of {step:g} mm would cut {name} into more than {MOST_TRIANGLES // 1_000_000} million triangles.")
@@ -163,33 +176,38 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
         between = normals[a_] + normals[b_]
         normals = np.concatenate([normals, between / np.maximum(1e-12, np.linalg.norm(between, axis=1, keepdims=True))])
         m = middle[inverse.reshape(-1)].reshape(3, -1).T  # of the edges 01, 12, 20
-        triangles = _cut(triangles, m)
-    return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), np.zeros(0, np.int32))
+        triangles, source = _cut(triangles, m)
+        faces = faces[source] if len(faces) else faces
+    return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), faces)
 
 
-def _cut(triangles: np.ndarray, m: np.ndarray) -> np.ndarray:
-    """Cut each triangle by the new points on its edges (m, -1 for none)."""
+def _cut(triangles: np.ndarray, m: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Cut each triangle by the new points on its edges (m, -1 for none). Returns the pieces, and of each the triangle it was cut from."""
     has = m >= 0
     kind = has.sum(1)
-    out = [triangles[kind == 0]]
+    out, source = [triangles[kind == 0]], [np.flatnonzero(kind == 0)]
     for turn in range(3):
         v, e = np.roll(triangles, -turn, 1), np.roll(m, -turn, 1)
         only = (kind == 1) & (e[:, 0] >= 0)
         a_, b_, c_ = v[only].T
         p = e[only, 0]
         out += [np.stack([a_, p, c_], 1), np.stack([p, b_, c_], 1)]
+        source += [np.flatnonzero(only)] * 2
         both = (kind == 2) & (e[:, 2] < 0)
         a_, b_, c_ = v[both].T
         p, q = e[both, 0], e[both, 1]
         out += [np.stack([p, b_, q], 1), np.stack([a_, p, q], 1), np.stack([a_, q, c_], 1)]
+        source += [np.flatnonzero(both)] * 3
     a_, b_, c_ = triangles[kind == 3].T
     p, q, r = m[kind == 3].T
     out += [np.stack(t, 1) for t in ((a_, p, r), (p, b_, q), (r, q, c_), (p, q, r))]
-    return np.concatenate(out)
+    source += [np.flatnonzero(kind == 3)] * 4
+    return np.concatenate(out), np.concatenate(source)
 
 
-def moved(mesh: Mesh, ops: np.ndarray, texels: np.ndarray, rows: np.ndarray, step: float) -> Mesh:
-    """Vertices moved along their normals by a program's height; those at one place move together, so that no seam opens."""
+def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, texels: np.ndarray, rows: np.ndarray, step: float) -> Mesh:
+    """Vertices moved along their normals by the height of the program whose number their triangles have in `slots` (None moves nothing); those
+    at one place move together, so that no seam opens."""
     points, normals = mesh.vertices.astype(float), mesh.normals.astype(float)
     scale = float(np.ptp(points, axis=0).max()) or 1.0
     _, weld = np.unique(np.rint(points / (scale * 1e-6)).astype(np.int64), axis=0, return_inverse=True)
@@ -198,10 +216,16 @@ def moved(mesh: Mesh, ops: np.ndarray, texels: np.ndarray, rows: np.ndarray, ste
     along = np.zeros((count, 3))
     np.add.at(along, weld, normals)
     along /= np.maximum(1e-12, np.linalg.norm(along, axis=1, keepdims=True))
-    heights = np.zeros((len(points), 3))
-    run_points(ops, texels, rows, points, normals, step, heights)
-    total, shared = np.zeros(count), np.bincount(weld, minlength=count)
-    np.add.at(total, weld, heights[:, 0])
+    total, shared = np.zeros(count), np.zeros(count)
+    for number, ops in enumerate(programs):
+        inside = np.unique(mesh.triangles[slots == number]) if len(programs) > 1 else np.arange(len(points))
+        if len(inside):
+            heights = np.zeros((len(inside), 3))
+            if ops is not None:
+                run_points(ops, texels, rows, points[inside], normals[inside], step, heights)
+            np.add.at(total, weld[inside], heights[:, 0])
+            np.add.at(shared, weld[inside], 1.0)
+    shared = np.maximum(shared, 1.0)
     place = points + along[weld] * (total / shared)[weld][:, None]
     # new normals: mean of the triangles around, but no smoother across old creases than before
     corners = place[mesh.triangles]
@@ -211,4 +235,4 @@ def moved(mesh: Mesh, ops: np.ndarray, texels: np.ndarray, rows: np.ndarray, ste
         np.add.at(fresh, mesh.triangles[:, k], flat)
     length = np.linalg.norm(fresh, axis=1, keepdims=True)
     fresh = np.where(length > 1e-20, fresh / np.maximum(length, 1e-20), normals)
-    return Mesh(place.astype(np.float32), fresh.astype(np.float32), mesh.triangles, np.zeros(0, np.int32))
+    return Mesh(place.astype(np.float32), fresh.astype(np.float32), mesh.triangles, mesh.faces)

@@ -74,9 +74,7 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
             for k in range(4):
                 s = 0.5 * step if k & 1 == 0 else -0.5 * step
                 u, v = (s, 0.0) if k < 2 else (0.0, s)
-                at[0, k], at[1, k], at[2, k] = to_object(
-                    scene, instance, time, px + u * ax + v * bx, py + u * ay + v * by, pz + u * az + v * bz
-                )
+                at[0, k], at[1, k], at[2, k] = to_object(scene, instance, time, px + u * ax + v * bx, py + u * ay + v * by, pz + u * az + v * bz)
             run_heights(scene.ops, height, height_last, scene.texels, scene.pictures, registers, at, ex, ey, ez, wide, 4)
             gx, gy = (registers[0, 0] - registers[0, 1]) / (step * per_mm), (registers[0, 2] - registers[0, 3]) / (step * per_mm)
             kx, ky, kz = kx - gx * ax - gy * bx, ky - gx * ay - gy * by, kz - gx * az - gy * bz

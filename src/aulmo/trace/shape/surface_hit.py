@@ -7,9 +7,30 @@ import math
 
 import numpy as np
 
+from aulmo.trace.compile.arrays import LAMP_KIND, LAMP_OWNER, LAMP_WHICH, MESH
 from aulmo.trace.compile.borrowed import address
 from aulmo.trace.compile.jit import fetch_soon, inlined, kernel
 from aulmo.trace.shape.soft_edges import softened
+
+
+@inlined
+def material_at(scene, instance, triangle):
+    """The row of the material that a triangle of an instance wears."""
+    start = scene.instance_faces[instance]
+    return np.int64(scene.instance_material[instance]) if start < 0 else np.int64(scene.face_rows[start + np.int64(triangle)])
+
+
+@inlined
+def lamp_at(scene, instance, which):
+    """The row of the lamp that an instance is where it wears a material, -1 where it is none."""
+    row = scene.instance_lamp[instance]
+    if row < 0 or scene.instance_faces[instance] < 0:
+        return row
+    while row < len(scene.lamps) and scene.lamps[row, LAMP_OWNER] == instance and int(scene.lamps[row, LAMP_KIND]) == MESH:
+        if scene.lamps[row, LAMP_WHICH] == which:
+            return row
+        row += 1
+    return np.int32(-1)
 
 
 @inlined

@@ -12,7 +12,7 @@ from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric
 from aulmo.trace.material.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.pattern.program_run import run
-from aulmo.trace.shape.surface_hit import flat_normal, lift_off, place_on_part
+from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 
 FAR = 1e30
 MEDIA = 6  # how deep clear solids may nest
@@ -85,9 +85,8 @@ def note_ray(ray, words, record, recorded, shadow):
 
 
 @kernel
-def _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, facing, own, registers):
-    """The opacity that a material's nodes give at a point, for light that arrives along a shadow ray."""
-    which = scene.instance_material[instance]
+def _led_opacity(scene, instance, which, time, px, py, pz, gx, gy, gz, facing, own, registers):
+    """The opacity that the nodes of a material's row give at a point, for light that arrives along a shadow ray."""
     m = scene.materials[which]
     for c in range(COLUMNS):
         own[c] = m[c]
@@ -123,7 +122,8 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
             return r, g, b
         t = ray[8]
         instance = words[19]
-        m = scene.materials[scene.instance_material[instance]]
+        which = material_at(scene, instance, words[17])
+        m = scene.materials[which]
         current = topmost(scene, media, depth)
         if current >= 0:
             within = scene.materials[scene.instance_material[current]]
@@ -153,7 +153,7 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
         if real:
             opacity = m[OPACITY]
             if m[CUT_OUT] > 0.0:
-                opacity = _led_opacity(scene, instance, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
+                opacity = _led_opacity(scene, instance, which, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
             through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f) if straight else 0.0
             r *= 1.0 - opacity + through * m[TINT]
             g *= 1.0 - opacity + through * m[TINT + 1]

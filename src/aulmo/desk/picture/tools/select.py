@@ -67,7 +67,11 @@ class Select(Tool):
                 current = session.document.parts[current].parent
             if session.selection[0] in chain:
                 climb = chain[(chain.index(session.selection[0]) + 1) % len(chain)]
-        session.select([climb])
+        surface = self.picture.surface_at(at, part) if session.stage in self.picture.named_stages else ""
+        if "/face_sets/" in surface and session.subject != surface and climb in (part, session.document.parts[part].parent):
+            session.select([part], surface)  # where materials are worked on, the faces under the hand are meant
+        else:
+            session.select([climb])
 
     def parts_in(self, box: QRect) -> list[str]:
         """Parts seen in a box of the widget."""

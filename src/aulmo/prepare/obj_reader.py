@@ -1,0 +1,234 @@
+"""OBJ with its materials, as it really comes: any encoding, odd numbers, broken lines. Runs only in the reading process."""
+
+import re
+from pathlib import Path
+from typing import Callable
+
+import numpy as np
+
+from aulmo.document.assets import Mesh
+from aulmo.errors import BadFile
+from aulmo.prepare.cad_reader import decoded
+from aulmo.prepare.mesh_reader import left_out, linear
+from aulmo.prepare.raw_mesh import Piece, fans, mesh_of
+
+_ODD = re.compile(r"^([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eEdD][+-]?\d+)?)[fFdDlL]?$")
+
+
+def number(word: str) -> float:
+    """A number however it was written: `1.5`, `1,5`, `1.5f`, `1d3`; not a number when it is none."""
+    try:
+        return float(word)
+    except ValueError:
+        found = _ODD.match(word)
+        return float(found[1].replace(",", ".").replace("d", "e").replace("D", "e")) if found else float("nan")
+
+
+def _numbers(lines: list[list[str]], least: int) -> np.ndarray:
+    """(n, least) floats; bad ones are not a number, so that the count of lines stays right."""
+    try:
+        return np.array([line[1 : least + 1] for line in lines], float).reshape(len(lines), least)
+    except ValueError:
+        return np.array([([number(w) for w in line[1 : least + 1]] + [float("nan")] * least)[:least] for line in lines]).reshape(-1, least)
+
+
+class _Lines:
+    """What an OBJ file says, line by line."""
+
+    def __init__(self, text: str) -> None:
+        self.points: list[list[str]] = []
+        self.uvs: list[list[str]] = []
+        self.normals: list[list[str]] = []
+        self.corners: list[int] = []  # three to a corner: point, uv, normal from one; 0 for none
+        self.counts: list[int] = []
+        self.marks: list[tuple[int, int]] = []  # of each polygon: part, material
+        self.parts: list[str] = []
+        self.materials: list[str] = []
+        self.libraries: list[str] = []
+        self.bad = self.lines = self.dots = 0
+        part = material = -1
+        for line in text.replace("\\\n", " ").replace("\\\r\n", " ").splitlines():
+            words = line.split()
+            if not words:
+                continue
+            first = words[0]
+            if first == "v":
+                self.points.append(words)
+            elif first == "f":
+                if not self._face(words[1:]):
+                    self.bad += 1
+                else:
+                    self.marks.append((part, material))
+            elif first == "vt":
+                self.uvs.append(words)
+            elif first == "vn":
+                self.normals.append(words)
+            elif first in ("o", "g"):
+                name = line.strip()[1:].strip()
+                if first == "o" or name not in ("", "default"):
+                    part = self._index(self.parts, name or "Part")
+            elif first == "usemtl":
+                material = self._index(self.materials, line.strip()[6:].strip())
+            elif first == "mtllib":
+                self.libraries.append(line.strip()[6:].strip())
+            elif first == "l":
+                self.lines += 1
+            elif first == "p":
+                self.dots += 1
+
+    @staticmethod
+    def _index(names: list[str], name: str) -> int:
+        if name not in names:
+            names.append(name)
+        return names.index(name)
+
+    def _face(self, words: list[str]) -> bool:
+        held: list[int] = []
+        try:
+            for word in words:
+                if word.startswith("#"):
+                    break
+                pieces = word.split("/")
+                for k, known in enumerate((self.points, self.uvs, self.normals)):
+                    value = int(pieces[k]) if k < len(pieces) and pieces[k] else 0
+                    held.append(value if value >= 0 else len(known) + 1 + value)
+        except ValueError:
+            return False
+        if len(held) < 9 or min(held[::3]) < 1:
+            return False
+        self.corners += held
+        self.counts.append(len(held) // 3)
+        return True
+
+
+def read(path: Path, say: Callable[[str, float], None]) -> dict:
+    """The parts of an OBJ file, a part for each object or group, a face set for each further material. Raises BadFile."""
+    found = _Lines(decoded(path.read_bytes()))
+    if not found.counts:
+        if found.lines or found.dots or (found.points and not found.bad):
+            raise BadFile(f"it holds {'lines' if found.lines else 'points'} alone, and Aulmo needs surfaces")
+        raise BadFile("it holds no triangles")
+    say("Building meshes", 0.5)
+    points, uvs, normals = _numbers(found.points, 3), _numbers(found.uvs, 2), _numbers(found.normals, 3)
+    corners = np.array(found.corners, np.int64).reshape(-1, 3) - 1
+    cells = fans(np.array(found.counts))
+    marks = np.repeat(np.array(found.marks), np.maximum(np.array(found.counts) - 2, 0), axis=0)
+    library = _library(path, found.libraries)
+    nodes: list[dict] = []
+    meshes: list[Mesh] = []
+    images: list[bytes] = []
+    lost = 0
+    parts = [int(p) for p in dict.fromkeys(marks[:, 0].tolist())]
+    if len(parts) > 1:
+        nodes.append({"name": path.stem, "parent": -1, "matrix": np.eye(4).tolist(), "mesh": None, "key": path.stem})
+    for part in parts:
+        inside = marks[:, 0] == part
+        worn = [int(m) for m in dict.fromkeys(marks[inside, 1].tolist())]
+        pieces = [_piece(points, uvs, normals, corners, cells[inside & (marks[:, 1] == m)]) for m in worn]
+        mesh, gone, kept = mesh_of(pieces, numbered=len(worn) > 1)
+        lost += gone
+        if mesh is None:
+            continue
+        own = [_worn(found.materials[worn[k]] if worn[k] >= 0 else "", library, images) for k in kept]
+        name = found.parts[part] if part >= 0 else path.stem
+        sets = [(m["name"] if m else "", m, [k]) for k, m in enumerate(own) if k > 0]
+        nodes.append(
+            {
+                "name": name, "parent": 0 if len(parts) > 1 else -1, "matrix": np.eye(4).tolist(), "mesh": len(meshes), "material": own[0],
+                "dressed_sets": sets, "key": f"{path.stem}/{name}",
+            }
+        )  # fmt: skip
+        meshes.append(mesh)
+    if not meshes:
+        raise BadFile("it holds no usable triangles")
+    notes = ["The file has no unit: taken for millimetres, z up", *left_out(lost + found.bad)]
+    missing = [name for name in found.libraries if not (path.parent / name).is_file()]
+    notes += [f"Its materials in {missing[0]} are missing"] if missing else []
+    return {"nodes": nodes, "meshes": meshes, "shapes": [], "images": images, "notes": notes, "up": "z", "unit_mm": 1.0}
+
+
+def _piece(points, uvs, normals, corners, cells) -> Piece:
+    """Corners that share point, coordinates and normal become one vertex."""
+    used = corners[cells.reshape(-1)]
+    unique, inverse = np.unique(used, axis=0, return_inverse=True)
+    cells = inverse.reshape(-1, 3)
+    at = np.where((unique[:, 0] >= 0) & (unique[:, 0] < len(points)), unique[:, 0], -1)
+    spots = np.where((at >= 0)[:, None], points[at], np.nan) if len(points) else np.full((len(unique), 3), np.nan)
+
+    def taken(values: np.ndarray, column: int) -> np.ndarray | None:
+        which = unique[:, column]
+        return values[which] if len(values) and (which >= 0).all() and (which < len(values)).all() else None
+
+    return Piece(spots, cells, taken(normals, 2), taken(uvs, 1))
+
+
+def _library(path: Path, names: list[str]) -> dict[str, dict[str, list[str]]]:
+    """Materials of the libraries a file names: the words of each line by its key."""
+    found: dict[str, dict[str, list[str]]] = {}
+    for name in names:
+        source = path.parent / name.replace("\\", "/")
+        if not source.is_file() or source.stat().st_size > 64 << 20:
+            continue
+        current: dict[str, list[str]] = {}
+        for line in decoded(source.read_bytes()).splitlines():
+            words = line.split()
+            if len(words) < 2 or words[0].startswith("#"):
+                continue
+            if words[0] == "newmtl":
+                current = found.setdefault(line.strip()[6:].strip(), {})
+            else:
+                current[words[0]] = words[1:]
+        found = {key: value | {"_folder": [str(source.parent)]} for key, value in found.items()}
+    return found
+
+
+def _worn(name: str, library: dict, images: list[bytes]) -> dict | None:
+    """A material of a library as the document understands it (OpenPBR Surface)."""
+    if name not in library:
+        return {"name": name} if name else None
+    lines = library[name]
+
+    def value(key: str) -> float | None:
+        held = number(lines[key][0]) if lines.get(key) else float("nan")
+        return held if np.isfinite(held) else None
+
+    def colour(key: str) -> list[float] | None:
+        held = [number(w) for w in lines.get(key, [])[:3]]
+        held = held * 3 if len(held) == 1 else held
+        return linear(held) if len(held) == 3 and np.isfinite(held).all() else None
+
+    surface: dict[str, float] = {}
+    made: dict = {"name": name, "surface": surface}
+    if (body := colour("Kd")) is not None:
+        made["colour"] = body
+    if (shine := value("Ns")) is not None:  # exponent to roughness: Walter et al. 2007, "Microfacet models for refraction", alpha = sqrt(2 / (n + 2))
+        surface["specular_roughness"] = float(np.clip((2.0 / (max(0.0, shine) + 2.0)) ** 0.25, 0.0, 1.0))
+    for key, target in (("Pr", "specular_roughness"), ("Pm", "base_metalness"), ("Pc", "coat_weight"), ("Pcr", "coat_roughness")):
+        if (held := value(key)) is not None:
+            surface[target] = float(np.clip(held, 0, 1))
+    if (ior := value("Ni")) is not None and 1.0 < ior <= 3.0:
+        surface["specular_ior"] = ior
+    opacity = value("d")
+    if opacity is None and (gone := value("Tr")) is not None:
+        opacity = 1.0 - gone
+    if opacity is not None and opacity < 0.99:
+        surface["transmission_weight"] = float(np.clip(1.0 - opacity, 0, 1))
+    glow = colour("Ke")
+    if glow is not None and max(glow) > 0:
+        made["emission"] = glow
+    pictures = {}
+    for key, target in (
+        ("map_Kd", "base_color"),
+        ("map_Pr", "specular_roughness"),
+        ("map_Pm", "base_metalness"),
+        ("norm", "normal"),
+        ("map_d", "geometry_opacity"),
+    ):
+        if lines.get(key):
+            source = Path(lines["_folder"][0]) / lines[key][-1].replace("\\", "/")
+            if source.is_file() and source.stat().st_size < 256 << 20:
+                pictures[target] = (len(images), source.suffix.lower())
+                images.append(source.read_bytes())
+    if pictures:
+        made["pictures"] = pictures
+    return made
