@@ -36,7 +36,8 @@ LINKS = {
     r.Node: {"id", "inputs"}, r.Material: {"id", "surface", "nodes", "wires", "pictures"},
     r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
-        "schema_version", "parts", "roots", "selections", "sources", "materials", "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
+        "schema_version", "parts", "roots", "selections", "sources", "materials",
+        "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
     },
 }  # fmt: skip
 
@@ -240,7 +241,8 @@ def test_matrices_of_many_parts_are_those_of_each():
 def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
-        "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes", "path", "up",
+        "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
+        "path", "up",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -119,6 +119,9 @@ def decoded(blob: bytes) -> str:
         return blob.decode("utf-8")
     except UnicodeDecodeError:
         pass
+    alone = re.findall(rb"[\x80-\xff]+", blob)
+    if sum(map(len, alone)) < 1.5 * len(alone):  # letters with accents among plain ones: western
+        return blob.decode("cp1252", "replace")
     from charset_normalizer import from_bytes
 
     lines = [line for line in blob.splitlines() if re.search(rb"[\x80-\xff]", line)]

@@ -61,7 +61,7 @@ class _Gltf:
         self.images: list[bytes] = []
         self.image_of: dict[Any, tuple[int, str] | None] = {}
         self.meshes: list = []
-        self.mesh_of: dict[int, tuple[int, list] | None] = {}
+        self.mesh_of: dict[tuple[int, float], tuple[int, list] | None] = {}
         self.nodes: list[dict] = []
         self.lost = self.broken = self.flat = self.missing = 0
         self.materials: dict[int, dict] = {}
@@ -140,8 +140,13 @@ class _Gltf:
             name = str(self._dict(held[mesh]).get("name") or "") if 0 <= mesh < len(held) else ""
         name = name or f"Part {number + 1}"
         key = f"{key}/{name}"
-        made = self._mesh(mesh) if isinstance(mesh, int) else None
         matrix = self._matrix(node)
+        size = np.linalg.norm(matrix[:3, :3], axis=0)
+        scale = 1.0
+        if not node.get("children") and np.ptp(size) < 1e-6 * size[0] and not 0.01 < size[0] < 100:
+            scale = float(size[0])  # how a packer keeps whole numbers small, or a unit: no scale of the part
+            matrix[:3, :3] /= scale
+        made = self._mesh(mesh, scale) if isinstance(mesh, int) else None
         copies = self._instances(node) if made is not None else None
         own = made if made is not None and copies is None else None
         entry = {"name": name, "parent": parent, "matrix": matrix.tolist(), "mesh": None, "key": key}
@@ -186,10 +191,11 @@ class _Gltf:
 
     # geometry
 
-    def _mesh(self, number: int) -> dict | None:
-        if number not in self.mesh_of:
-            self.mesh_of[number] = self._built(number)
-        found = self.mesh_of[number]
+    def _mesh(self, number: int, scale: float) -> dict | None:
+        key = (number, float(f"{scale:.9g}"))
+        if key not in self.mesh_of:
+            self.mesh_of[key] = self._built(number, scale)
+        found = self.mesh_of[key]
         if found is None:
             return None
         index, worn = found
@@ -197,7 +203,7 @@ class _Gltf:
         sets = [((m or {}).get("name", ""), m, [k]) for k, m in enumerate(materials) if k > 0]
         return {"mesh": index, "material": materials[0], "dressed_sets": sets}
 
-    def _built(self, number: int) -> tuple[int, list] | None:
+    def _built(self, number: int, scale: float) -> tuple[int, list] | None:
         try:
             primitives = self._entry("meshes", number).get("primitives", [])
         except _Broken:
@@ -218,7 +224,7 @@ class _Gltf:
                 self.broken += 1
         order = list(dict.fromkeys(worn))
         joined = [_together([p for p, w in zip(pieces, worn) if w == one]) for one in order]
-        mesh, lost, kept = mesh_of(joined, METRE, numbered=len(order) > 1)
+        mesh, lost, kept = mesh_of(joined, METRE * scale, numbered=len(order) > 1)
         self.lost += lost
         if mesh is None:
             return None
