@@ -1,16 +1,19 @@
-"""Build the demo projects from the STEP file: `PYTHONPATH=src python demo/build_projects.py [--thumbnails]`."""
+"""Build the demo projects from the STEP files: `python demo/build_projects.py [--no-thumbnails] [NAME...]`."""
 
 import sys
 from pathlib import Path
 
+import numpy as np
 from msgspec.structs import replace
 
 from aulmo.deliver.picture_file import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Material, Node, RenderSettings, Shot
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Lamp, Material, Node, RenderSettings, Shot
+from aulmo.light.place_lamp import pointed_at
+from aulmo.prepare import arrange
 from aulmo.prepare.import_file import import_file
-from aulmo.surface import swatches
+from aulmo.surface import metals, swatches
 from aulmo.surface.colour import from_hex
 from aulmo.trace.tracer import render
 
@@ -149,8 +152,45 @@ def set_up(document: Document) -> Document:
     )
 
 
+def connector(assets: AssetStore) -> Document:
+    """The Odrel Link on slate, low and close as a photographer of electronics would have it."""
+    result = import_file(Document(name="Odrel Link"), assets, HERE / "connector.step", Finesse(0.01, 7.0))
+    document = replace(result.document, notes=result.notes)
+    parts = {p.name: p for p in document.parts.values()}
+    slate = replace(swatches.material("White paper"), id="slate", name="Slate")
+    slate = replace(slate, surface=replace(slate.surface, base_color=from_hex("#565a5e"), specular_weight=0.6, specular_roughness=0.42))
+    document = edits.put_material(document, slate)
+    housing, gold, tin = parts["Housing"].material, parts["Pin 1"].face_sets[0].material, parts["Pin 1"].material
+    document = edits.change_surface(document, housing, base_color=from_hex("#1b1c1e"), specular_roughness=0.38, base_diffuse_roughness=0.3)
+    base, edge = metals.openpbr_colours("Gold")
+    document = edits.change_surface(document, gold, base_color=base, specular_color=edge, specular_roughness=0.16)
+    document = edits.change_surface(document, tin, specular_roughness=0.34)
+    document = edits.change_surface(document, parts["Latch left"].material, base_color=from_hex("#a3271c"), specular_roughness=0.3)
+    document = edits.change_surface(document, parts["Clip"].material, specular_roughness=0.24)
+    pins = [p.id for p in document.parts.values() if p.mesh and p.name.startswith("Pin")]
+    rest = [p.id for p in document.parts.values() if p.mesh and not p.name.startswith("Pin")]
+    document = edits.change_parts(edits.change_parts(document, pins, edge_radius=0.05), rest, edge_radius=0.12)
+    middle = 0.5 * sum(arrange.bounds(document, assets, document.roots))
+    at = np.array([float(middle[0]), float(middle[1]), 5.0])
+    eye = at + 268.0 * np.array([-0.46, -0.83, 0.33])
+    camera = Camera(
+        id="link-camera", name="Three-quarter", position=tuple(eye.round(3).tolist()), target=tuple(at.round(3).tolist()), focal_length_mm=100.0,
+        f_stop=13.0, shutter=1 / 8, depth_of_field=True, focus=252.0, blades=7, exposure_stops=0.35,
+    )  # fmt: skip
+    key = Lamp(id="key", name="Front strip", position=(20.0, -330.0, 90.0), width=320, height=90, power=1700, kelvin=5200, group="Key")
+    rim = Lamp(id="rim", name="Rim", position=(120.0, 200.0, 140.0), width=220, height=60, power=260, kelvin=7500, group="Rim")
+    for lamp in (key, rim):
+        document = edits.put_lamp(document, pointed_at(lamp, tuple(at.tolist())))
+    document = replace(
+        document, environment=Environment(image="Loft", turn=35.0), floor=Floor(kind="cove", material="slate", turn=-14.0),
+        backdrop=Backdrop(kind="gradient", top=(0.2, 0.2, 0.2), bottom=(0.08, 0.08, 0.08)), render=RenderSettings(stop="noise", noise_percent=5.0),
+    )  # fmt: skip
+    document = edits.put_shot(edits.put_camera(document, camera), Shot(id="link", name="Three-quarter", camera=camera.id, width=1600, height=1200))
+    return edits.drop_unused_materials(document)
+
+
 def main() -> None:
-    """Write the three projects."""
+    """Write the projects, or only those named."""
     assets = AssetStore()
     result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.06, 10.0))
     wick = set_up(dress(replace(result.document, notes=result.notes)))
@@ -161,10 +201,16 @@ def main() -> None:
     tent = replace(wick, name="Wick in a tent", environment=Environment(image="White tent"))
     pine = next(m for m in tent.materials.values() if m.name == "Rust enamel")
     tent = edits.put_material(tent, replace(swatches.material("Pine enamel"), id=pine.id))
-    for name, document in (("wick", wick), ("wick-night", night), ("wick-tent", tent)):
+    link = connector(assets)
+    wanted = [word for word in sys.argv[1:] if not word.startswith("--")]
+    for name, document in (("wick", wick), ("wick-night", night), ("wick-tent", tent), ("connector", link)):
+        if wanted and name not in wanted:
+            continue
         thumbnail = None
         if "--no-thumbnails" not in sys.argv:
-            picture = render(document, assets, document.shots[0], (320, 400), RenderSettings(stop="samples", samples=48))
+            wide = document.shots[0].width > document.shots[0].height
+            size = (400, 300) if wide else (320, 400)
+            picture = render(document, assets, document.shots[0], size, RenderSettings(stop="samples", samples=48))
             thumbnail = small_png(display_picture(picture)[..., :3], 400)
         project_file.save(document, assets, HERE / f"{name}.aulmo", thumbnail)
         print(name)

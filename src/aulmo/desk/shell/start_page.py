@@ -1,4 +1,4 @@
-"""The start page: drop a CAD file, recent projects, three lit demo sets."""
+"""The start page: drop a CAD file, recent projects, lit demo sets."""
 
 from pathlib import Path
 
@@ -15,6 +15,7 @@ DEMOS = (
     ("wick", "Wick lantern", "The hero, on a cove"),
     ("wick-night", "Wick at night", "Rim light and a flame"),
     ("wick-tent", "Wick in a tent", "Bright and even"),
+    ("connector", "Odrel Link", "CAD of sixty solids"),
 )
 
 
@@ -32,7 +33,7 @@ class DropField(QWidget):
         self.icon = QLabel()
         self.icon.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.icon.setPixmap(theme.icon("cube", theme.current().quiet, 34).pixmap(QSize(34, 34)))
-        first, second = label("Drop a CAD file here", "title"), label("STEP, IGES, BREP, OBJ, STL, PLY, glTF · or click to choose")
+        first, second = label("Drop a CAD file here", "title"), label("STEP, IGES, BREP, OBJ, STL, PLY, glTF, 3MF, USD · or click to choose")
         for widget in (self.icon, first, second):
             widget.setAlignment(Qt.AlignmentFlag.AlignCenter)
             layout.addWidget(widget)
