@@ -36,7 +36,12 @@ def _with_library(path: Path, say: Callable[[str, float], None]) -> dict:
     """STL and PLY."""
     import trimesh
 
-    geometry = trimesh.load(path, file_type=path.suffix.lower().lstrip("."), process=False, maintain_order=True)
+    try:
+        geometry = trimesh.load(path, file_type=path.suffix.lower().lstrip("."), process=False, maintain_order=True)
+    except MemoryError:
+        raise
+    except Exception as error:
+        raise BadFile("it is damaged or cut short") from error
     if isinstance(geometry, trimesh.PointCloud) or (not hasattr(geometry, "faces") and hasattr(geometry, "vertices")):
         raise BadFile("it holds points alone, and Aulmo needs surfaces")
     if isinstance(geometry, trimesh.Scene):

@@ -29,6 +29,8 @@ def colour_word(colour: Triple) -> str:
         return "black"
     if saturation < 0.12:
         return "white" if value > 0.88 else "grey" if value > 0.25 else "black"
+    if saturation < 0.3 and value > 0.8 and 0.05 < hue < 0.2:
+        return "cream"
     word = next(name for end, name in _HUES if hue < end)
     return "brown" if word in ("orange", "red") and value < 0.62 and saturation < 0.8 else word
 

@@ -49,7 +49,7 @@ class SourceChoices(QWidget):
         self.up.chosen.connect(self._set_up)
         self.whole = Segments({"group": "A group", "one": "One part"})
         self.whole.chosen.connect(self._set_whole)
-        self.colours = Segments({"made": "Made of", "plain": "Plain"})
+        self.colours = Segments({"made": "Materials", "plain": "Plain"})
         self.colours.chosen.connect(self._set_colours)
         layout.addWidget(row("Unit", self.unit, tip="What one of the file's numbers stands for"))
         layout.addWidget(row("Up", self.up, tip="Which of the file's axes points up"))
