@@ -385,3 +385,20 @@ def test_one_broken_file_of_several_is_told_and_the_others_come(tmp_path):
     assert len(found.failures) == 1 and "bad.obj could not be read" in found.failures[0]
     with pytest.raises(BadFile, match="bad.obj"):
         import_files(Document(), AssetStore(), [tmp_path / "bad.obj"])
+
+
+# STL
+
+
+def test_a_damaged_stl_gives_the_triangles_that_are_whole(tmp_path):
+    import trimesh
+
+    ball = trimesh.creation.icosphere(1, 20.0)
+    blob = ball.export(file_type="stl")
+    (tmp_path / "short.stl").write_bytes(blob[: 84 + 50 * 60 + 17])
+    result, assets, parts = read(tmp_path / "short.stl")
+    assert len(assets.mesh(parts["short"].mesh).triangles) == 60 and any("20 broken triangles were left out" in n for n in result.notes)
+    text = trimesh.exchange.stl.export_stl_ascii(ball).replace("vertex", "vertex ouch", 1).replace("endfacet", "", 2)
+    (tmp_path / "odd.stl").write_text(text)
+    result, assets, parts = read(tmp_path / "odd.stl")
+    assert len(assets.mesh(parts["odd"].mesh).triangles) == 79 and any("1 broken triangle was" in n for n in result.notes)

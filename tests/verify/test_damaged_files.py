@@ -13,9 +13,9 @@ import zipfile
 from pathlib import Path
 
 import pytest
-from damage import CAD, damaged, read_one
 
 from aulmo.errors import BadFile
+from damage import CAD, damaged, read_one
 
 pytestmark = pytest.mark.long
 COUNT = int(os.environ.get("AULMO_DAMAGED_FILES", "10000"))

@@ -47,9 +47,9 @@ def sheet(triangles: int = 1_000_000) -> tuple[Document, AssetStore]:
     return replace(document, floor=Floor(kind="plain")), assets
 
 
-def ball(radius: float) -> Mesh:
-    """A ball of 4600 triangles."""
-    rows, columns = 48, 48
+def ball(radius: float, rows: int = 48) -> Mesh:
+    """A ball of about 2 `rows` squared triangles."""
+    columns = rows
     theta, phi = np.linspace(0, np.pi, rows + 1)[:, None], np.linspace(0, 2 * np.pi, columns + 1)[None]
     n = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta) + 0 * phi], -1).reshape(-1, 3)
     i = (np.arange(rows)[:, None] * (columns + 1) + np.arange(columns)).reshape(-1)
@@ -76,6 +76,26 @@ def balls(count: int, spread: float = 60.0) -> tuple[Document, AssetStore]:
     camera = Camera(id="c", name="C", position=(0.5 * reach, -1.3 * reach, 0.8 * reach), focal_length_mm=60, shutter=1 / 15, target=(0, 0, 0))
     document = Document(materials={m.id: m for m in worn}, cameras={"c": camera}, shots=(Shot(id="s", name="S", camera="c"),))
     return edits.add_parts(document, parts, [p.id for p in parts]), assets
+
+
+def assembly(parts: int = 2000, triangles: int = 2500, groups: int = 40) -> tuple[Document, AssetStore]:
+    """An assembly of groups in which no two parts have the same mesh: knobs of slightly different radii, named in runs."""
+    assets = AssetStore()
+    document, _ = balls(1)
+    rows = max(3, round((triangles / 2) ** 0.5))
+    made, roots = [], []
+    for g in range(groups):
+        inside = [f"p{g}-{k}" for k in range(parts // groups)]
+        made.append(Part(id=f"g{g}", name=f"Unit {g + 1}", children=tuple(inside)))
+        roots.append(f"g{g}")
+        for k, part_id in enumerate(inside):
+            number = g * (parts // groups) + k
+            mesh = assets.add_mesh(ball(10.0 + 1e-3 * number, rows))
+            place = Placement(((number % 45 - 22) * 25.0, (number // 45 - 22) * 25.0, 10.0))
+            made.append(Part(id=part_id, name=f"{'Knob' if k % 10 < 8 else 'Cap'} {k + 1}", parent=f"g{g}", mesh=mesh, placement=place))
+    camera = replace(document.cameras["c"], position=(500.0, -1300.0, 800.0))
+    bare = replace(document, parts={}, roots=(), cameras={"c": camera})
+    return edits.add_parts(bare, made, roots), assets
 
 
 def studio() -> tuple[Document, AssetStore]:

@@ -1,6 +1,5 @@
 """OBJ with its materials, as it really comes: any encoding, odd numbers, broken lines. Runs only in the reading process."""
 
-import re
 from pathlib import Path
 from typing import Callable
 
@@ -9,19 +8,8 @@ import numpy as np
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_reader import decoded
-from aulmo.prepare.mesh_reader import left_out, linear
+from aulmo.prepare.mesh_reader import left_out, linear, number
 from aulmo.prepare.raw_mesh import Piece, fans, mesh_of
-
-_ODD = re.compile(r"^([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eEdD][+-]?\d+)?)[fFdDlL]?$")
-
-
-def number(word: str) -> float:
-    """A number however it was written: `1.5`, `1,5`, `1.5f`, `1d3`; not a number when it is none."""
-    try:
-        return float(word)
-    except ValueError:
-        found = _ODD.match(word)
-        return float(found[1].replace(",", ".").replace("d", "e").replace("D", "e")) if found else float("nan")
 
 
 def _numbers(lines: list[list[str]], least: int) -> np.ndarray:

@@ -73,6 +73,7 @@ class SurfacePage(Page):
             if title == "Body":
                 self.body.addWidget(self.grain)
         self.body.addStretch(1)
+        self._worn: tuple | None = None
         self._metals = {metals.openpbr_colours(n)[0]: n for n in metals.names()}
 
     def show_document(self) -> None:
@@ -88,8 +89,9 @@ class SurfacePage(Page):
             self.title.setText("Click a part to see its material")
             return
         self.title.setText(material.name)
-        wearers = edits.wearers(document, material.id)
-        users = edits.users_of(document, material.id)
+        if self._worn is None or self._worn[0] is not document.parts or self._worn[1] != material.id:  # parts are many, and change seldom
+            self._worn = (document.parts, material.id, edits.wearers(document, material.id), edits.users_of(document, material.id))
+        wearers, users = self._worn[2:]
         chosen = set(session.surfaces)
         shared = len(wearers) > 1
         t = theme.current()
