@@ -75,6 +75,20 @@ def hang_lamps(window: Window) -> None:
     session.select((), "lamps/k")
 
 
+def show_faces(window: Window) -> None:
+    """The connector with a face set of its housing chosen."""
+    session = window.session
+    session.load(DEMO / "connector.aulmo")
+    session.set_stage("Prepare")
+    housing = next(p for p in session.document.parts.values() if p.name == "Housing")
+    chosen = max(housing.face_sets, key=lambda s: s.name)
+    session.select([housing.id], f"parts/{housing.id}/face_sets/{chosen.id}")
+    wait(0.5)
+    until(lambda: samples(window, 16), 120)
+    wait(1.0)
+    take(window, "faces")
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -137,6 +151,8 @@ def main() -> None:
         if name == "lamps":
             while window.session.document.lamps:
                 window.session.undo()
+    if not wanted or "faces" in wanted:
+        show_faces(window)
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     window.session._saved_document = window.session.document

@@ -82,3 +82,22 @@ def test_one_is_one_and_two_are_two():
 
     assert (counted(1, "part"), counted(2, "part")) == ("1 part", "2 parts")
     assert (counted(1, "mesh", "meshes"), counted(3, "mesh", "meshes")) == ("1 mesh", "3 meshes")
+
+
+def test_keys_count_before_a_shots_own_value_in_the_row_too(window):
+    """What is shown, marked and set is what `resolve` takes."""
+    from msgspec.structs import replace
+
+    from aulmo.document import edits
+    from aulmo.document.records import Key
+
+    session = window.session
+    address = f"cameras/{session.shot.camera}/focal_length_mm"
+    shot = replace(session.shot, overrides={address: 33.0})
+    keyed = replace(edits.put_shot(session.document, shot), keys={address: (Key(0.0, 50.0), Key(2.0, 90.0))})
+    session.apply("Both", keyed)
+    session.set_stage("Frame")
+    row = next(b for b in window.details.pages["Frame"].bound if b.addresses() == [address])
+    assert session.value(address) == 50.0 and row.dot.mark == "keyed"
+    assert session.put({address: 60.0})
+    assert session.value(address) == 60.0 and session.shot.overrides[address] == 33.0

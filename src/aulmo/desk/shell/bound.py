@@ -45,10 +45,10 @@ class Bound:
                 return
             value = self.default  # an input that a node does not name has its default
         self.show(value)
-        if self.session.overridden(found[0]):
-            self.dot.set_mark("own")
-        elif keyed(self.session.document, found[0]):
+        if keyed(self.session.document, found[0]):
             self.dot.set_mark("keyed")
+        elif self.session.overridden(found[0]):
+            self.dot.set_mark("own")
         else:
             self.dot.set_mark("changed" if self.differs(value) else "")
 
@@ -63,7 +63,7 @@ class Bound:
     def restore(self) -> None:
         """The default again, or the project's value where the shot has its own."""
         found = self.addresses()
-        if found and self.session.overridden(found[0]):
+        if found and self.session.overridden(found[0]) and not keyed(self.session.document, found[0]):
             for address in found:
                 self.session.as_in_project(address)
         elif self.default is not None:

@@ -188,7 +188,7 @@ class Session(QObject):
     def put(self, values: dict[str, Any], busy: bool = False, told: str = "") -> bool:
         """Set properties by address as one step, the steps of a hand that is still on them being one; False and a sentence when it cannot be.
 
-        Where the shot has a value of its own, that one is changed; where keys hold a property, a key is put at the present time.
+        Where keys hold a property, a key is put at the present time; else where the shot has a value of its own, that one is changed.
         """
         values = {address: value for address, value in values.items() if not self._locked(address)}
         if not values:
@@ -205,14 +205,14 @@ class Session(QObject):
     def _with(self, document: Document, values: dict[str, Any]) -> Document:
         base = {}
         for address, value in values.items():
-            if self.overridden(address):
+            if keyed(document, address):  # they count before a shot's own value, as `resolve` has it
+                held = {k.time: k for k in document.keys[address]} | {self.time: Key(self.time, accepted(about(address), value))}
+                document = replace(document, keys={**document.keys, address: tuple(held[t] for t in sorted(held))})
+            elif self.overridden(address):
                 assert self.shot is not None
                 shot = next(s for s in document.shots if s.id == self.shot.id)
                 own = {**shot.overrides, address: accepted(about(address), value)}
                 document = edits.put_shot(document, replace(shot, overrides=own))
-            elif keyed(document, address):
-                held = {k.time: k for k in document.keys[address]} | {self.time: Key(self.time, accepted(about(address), value))}
-                document = replace(document, keys={**document.keys, address: tuple(held[t] for t in sorted(held))})
             else:
                 base[address] = value
         return put_many(document, base) if base else document
