@@ -44,10 +44,28 @@ def test_import_then_info(tmp_path, capsys):
     about = json.loads(capsys.readouterr().out)
     assert set(about) == {"parts", "materials", "shots", "cameras", "lights"}
     (part,) = [p for p in about["parts"] if p["mesh"]]
-    assert set(part) == {"id", "name", "path", "triangles", "size_mm", "material", "mesh"}
+    assert set(part) == {"id", "name", "path", "triangles", "size_mm", "material", "materials", "mesh"}
     assert part["triangles"] == 12 and part["size_mm"] == pytest.approx([30, 30, 30])
-    assert part["material"] in {m["name"] for m in about["materials"]}
+    assert part["materials"] == [part["material"]] and part["material"] in {m["name"] for m in about["materials"]}
     assert about["shots"][0]["name"] == "Shot 1" and about["lights"][0]["kind"] == "environment"
+
+
+def test_info_tells_face_sets_in_order_and_equal_shapes_by_one_mesh(tmp_path, capsys):
+    from cad_files import BLACK, GREEN, RED, Cad, box, compound, moved, rod, top_face
+
+    plate = box(30, 20, 4)
+    cad = Cad()
+    product = cad.product("Rack", compound([plate, moved(rod(2, 9), x=9, z=4), moved(rod(2, 9), x=19, z=4, turn=0.6)]), GREEN)
+    cad.within(product, plate, BLACK, "Plate")
+    cad.within(product, top_face(plate), RED)
+    cad.write(tmp_path / "rack.step")
+    assert main(["import", str(tmp_path / "rack.step"), "--out", str(tmp_path / "p.aulmo")]) == 0
+    capsys.readouterr()
+    assert main(["info", str(tmp_path / "p.aulmo"), "--json"]) == 0
+    parts = {p["name"]: p for p in json.loads(capsys.readouterr().out)["parts"]}
+    assert parts["Plate"]["materials"] == ["Satin black plastic", "Satin red plastic"] and parts["Rack"]["materials"] == []
+    rods = [p for n, p in parts.items() if n.startswith("Rack ")]
+    assert len(rods) == 2 and rods[0]["mesh"] == rods[1]["mesh"] != parts["Plate"]["mesh"]
 
 
 def test_info_tells_what_materials_are_made_of(tmp_path, capsys):

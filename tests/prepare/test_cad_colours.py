@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+import reading_here
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import world_matrices
@@ -12,6 +13,12 @@ from aulmo.prepare.cad_mesh import faces_of
 from aulmo.prepare.import_file import import_file
 from aulmo.surface.colour import to_hex
 from cad_files import BLACK, BLUE, GREEN, RED, WHITE, Cad, box, compound, moved, place, rod, top_face
+
+
+@pytest.fixture(autouse=True)
+def _here(monkeypatch):
+    """Read in this process; that the other one does the same is seen in `test_import`."""
+    monkeypatch.setattr("aulmo.prepare.import_file.read_file", reading_here.read_file)
 
 
 def brought(cad: Cad, path, **how):

@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+import reading_here
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import world_matrices
@@ -22,6 +23,12 @@ from aulmo.surface.colour import to_hex
 HERE = Path(__file__).parent
 SQUARE = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32) * 0.05
 PNG = base64.b64decode("iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mP8z8BQDwAEhQGAhKmMIQAAAABJRU5ErkJggg==")
+
+
+@pytest.fixture(autouse=True)
+def _here(monkeypatch):
+    """Read in this process; that the other one does the same is seen in `test_import`."""
+    monkeypatch.setattr("aulmo.prepare.import_file.read_file", reading_here.read_file)
 
 
 class Gltf:

@@ -1,0 +1,23 @@
+"""Files read in this process: what a reading process gives, without the seconds that starting one takes."""
+
+from pathlib import Path
+
+from aulmo.document.assets import pack_mesh, unpack_mesh
+from aulmo.errors import BadFile
+from aulmo.prepare import cad_reader, mesh_reader
+from aulmo.prepare.read_process import CAD
+from aulmo.prepare.reading import Found
+
+
+def read_file(path: Path, finesse, whole: bool, progress) -> Found:
+    """As `reading.read_file`."""
+    say = lambda text, share: progress and progress(text, share)  # noqa: E731
+    try:
+        if path.suffix.lower() in CAD:
+            result = cad_reader.read(path, finesse.chord_mm, finesse.angle, say, whole)
+        else:
+            result = mesh_reader.read(path, say)
+    except BadFile as error:
+        raise BadFile(f"{path.name} could not be read: {error}.") from error
+    meshes = [unpack_mesh(pack_mesh(mesh)) for mesh in result["meshes"]]
+    return Found(result, meshes, list(result["shapes"]), list(result.get("images", ())))
