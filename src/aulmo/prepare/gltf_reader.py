@@ -11,7 +11,7 @@ import numpy as np
 
 from aulmo.errors import BadFile
 from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, mesh_of, strip
+from aulmo.prepare.raw_mesh import Piece, mesh_of, strip, with_geometry
 
 METRE = 1000.0
 _KINDS: dict[int, Any] = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -116,21 +116,10 @@ class _Gltf:
             notes.append(f"{self.broken} broken piece{' was' if self.broken == 1 else 's were'} left out")
         if self.missing:
             notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
-        kept = self._without_empty()
+        kept = with_geometry(self.nodes)
         return {
             "nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes + self.notes, "up": "y", "unit_mm": METRE,
         }  # fmt: skip
-
-    def _without_empty(self) -> list[dict]:
-        """Nodes with a mesh, or with one below them; a root that holds but one of them gives way to it."""
-        used = [node["mesh"] is not None for node in self.nodes]
-        for number in range(len(self.nodes) - 1, 0, -1):
-            used[self.nodes[number]["parent"]] |= used[number]
-        place = {number: k for k, number in enumerate(n for n in range(len(self.nodes)) if used[n])}
-        kept = [{**self.nodes[n], "parent": place.get(self.nodes[n]["parent"], -1)} for n in place]
-        if sum(node["parent"] == 0 for node in kept) == 1:
-            kept = [{**node, "parent": node["parent"] - 1} for node in kept[1:]]
-        return kept
 
     def _node(self, node: dict, number: int, parent: int, key: str) -> tuple[int, str]:
         name = str(node.get("name") or "")

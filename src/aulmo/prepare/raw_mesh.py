@@ -93,3 +93,16 @@ def fans(counts: np.ndarray) -> np.ndarray:
     first = np.repeat(starts, many)
     step = np.arange(many.sum()) - np.repeat(np.cumsum(many) - many, many)
     return np.stack([first, first + step + 1, first + step + 2], 1)
+
+
+def with_geometry(nodes: list[dict]) -> list[dict]:
+    """Nodes (parents before children, the first one the file itself) with a mesh or with one below them; a file that holds but one of them gives
+    way to it."""
+    used = [node["mesh"] is not None for node in nodes]
+    for number in range(len(nodes) - 1, 0, -1):
+        used[nodes[number]["parent"]] |= used[number]
+    place = {number: k for k, number in enumerate(n for n in range(len(nodes)) if used[n])}
+    kept = [{**nodes[n], "parent": place.get(nodes[n]["parent"], -1)} for n in place]
+    if sum(node["parent"] == 0 for node in kept) == 1:
+        kept = [{**node, "parent": node["parent"] - 1} for node in kept[1:]]
+    return kept

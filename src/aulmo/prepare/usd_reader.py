@@ -8,7 +8,7 @@ import numpy as np
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, fans, mesh_of
+from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, with_geometry
 
 _INPUTS = {
     "metallic": "base_metalness", "roughness": "specular_roughness", "ior": "specular_ior", "clearcoat": "coat_weight",
@@ -63,13 +63,7 @@ class _Stage:
                 self._instances(UsdGeom.PointInstancer(prim), len(self.nodes) - 1)
         if not self.meshes:
             raise BadFile("it holds points and curves alone, and Aulmo needs surfaces" if self.flat else "it holds no usable triangles")
-        used = [node["mesh"] is not None for node in self.nodes]
-        for number in range(len(self.nodes) - 1, 0, -1):
-            used[self.nodes[number]["parent"]] |= used[number]
-        place = {number: k for k, number in enumerate(n for n in range(len(self.nodes)) if used[n])}
-        kept = [{**self.nodes[n], "parent": place.get(self.nodes[n]["parent"], -1)} for n in place]
-        if sum(node["parent"] == 0 for node in kept) == 1:
-            kept = [{**node, "parent": node["parent"] - 1} for node in kept[1:]]
+        kept = with_geometry(self.nodes)
         notes = [f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up", *left_out(self.lost)]
         if self.broken:
             notes.append(f"{self.broken} broken piece{' was' if self.broken == 1 else 's were'} left out")

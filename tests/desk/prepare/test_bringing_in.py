@@ -157,6 +157,10 @@ def test_a_click_on_a_face_set_shows_its_faces(empty, qtbot, kit):
     assert 0 < inside.sum() < mask.sum()
     page = surface_page(empty)
     assert page.title.text().startswith("Satin red") and page.shared_text.text() == "Only on these faces"
+    empty.registry.run("delete")  # of the faces, not of the part
+    assert plate in empty.session.document.parts and not empty.session.document.parts[plate].face_sets
+    empty.session.undo()
+    assert empty.session.document.parts[plate].face_sets
 
 
 def test_a_swatch_dropped_on_a_face_set_dresses_it_alone_and_with_alt_the_whole_part(empty, qtbot, kit):

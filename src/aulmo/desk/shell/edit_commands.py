@@ -17,6 +17,7 @@ class EditCommands:
         registry.handle("duplicate", lamp, self.duplicate_lamp)
         registry.handle("delete", lamp, self.delete_lamp)
         registry.handle("delete", lambda: working() and session.subject.startswith("cameras/"), self.delete_camera)
+        registry.handle("delete", lambda: working() and session.face_set is not None, self.delete_face_set)
         registry.handle("delete", chosen, self.delete_parts)
         registry.add("group", "Group", "Edit", "Ctrl+G", self.group, chosen)
         registry.add("select_all", "Select all", "Edit", "Ctrl+A", lambda: session.select(session.document.roots), working, break_before=True)
@@ -52,6 +53,14 @@ class EditCommands:
         """The selected parts and what hangs below them."""
         session = self.session
         session.apply(f"Deleted {session.selected_name()}", edits.drop_unused_materials(edits.delete_parts(session.document, session.selection)))
+
+    def delete_face_set(self) -> None:
+        """Take the face set away: its faces wear what the part's body wears."""
+        session = self.session
+        found, part_id = session.face_set, session.subject.split("/")[1]
+        if found is not None:
+            document = edits.drop_face_set(session.document, part_id, found.id)
+            session.apply(f"Deleted {found.name} of {session.document.parts[part_id].name}", edits.drop_unused_materials(document))
 
     def delete_lamp(self) -> None:
         """The selected lamp."""
