@@ -97,7 +97,7 @@ def wear(
     for k in faces:
         face_start[k] = starts[start_of[worn[k]]]
     return Worn(
-        indices, faces, face_start, np.concatenate(joined) if joined else np.zeros(1, np.int32), own, tuple(names), [leads_glow(m) for m in dressed],
+        indices, faces, face_start, np.concatenate(joined) if joined else np.zeros(0, np.int32), own, tuple(names), [leads_glow(m) for m in dressed],
         numbers, np.array(albedos, np.float32), films, programs, ops, texels, pictures,
     )  # fmt: skip
 

@@ -16,6 +16,8 @@ from aulmo.trace.shape.soft_edges import softened
 @inlined
 def material_at(scene, instance, triangle):
     """The row of the material that a triangle of an instance wears."""
+    if len(scene.face_rows) == 0:  # asked first: no part of most scenes has face sets, and a look at each instance costs
+        return np.int64(scene.instance_material[instance])
     start = scene.instance_faces[instance]
     return np.int64(scene.instance_material[instance]) if start < 0 else np.int64(scene.face_rows[start + np.int64(triangle)])
 
