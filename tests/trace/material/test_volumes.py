@@ -46,6 +46,7 @@ def test_a_deep_body_looks_as_bright_as_its_colour_says(colour):
     assert frame.rgb.mean() == pytest.approx(NITS * colour, rel=0.06)
 
 
+@pytest.mark.long
 def test_light_wanders_as_far_as_diffusion_theory_says():
     """Fluence-driven exitance beside a lit spot falls as exp(-distance * effective attenuation) (diffusion limit)."""
     colour, mfp = 0.8, 1.0
