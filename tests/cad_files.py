@@ -1,6 +1,5 @@
 """Made-up CAD files with names, colours and layers at every level."""
 
-from OCP.BRep import BRep_Builder
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
@@ -11,7 +10,6 @@ from OCP.TDocStd import TDocStd_Document
 from OCP.TopAbs import TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS_Compound
 from OCP.XCAFApp import XCAFApp_Application
 from OCP.XCAFDoc import XCAFDoc_ColorSurf, XCAFDoc_DocumentTool
 
@@ -52,15 +50,6 @@ def place(x=0.0, y=0.0, z=0.0):
     t = gp_Trsf()
     t.SetTranslation(gp_Vec(x, y, z))
     return TopLoc_Location(t)
-
-
-def compound(shapes):
-    """Shapes in one."""
-    made, builder = TopoDS_Compound(), BRep_Builder()
-    builder.MakeCompound(made)
-    for shape in shapes:
-        builder.Add(made, shape)
-    return made
 
 
 class Cad:

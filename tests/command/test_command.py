@@ -51,7 +51,8 @@ def test_import_then_info(tmp_path, capsys):
 
 
 def test_info_tells_face_sets_in_order_and_equal_shapes_by_one_mesh(tmp_path, capsys):
-    from cad_files import BLACK, GREEN, RED, Cad, box, compound, moved, rod, top_face
+    from aulmo.prepare.cad_mesh import compound
+    from cad_files import BLACK, GREEN, RED, Cad, box, moved, rod, top_face
 
     plate = box(30, 20, 4)
     cad = Cad()

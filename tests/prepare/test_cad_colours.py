@@ -9,10 +9,10 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Document
 from aulmo.prepare import arrange, choices
-from aulmo.prepare.cad_mesh import faces_of
+from aulmo.prepare.cad_mesh import compound, faces_of
 from aulmo.prepare.import_file import import_file
 from aulmo.surface.colour import to_hex
-from cad_files import BLACK, BLUE, GREEN, RED, WHITE, Cad, box, compound, moved, place, rod, top_face
+from cad_files import BLACK, BLUE, GREEN, RED, WHITE, Cad, box, moved, place, rod, top_face
 
 
 @pytest.fixture(autouse=True)

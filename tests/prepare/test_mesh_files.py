@@ -390,6 +390,9 @@ def test_one_broken_file_of_several_is_told_and_the_others_come(tmp_path):
     found = import_files(Document(), AssetStore(), [tmp_path / "bad.obj", tmp_path / "good.obj"])
     assert [p.name for p in found.document.parts.values()] == ["good"]
     assert len(found.failures) == 1 and "bad.obj could not be read" in found.failures[0]
+    (tmp_path / "fine.obj").write_text("v 0 0 0\nv 20 0 0\nv 0 20 0\nf 1 2 3\n")
+    both = import_files(Document(), AssetStore(), [tmp_path / f"{name}.obj" for name in ("bad", "good", "fine")])
+    assert {note.partition(":")[0] for note in both.notes} == {"good.obj", "fine.obj"}  # each note under its own file
     with pytest.raises(BadFile, match="bad.obj"):
         import_files(Document(), AssetStore(), [tmp_path / "bad.obj"])
 

@@ -27,7 +27,8 @@ def good_files(folder: Path) -> dict[str, Path]:
     """A good file of each kind, small."""
     from OCP.BRepTools import BRepTools
 
-    from cad_files import BLACK, GREEN, RED, Cad, box, compound, moved, rod, top_face
+    from aulmo.prepare.cad_mesh import compound
+    from cad_files import BLACK, GREEN, RED, Cad, box, moved, rod, top_face
 
     plate = box(30, 20, 4)
     cad = Cad()

@@ -1,7 +1,7 @@
 """Triangles of exact shapes, many at once, and exact shapes as bytes. Runs only in the reading process: see `read_process`."""
 
 import io
-from typing import Callable, Iterator, Sequence
+from typing import Callable, Iterable, Iterator, Sequence
 
 import numpy as np
 
@@ -15,6 +15,18 @@ def matrix_of(location) -> np.ndarray:
     """(4, 4) of a place of the CAD kernel."""
     t = location.Transformation()
     return np.array([[t.Value(r, c) for c in range(1, 5)] for r in range(1, 4)] + [[0, 0, 0, 1]], float)
+
+
+def compound(shapes: Iterable):
+    """Shapes in one."""
+    from OCP.BRep import BRep_Builder
+    from OCP.TopoDS import TopoDS_Compound
+
+    made, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(made)
+    for shape in shapes:
+        builder.Add(made, shape)
+    return made
 
 
 def faces_of(shape) -> list:
@@ -33,10 +45,8 @@ def faces_of(shape) -> list:
 
 def tessellate(shapes: Sequence, chord_mm: float, angle: float, done: Callable[[int], None] = lambda count: None) -> list[Mesh | None]:
     """Triangles of exact shapes with the surfaces' own normals; None for one without faces. `done` is told how many are ready."""
-    from OCP.BRep import BRep_Builder
     from OCP.BRepMesh import BRepMesh_IncrementalMesh
     from OCP.BRepTools import BRepTools
-    from OCP.TopoDS import TopoDS_Compound
 
     faces = [faces_of(shape) for shape in shapes]
     meshes: list[Mesh | None] = []
@@ -46,11 +56,7 @@ def tessellate(shapes: Sequence, chord_mm: float, angle: float, done: Callable[[
         while end < len(shapes) and (count == 0 or count + len(faces[end]) <= BATCH_FACES):
             count += len(faces[end])
             end += 1
-        together = TopoDS_Compound()
-        builder = BRep_Builder()
-        builder.MakeCompound(together)
-        for shape in shapes[start:end]:
-            builder.Add(together, shape)
+        together = compound(shapes[start:end])
         BRepTools.Clean_s(together)
         BRepMesh_IncrementalMesh(together, chord_mm, False, float(np.radians(angle)), True)
         patches = _patches([face for k in range(start, end) for face in faces[k]])
@@ -99,18 +105,17 @@ def _arrays(triangulations: list) -> list[Patch]:
     """What triangulations hold. The kernel writes them to memory in its binary form (no call for each point) and they are taken from there."""
     from OCP.BinTools import BinTools, BinTools_FormatVersion_VERSION_4
     from OCP.BRep import BRep_Builder
-    from OCP.TopoDS import TopoDS_Compound, TopoDS_Face
+    from OCP.TopoDS import TopoDS_Face
 
     if not triangulations:
         return []
-    builder, bare = BRep_Builder(), TopoDS_Compound()
-    builder.MakeCompound(bare)
+    builder, bare = BRep_Builder(), []
     for triangulation in triangulations:
         face = TopoDS_Face()
         builder.MakeFace(face, triangulation)
-        builder.Add(bare, face)
+        bare.append(face)
     out = io.BytesIO()
-    BinTools.Write_s(bare, out, True, True, BinTools_FormatVersion_VERSION_4)
+    BinTools.Write_s(compound(bare), out, True, True, BinTools_FormatVersion_VERSION_4)
     data = out.getvalue()
     mark = b"\nTriangulations "
     at = data.index(mark, data.index(b"\nSurfaces ")) + len(mark)

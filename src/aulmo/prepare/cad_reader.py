@@ -8,7 +8,7 @@ from typing import Any, Callable, NamedTuple
 import numpy as np
 
 from aulmo.errors import BadFile
-from aulmo.prepare.cad_mesh import faces_of, matrix_of, tessellate, to_blob
+from aulmo.prepare.cad_mesh import compound, faces_of, matrix_of, tessellate, to_blob
 from aulmo.prepare.cad_twins import Likeness, Twins, likeness
 
 Colour = tuple[float, float, float, float]  # linear sRGB and opacity
@@ -178,7 +178,6 @@ class _Assembly:
         self.nodes: list[dict] = []
         self.products: dict[str, list[Piece]] = {}
         self.prototypes: list = []
-        self.faces: list[list] = []
         self.known = _ShapeMap()
         self.twins = Twins()
         self.met = self.several = 0
@@ -231,18 +230,12 @@ class _Assembly:
         return not self.shapes.IsAssembly_s(label) and not shape.IsNull() and shape.ShapeType() in (TopAbs_FACE, TopAbs_SHELL)
 
     def _add_loose(self, labels: list, parent: int) -> None:
-        from OCP.BRep import BRep_Builder
-        from OCP.TopoDS import TopoDS_Compound
-
-        together, builder = TopoDS_Compound(), BRep_Builder()
-        builder.MakeCompound(together)
         noted = _ShapeMap()
-        for label in labels:
-            shape = self.shapes.GetShape_s(label)
+        shapes = [self.shapes.GetShape_s(label) for label in labels]
+        for label, shape in zip(labels, shapes):
             noted[shape] = self._noted(label)
             self._note_within(label, noted)
-            builder.Add(together, shape)
-        for piece in self._pieces(together, noted, None):
+        for piece in self._pieces(compound(shapes), noted, None):
             self._part(self.stem, parent, piece, np.eye(4), None, self.stem, ())
 
     def _node(self, name, parent, matrix, mesh=None, colour=None, key="", sets=(), layers=(), hidden=False) -> int:
@@ -285,7 +278,7 @@ class _Assembly:
         pieces = self.products[entry]
         self.met += len(pieces)
         if len(pieces) == 1:
-            self._part(name, parent, pieces[0]._replace(matrix=matrix @ pieces[0].matrix), np.eye(4), own or colour, path, layers, hidden)
+            self._part(name, parent, pieces[0], matrix, own or colour, path, layers, hidden)
         elif pieces:
             index = self._node(name, parent, matrix, key=path, layers=layers, hidden=hidden)
             names: dict[str, int] = {}
@@ -341,33 +334,26 @@ class _Assembly:
         if self.whole and len(solids) + len(bare) > 1 or (not solids and len(bare) > 1):
             return self._piece(shape, whole, noted, dict_of(solids + bare))
         pieces = [p for solid, here in solids for p in self._piece(solid, here, noted, None)]
-        if len(bare) == 1 or (bare and not solids):
+        if len(bare) == 1:
             return pieces + [p for one, here in bare for p in self._piece(one, here, noted, None)]
         if bare:
-            from OCP.BRep import BRep_Builder
-            from OCP.TopoDS import TopoDS_Compound
-
-            together, builder = TopoDS_Compound(), BRep_Builder()
-            builder.MakeCompound(together)
-            for one, _ in bare:
-                builder.Add(together, one)
+            together = compound(one for one, _ in bare)
             pieces += self._piece(together, whole._replace(name=f"{product or self.stem} surfaces"), noted, dict_of(bare))
         return pieces
 
     def _piece(self, shape, here: Noted, noted: _ShapeMap, within: _ShapeMap | None) -> list[Piece]:
         from OCP.TopLoc import TopLoc_Location
 
-        faces = faces_of(shape)
+        base = shape.Located(TopLoc_Location())
+        faces = faces_of(base)
         if not faces:
             return []
-        base = shape.Located(TopLoc_Location())
         place = np.eye(4) if shape.Location().IsIdentity() else matrix_of(shape.Location())
         known = self.known.get(base)
         if known is None:
-            own = faces_of(base)
             like: Likeness | None = None
             try:
-                like = likeness(base, own)
+                like = likeness(base, faces)
             except Exception:  # the kernel cannot take points on a broken surface: it has no twins then
                 like = None
             known = self.twins.find(len(self.prototypes), like)

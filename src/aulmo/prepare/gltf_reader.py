@@ -11,7 +11,7 @@ import numpy as np
 
 from aulmo.errors import BadFile
 from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, mesh_of, strip, with_geometry
+from aulmo.prepare.raw_mesh import Piece, mesh_of, strip, with_geometry, worn_by
 
 METRE = 1000.0
 _KINDS: dict[int, Any] = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -111,9 +111,7 @@ class _Gltf:
             if self.flat:
                 raise BadFile("it holds points and lines alone, and Aulmo needs surfaces")
             raise BadFile("it holds no usable triangles")
-        notes = ["glTF is in metres with y up: brought to millimetres with z up", *left_out(self.lost)]
-        if self.broken:
-            notes.append(f"{self.broken} broken piece{' was' if self.broken == 1 else 's were'} left out")
+        notes = ["glTF is in metres with y up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
         if self.missing:
             notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
         kept = with_geometry(self.nodes)
@@ -189,8 +187,7 @@ class _Gltf:
             return None
         index, worn = found
         materials = [self._material(w) for w in worn]
-        sets = [((m or {}).get("name", ""), m, [k]) for k, m in enumerate(materials) if k > 0]
-        return {"mesh": index, "material": materials[0], "dressed_sets": sets}
+        return {"mesh": index, **worn_by(materials)}
 
     def _built(self, number: int, scale: float) -> tuple[int, list] | None:
         try:

@@ -42,13 +42,7 @@ def import_file(
     `whole` keeps a product of several solids one part; `dressed` lets plain colours look made of something. Raises BadFile with one
     sentence; the document is then as it was.
     """
-    path = Path(path)
-    _check(path)
-    finesse = finesse or Finesse()
-    imported = _Added(document, assets, path, finesse, read_file(path, finesse, whole, progress), whole, dressed).result()
-    document = arrange.rest_on_floor(imported.document, assets, imported.roots)
-    document = arrange.centre(document, assets, imported.roots)
-    return imported._replace(document=document)
+    return import_files(document, assets, [path], finesse, progress, whole, dressed)
 
 
 def import_files(
@@ -60,7 +54,9 @@ def import_files(
     A file that cannot be read is told in `failures`. Raises BadFile when none can, or Cancelled.
     """
     read: list[Imported] = []
+    names: list[str] = []
     failures: list[str] = []
+    finesse = finesse or Finesse()
     for number, path in enumerate(map(Path, paths)):
 
         def told(text: str, share: float, number: int = number, path: Path = path) -> bool:
@@ -69,9 +65,9 @@ def import_files(
 
         try:
             _check(path)
-            finesse = finesse or Finesse()
             found = read_file(path, finesse, whole, told)
             read.append(_Added(read[-1].document if read else document, assets, path, finesse, found, whole, dressed).result())
+            names.append(path.name)
         except Cancelled:
             raise
         except AulmoError as error:
@@ -92,7 +88,7 @@ def import_files(
         document = arrange.centre(document, assets, roots)
     else:
         document = arrange.centre(arrange.rest_on_floor(document, assets, roots), assets, roots)
-    notes = tuple(n if len(read) == 1 else f"{path.name}: {n}" for one, path in zip(read, paths) for n in one.notes)
+    notes = tuple(n if len(read) == 1 else f"{name}: {n}" for one, name in zip(read, names) for n in one.notes)
     return Imported(document, roots, notes, tuple(failures))
 
 
@@ -125,7 +121,7 @@ class _Added:
         self.meshes = [assets.add_mesh(mesh) for mesh in found.meshes]
         self.shapes = [assets.add(blob, ".shape") for blob in found.shapes]
         self.worn: dict[str, Material] = {}
-        self.taken = {m.name for m in document.materials.values()}
+        self.names = _Names(m.name for m in document.materials.values())
 
     def result(self) -> Imported:
         """The document with the file's parts, where the file has them."""
@@ -176,14 +172,14 @@ class _Added:
         sets: list[FaceSet] = []
         material = None
         if mesh is not None:
-            material = self._material(node.get("material"), node.get("colour"), node["name"])
+            material = self._material(node.get("material"), node.get("colour"))
             for colour, faces in node.get("sets", ()):
-                worn = self._material(None, colour, node["name"])
+                worn = self._material(None, colour)
                 free = edits.free_name(self._face_set_name(worn), [s.name for s in sets])
                 sets.append(FaceSet(id=edits.new_id(), name=free, faces=tuple(faces), material=worn))
             for set_name, own, faces in node.get("dressed_sets", ()):
                 free = edits.free_name(set_name or "Faces", [s.name for s in sets])
-                sets.append(FaceSet(id=edits.new_id(), name=free, faces=tuple(faces), material=self._material(own, None, node["name"])))
+                sets.append(FaceSet(id=edits.new_id(), name=free, faces=tuple(faces), material=self._material(own, None)))
         return Part(
             id=part_id, name=name, parent=parent, children=children, placement=from_matrix(matrix),
             mesh=self.meshes[mesh] if mesh is not None else None, shape=self.shapes[mesh] if mesh is not None and self.shapes else None,
@@ -206,7 +202,7 @@ class _Added:
             document = edits.put_selection(document, Selection(id=edits.new_id(), name=taken.free(layer), parts=tuple(held)))
         return document, len(layers)
 
-    def _material(self, source: dict | None, colour, name: str) -> str:
+    def _material(self, source: dict | None, colour) -> str:
         """The id of the material for a colour (linear sRGB and opacity) or for what a mesh file says of a material; one for all alike."""
         key = json.dumps([source, colour])
         if key not in self.worn:
@@ -218,14 +214,12 @@ class _Added:
                 made = _material_of(source)
                 pictures = source.get("pictures", {}).items()
                 made = replace(made, pictures={what: self.assets.add(self.found.images[number], ending) for what, (number, ending) in pictures})
-            made = replace(made, name=edits.free_name(made.name, self.taken))
-            self.taken.add(made.name)
-            self.worn[key] = made
+            self.worn[key] = replace(made, name=self.names.free(made.name))
         return self.worn[key].id
 
 
 class _Names:
-    """Names in use among siblings; finds free ones without looking at all of them again."""
+    """Names in use; finds free ones without looking at all of them again."""
 
     def __init__(self, taken=()) -> None:
         self._taken, self._next = set(taken), dict[str, int]()

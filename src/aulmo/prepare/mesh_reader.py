@@ -108,6 +108,6 @@ def linear(display) -> list[float]:
     return [float(v) for v in decode_srgb(np.clip(display, 0, 1))]
 
 
-def left_out(lost: int) -> list[str]:
-    """What is said of triangles that were no good."""
-    return [f"{lost} broken triangle{' was' if lost == 1 else 's were'} left out"] if lost else []
+def left_out(lost: int, broken: int = 0) -> list[str]:
+    """What is said of triangles that were no good, and of larger pieces."""
+    return [f"{n} broken {what}{' was' if n == 1 else 's were'} left out" for n, what in ((lost, "triangle"), (broken, "piece")) if n]

@@ -9,7 +9,7 @@ from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_reader import decoded
 from aulmo.prepare.mesh_reader import left_out, linear, number
-from aulmo.prepare.raw_mesh import Piece, fans, mesh_of
+from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, worn_by
 
 
 def _numbers(lines: list[list[str]], least: int) -> np.ndarray:
@@ -119,11 +119,10 @@ def read(path: Path, say: Callable[[str, float], None]) -> dict:
             continue
         own = [_worn(found.materials[worn[k]] if worn[k] >= 0 else "", library, images) for k in kept]
         name = found.parts[part] if part >= 0 else path.stem
-        sets = [(m["name"] if m else "", m, [k]) for k, m in enumerate(own) if k > 0]
         nodes.append(
             {
-                "name": name, "parent": 0 if len(parts) > 1 else -1, "matrix": np.eye(4).tolist(), "mesh": len(meshes), "material": own[0],
-                "dressed_sets": sets, "key": f"{path.stem}/{name}",
+                "name": name, "parent": 0 if len(parts) > 1 else -1, "matrix": np.eye(4).tolist(), "mesh": len(meshes), **worn_by(own),
+                "key": f"{path.stem}/{name}",
             }
         )  # fmt: skip
         meshes.append(mesh)

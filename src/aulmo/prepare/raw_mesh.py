@@ -60,7 +60,6 @@ def _one(vertices: np.ndarray, triangles: np.ndarray, piece: Piece) -> Mesh:
     if not len(uv):
         return bare
     corner_uv = uv[places.reshape(-1)]  # new vertices are made where creases are: their coordinates come from the corners
-    spread = np.zeros((len(bare.vertices), 2), np.float32)
     if len(bare.triangles) != len(triangles):
         return bare
     # a vertex that lies on a seam of the coordinates is doubled
@@ -93,6 +92,11 @@ def fans(counts: np.ndarray) -> np.ndarray:
     first = np.repeat(starts, many)
     step = np.arange(many.sum()) - np.repeat(np.cumsum(many) - many, many)
     return np.stack([first, first + step + 1, first + step + 2], 1)
+
+
+def worn_by(materials: list[dict | None]) -> dict:
+    """What a node says of the materials of its mesh's numbered pieces: the first is the body's, each other one that of a face set."""
+    return {"material": materials[0], "dressed_sets": [((m or {}).get("name", ""), m, [k]) for k, m in enumerate(materials) if k > 0]}
 
 
 def with_geometry(nodes: list[dict]) -> list[dict]:

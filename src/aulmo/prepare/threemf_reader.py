@@ -11,7 +11,7 @@ import numpy as np
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.mesh_reader import left_out, linear
-from aulmo.prepare.raw_mesh import Piece, mesh_of
+from aulmo.prepare.raw_mesh import Piece, mesh_of, worn_by
 
 UNITS = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
 _WORDS = {"micron": "micrometres", "centimeter": "centimetres", "inch": "inches", "foot": "feet", "meter": "metres"}
@@ -84,9 +84,7 @@ class _Package:
         top = [n for n in self.nodes if n["parent"] == 0]
         nodes = self.nodes if len(top) != 1 else [{**n, "parent": n["parent"] - 1} for n in self.nodes[1:]]
         word = _WORDS.get(named, "millimetres")
-        notes = [f"The file is in {word}{'' if self.unit == 1 else ': brought to millimetres'}, z up", *left_out(self.lost)]
-        if self.broken:
-            notes.append(f"{self.broken} broken piece{' was' if self.broken == 1 else 's were'} left out")
+        notes = [f"The file is in {word}{'' if self.unit == 1 else ': brought to millimetres'}, z up", *left_out(self.lost, self.broken)]
         return {"nodes": nodes, "meshes": self.meshes, "shapes": [], "notes": notes, "up": "z", "unit_mm": self.unit}
 
     def _model(self, name: str):
@@ -182,8 +180,7 @@ class _Package:
             return None
         self.meshes.append(made)
         materials = [self._material(model, *order[k]) for k in kept]
-        sets = [((m or {}).get("name", ""), m, [k]) for k, m in enumerate(materials) if k > 0]
-        return {"mesh": len(self.meshes) - 1, "material": materials[0], "dressed_sets": sets}
+        return {"mesh": len(self.meshes) - 1, **worn_by(materials)}
 
     def _material(self, model: str, group: str, number: str) -> dict | None:
         held = self.colours.get((model, group), [])

@@ -8,7 +8,7 @@ import numpy as np
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, with_geometry
+from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, with_geometry, worn_by
 
 _INPUTS = {
     "metallic": "base_metalness", "roughness": "specular_roughness", "ior": "specular_ior", "clearcoat": "coat_weight",
@@ -64,9 +64,7 @@ class _Stage:
         if not self.meshes:
             raise BadFile("it holds points and curves alone, and Aulmo needs surfaces" if self.flat else "it holds no usable triangles")
         kept = with_geometry(self.nodes)
-        notes = [f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up", *left_out(self.lost)]
-        if self.broken:
-            notes.append(f"{self.broken} broken piece{' was' if self.broken == 1 else 's were'} left out")
+        notes = [f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
         return {"nodes": kept, "meshes": self.meshes, "shapes": [], "notes": notes, "up": self.up, "unit_mm": self.scale}
 
     def _local(self, prim) -> np.ndarray:
@@ -108,8 +106,7 @@ class _Stage:
 
     def _kept(self, mesh: Mesh, materials: list[dict | None]) -> dict:
         self.meshes.append(mesh)
-        sets = [((m or {}).get("name", ""), m, [k]) for k, m in enumerate(materials) if k > 0]
-        return {"mesh": len(self.meshes) - 1, "material": materials[0], "dressed_sets": sets}
+        return {"mesh": len(self.meshes) - 1, **worn_by(materials)}
 
     def _mesh(self, prim) -> dict | None:
         from pxr import UsdGeom, UsdShade

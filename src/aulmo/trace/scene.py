@@ -187,7 +187,7 @@ class SceneBuilder:
         displacing = {i: m for i, m in document.materials.items() if "displacement" in m.wires}
         shapes = [p.mesh or "" for p in parts]
         wanted: set[str] = set()
-        for k, part in enumerate(parts):
+        for k, part in enumerate(parts if displacing else ()):
             worn = [displacing.get(m or "") for m in surfaces_of(part)]
             if any(worn):
                 faces = tuple(s.faces for s in part.face_sets)

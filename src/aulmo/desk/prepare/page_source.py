@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QVBoxLayout, QWidget
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, Segments, button, label, row
 from aulmo.document import edits
-from aulmo.document.quantity import counted, show
+from aulmo.document.quantity import show
 from aulmo.document.records import Document, Source
 from aulmo.errors import BadFile
 from aulmo.prepare import arrange, choices
@@ -136,8 +136,3 @@ class SourceChoices(QWidget):
         words = "one part each" if wanted == "one" else "a group each"
         session.start_task(f"Reading {source.name}", work, lambda made: self._replace(base, made, f"Products of {source.name} are {words}"))
         self.whole.set_value("one" if source.whole else "group")
-
-    def told(self) -> str:
-        """The file and how many parts came of it."""
-        source = self.source
-        return f"{source.name}: {counted(len(edits.leaves(self.session.document, source.roots)), 'part')}" if source else ""
