@@ -1,6 +1,7 @@
 """The Python face for scripts: short names for what the rest of Aulmo does. See docs/scripting.md."""
 
 from pathlib import Path
+from typing import Any, Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -55,6 +56,31 @@ def material_of(document: Document, part: str) -> Material:
         if worn is not None:
             return document.materials[worn]
     raise BadValue(f"{part} wears no material.")
+
+
+def add_piece(document: Document, kind: str, **sizes: Any) -> tuple[Document, str]:
+    """A set piece at the origin: "floor", "wall", "cove", "plinth", "shelf", "turntable", "block", "cylinder", "cone", "tube", "sphere", "torus",
+    "text" or "water", with some of its sizes in mm. Returns the document and the part's id. Raises BadValue."""
+    from aulmo.prepare import pieces
+
+    return pieces.add_piece(document, pieces.set_piece(kind, **sizes))
+
+
+def make_copies(document: Document, part_ids: Sequence[str], rule: str, **numbers: Any) -> tuple[Document, str]:
+    """A group of parts with a copies rule: "row", "ring", "grid", "path", "box", "ball" or "surface"; `count` of them, a "surface" `on` parts.
+
+    Returns the document and the group's id; `resolve` gives the made parts, called `<id>:<number>`. Raises BadValue.
+    """
+    from aulmo.prepare import copying
+
+    return copying.make_copies(document, part_ids, rule, **numbers)
+
+
+def stand_on(document: Document, assets: AssetStore, part_id: str, point, normal, upright: bool = False) -> tuple[Document, str]:
+    """A part resting at a world point of a surface that faces `normal`. Returns the document and the part's id. Raises BadValue."""
+    from aulmo.prepare import standing
+
+    return standing.stand_on(document, assets, part_id, point, normal, upright), part_id
 
 
 def render_array(

@@ -32,11 +32,12 @@ def full() -> r.Document:
 
 # what names something or says what hangs where; everything else is a property
 LINKS = {
-    r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets"}, r.FaceSet: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
+    r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
+    r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
     r.Node: {"id", "inputs"}, r.Material: {"id", "surface", "nodes", "wires", "pictures"},
     r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
-        "schema_version", "parts", "roots", "selections", "sources", "materials",
+        "schema_version", "parts", "roots", "selections", "sources", "paths", "materials",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
     },
 }  # fmt: skip
@@ -242,7 +243,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up",
+        "path", "up", "text", "anchor", "catches",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

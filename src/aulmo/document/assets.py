@@ -2,6 +2,7 @@
 
 import hashlib
 import io
+import weakref
 from pathlib import Path
 from typing import Any, Iterable, NamedTuple
 from zipfile import ZipFile
@@ -30,10 +31,14 @@ def name_of(blob: bytes, suffix: str) -> str:
     return hashlib.sha256(blob).hexdigest()[:32] + suffix
 
 
+MADE = "made:"  # begins the names of meshes that are made when they are wanted, and never stored
+
+
 class AssetStore:
     """Blobs by name, held in memory or read from the project file when first wanted."""
 
     def __init__(self) -> None:
+        _stores.add(self)
         self._blobs: dict[str, bytes] = {}
         self._lazy: dict[str, Path] = {}
         self._meshes: dict[str, Mesh] = {}
@@ -77,7 +82,7 @@ class AssetStore:
 
     def has(self, name: str) -> bool:
         """True when the name can be read."""
-        return name in self._blobs or name in self._lazy
+        return name.startswith(MADE) or name in self._blobs or name in self._lazy
 
     def read_later(self, names: list[str], source: Path) -> None:
         """Note that blobs lie in a project file or a folder."""
@@ -91,7 +96,11 @@ class AssetStore:
         return name
 
     def mesh(self, name: str) -> Mesh:
-        """The mesh of a name, unpacked once."""
+        """The mesh of a name, unpacked or made once. Raises BadFile."""
+        if name.startswith(MADE):
+            from aulmo.document.made.set_pieces import mesh_of_name
+
+            return mesh_of_name(name)
         if name not in self._meshes:
             self._meshes[name] = unpack_mesh(self.get(name))
         return self._meshes[name]
@@ -99,6 +108,8 @@ class AssetStore:
     def box(self, name: str) -> tuple[np.ndarray, np.ndarray]:
         """Low and high corner of a mesh in its own millimetres, found once."""
         if name not in self._boxes:
+            if len(self._boxes) > 20_000:  # sizes that were dragged leave many behind
+                self._boxes.clear()
             self._boxes[name] = box_of(self.mesh(name))
         return self._boxes[name]
 
@@ -115,6 +126,23 @@ class AssetStore:
                 self._turned.clear()
             self._turned[key] = found
         return self._turned[key]
+
+
+# A name says what is in a blob, so whichever store holds it has the very same: rules that make parts need no store handed to them
+_stores: "weakref.WeakSet[AssetStore]" = weakref.WeakSet()
+
+
+def store_of(name: str) -> AssetStore:
+    """A store that can read a name. Raises BadFile when none can."""
+    if name.startswith(MADE):
+        return _made
+    found = next((store for store in list(_stores) if store.has(name)), None)
+    if found is None:
+        raise BadFile(f"The project is missing its stored file {name}; open an earlier copy.")
+    return found
+
+
+_made = AssetStore()  # for what is made and stored nowhere
 
 
 def pack_mesh(mesh: Mesh) -> bytes:

@@ -46,10 +46,13 @@ def from_matrix(matrix: np.ndarray) -> Placement:
     return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
 
 
-def local_matrices(placements: Sequence[Placement]) -> np.ndarray:
-    """(n, 4, 4) matrices of placements, worked out together."""
+def local_matrices(placements: Sequence[Placement] | np.ndarray) -> np.ndarray:
+    """(n, 4, 4) matrices of placements, or of (n, 9) positions, turns and scales, worked out together."""
     n = len(placements)
-    numbers = np.array([(*p.position, *p.turn, *p.scale) for p in placements], float).reshape(n, 9)
+    if isinstance(placements, np.ndarray):
+        numbers = placements
+    else:
+        numbers = np.array([(*p.position, *p.turn, *p.scale) for p in placements], float).reshape(n, 9)
     (cx, cy, cz), (sx, sy, sz) = np.cos(np.radians(numbers[:, 3:6])).T, np.sin(np.radians(numbers[:, 3:6])).T
     result = np.zeros((n, 4, 4))
     result[:, 0, :3] = np.stack([cz * cy, cz * sy * sx - sz * cx, cz * sy * cx + sz * sx], 1) * numbers[:, 6:]

@@ -21,12 +21,13 @@ from aulmo.errors import BadValue
 AXES = {"x": 0, "y": 1, "z": 2}
 _ROOTS: dict[str, type] = {
     "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
-    "selections": r.Selection, "sources": r.Source,
+    "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath,
     "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings,
 }  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources")
+_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths")
 _WITHIN: dict[tuple[type, str], type] = {
-    (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky,
+    (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
+    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
@@ -188,7 +189,43 @@ def put_many(document: r.Document, values: Mapping[str, Any]) -> r.Document:
         except KeyError:
             raise _nothing(address) from None
         _grow(tree, steps, accepted(about(address), value))
-    return _applied(document, tree)
+    return _remade(_applied(document, tree), tree, strict=True)
+
+
+def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Document:
+    """The document with the meshes of set pieces whose sizes a tree of steps has changed. When `strict`, what cannot be made raises BadValue."""
+    from aulmo.document.made import copies, set_pieces
+
+    touched = tree.get("parts", {})
+    if not isinstance(touched, dict):
+        return document
+    fresh: dict[str, r.Part] = {}
+    for part_id, steps in touched.items():
+        if not isinstance(steps, dict):
+            continue
+        part = document.parts.get(part_id)
+        if part is not None and "set_piece" in steps and part.set_piece is not None:
+            if strict:
+                set_pieces.check(part.set_piece)
+            fresh[part_id] = replace(part, mesh=set_pieces.name_of_mesh(part.set_piece))
+    if fresh:
+        document = replace(document, parts={**document.parts, **fresh})
+    if strict:
+        for part_id, steps in touched.items():
+            if isinstance(steps, dict) and "copies" in steps:
+                copies.check(document, part_id)
+    return document
+
+
+def without_rules(document: r.Document, within: str) -> r.Document:
+    """The document with everything below a part that rules make, and that part's own rule left as it is."""
+    from aulmo.document.made.copies import with_copies
+
+    held = document.parts[within]
+    if not any(p.copies is not None and i != within for i, p in document.parts.items()):
+        return document
+    whole = with_copies(replace(document, parts={**document.parts, within: replace(held, copies=None)}))
+    return replace(whole, parts={**whole.parts, within: held})
 
 
 def owner_of(document: r.Document, address: str) -> str:
@@ -336,7 +373,8 @@ def overrides_of(document: r.Document, choices: Mapping[str, str] | None) -> dic
 
 
 def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time: float = 0.0) -> r.Document:
-    """A plain document as it is for some choices at a time in seconds: overrides first, then keys. The same object when nothing applies.
+    """A plain document as it is for some choices at a time in seconds: overrides first, then keys, then the rules that
+    make parts. The same object when nothing applies.
 
     `choices` names one choice for each axis, as {"shot": id}. Raises BadValue for one there is not.
     """
@@ -352,4 +390,10 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
         for shot in document.shots:
             if shot.overrides:
                 _grow(tree, ("shots", shot.id, "overrides"), {})
-    return _applied(document, tree) if tree else document
+    made_ids = {i: tree["parts"].pop(i) for i in [i for i in tree.get("parts", {}) if ":" in i]}
+    if tree:
+        document = _remade(_applied(document, tree), tree)
+    from aulmo.document.made.copies import with_copies
+
+    document = with_copies(document)
+    return _applied(document, {"parts": made_ids}) if made_ids else document

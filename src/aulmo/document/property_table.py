@@ -69,6 +69,20 @@ LAMP_KINDS = {
     "distant": "Distant", "sun": "Sun", "photometric": "Photometric", "portal": "Portal",
 }  # fmt: skip
 
+PIECE_KINDS = {
+    "floor": "Floor", "wall": "Wall", "cove": "Cove", "plinth": "Plinth", "shelf": "Shelf", "turntable": "Turntable", "block": "Block",
+    "cylinder": "Cylinder", "cone": "Cone", "tube": "Tube", "sphere": "Sphere", "torus": "Torus", "text": "Text", "water": "Water",
+}  # fmt: skip
+COPY_KINDS = {
+    "row": "Row", "ring": "Ring", "grid": "Grid", "path": "Along a path", "box": "In a box", "ball": "In a ball", "surface": "Over a surface",
+}  # fmt: skip
+MOST_COPIES = 1_000_000
+
+
+def _size(label, high, least=0.01) -> Property:
+    return _number(label, 0, high, "mm", 1, least, 1e6, curve=2)
+
+
 _SURFACE = {
     "base_weight": _number("Strength", 0, 1),
     "base_color": _colour("Colour"),
@@ -128,7 +142,41 @@ TABLE: dict[type, dict[str, Property]] = {
         "name": _text("Name"), "material": _text("Material", "link"), "mesh": _text("Triangles", "link"), "shape": _text("Exact shape", "link"),
         "visible": _yes("Visible"), "locked": _yes("Locked"), "source_key": _text("Came from"),
         "edge_radius": _number("Softened", 0, 2, "mm", 3, most=1e4, curve=2, tip="Sharp edges look rounded by this much; 0 is off"),
+        "catches": _choice("Catches", {"nothing": "Nothing", "shadow": "Shadow", "reflection": "Shadow and reflection"}),
+        "pivot": _vector("Pivot"),
     },
+    r.SetPiece: {
+        "kind": _choice("Kind", PIECE_KINDS),
+        "width": _size("Width", 2000), "depth": _size("Depth", 2000), "height": _size("Height", 1000), "radius": _size("Radius", 500),
+        "radius_top": _size("Top radius", 500, least=0.0), "thickness": _size("Thickness", 100), "bevel": _size("Bevel", 20, least=0.0),
+        "text": _text("Letters"),
+        "wind": _number("Wind", 0, 12, "m/s", 1, 0, 60, tip="How strongly the water is stirred"),
+        "wave": _size("Wave length", 1000),
+        "seed": _whole("Pattern", 0, 100, 0, 2_000_000_000, tip="Another number, other waves"),
+    },
+    r.Copies: {
+        "kind": _choice("Rule", COPY_KINDS),
+        "count": _whole("Count", 1, 200, 1, MOST_COPIES),
+        "step": _vector("Step", decimals=1), "columns": _whole("Columns", 1, 20, 1, MOST_COPIES), "rows": _whole("Rows", 1, 20, 1, MOST_COPIES),
+        "centre": _vector("Centre", decimals=1), "axis": _choice("Axis", {"x": "X", "y": "Y", "z": "Z"}),
+        "radius": _number("Radius", 0, 500, "mm", 1, 0, 1e7, curve=2, tip="0 keeps the distance that the source has"),
+        "sweep": _number("Sweep", 0, 360, "°", 1, -36000, 36000),
+        "turned": _yes("Turns with it", "Each copy turns as the ring or the path turns; off keeps them all alike"),
+        "path": _text("Path", "link"),
+        "box": _vector("Box", decimals=1), "on": _text("On", "many"),
+        "apart": _number("Apart", 0, 200, "mm", 1, 0, 1e7, curve=2, tip="Least distance between two copies; fewer are made where there is no room"),
+        "upright": _yes("Upright", "Copies stand straight; off lets them stand square to the surface"),
+        "steepest": _number("Slope up to", 0, 180, "°", 0, 0, 180, tip="How far from straight up a surface may face to get copies"),
+        "anchor": _choice("Put by its", {"base": "Base", "middle": "Middle", "origin": "Origin"}),
+        "jitter_place": _vector("Astray", decimals=1), "jitter_turn": _vector("Turned by", "°", 3600, 0),
+        "jitter_size": _number("Size varies", 0, 0.9, "", 2, 0, 0.95),
+        "seed": _whole("Pattern", 0, 100, 0, 2_000_000_000),
+        "shares": _text("Shares", "many"), "hidden": _text("Hidden", "many"),
+    },
+    r.Slice: {"point": _vector("Point"), "normal": _vector("Direction", "", 1e6, 3)},
+    r.Piece: {"faces": _text("Faces", "many"), "slices": _text("Cuts", "many")},
+    r.GuidePath: {"name": _text("Name"), "points": _text("Points", "many"), "smooth": _choice("Drawn", {True: "Smooth", False: "Straight"}),
+        "closed": _choice("Ends", {False: "Open", True: "Closed"})},
     r.FaceSet: {"name": _text("Name"), "faces": _text("Faces", "many"), "material": _text("Material", "link")},
     r.Selection: {"name": _text("Name"), "parts": _text("Parts", "many")},
     r.Source: {

@@ -25,10 +25,11 @@ EnvironmentName = Annotated[str, _refers("assets", unless="shipped")]
 PartId = Annotated[str, _refers("parts")]
 MaterialId = Annotated[str, _refers("materials")]
 CameraId = Annotated[str, _refers("cameras")]
+PathId = Annotated[str, _refers("paths")]
 
 
-class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
-    """Base of all records."""
+class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
+    """Base of all records. They never change and so can form no cycles: looking for garbage passes over them, however many there are."""
 
 
 class Placement(Record):
@@ -55,10 +56,83 @@ class FaceSet(Record):
     material: MaterialId | None = None
 
 
+class SetPiece(Record):
+    """A thing to stand on or before, made from its sizes in mm: see `made.set_pieces` for which of them each kind has.
+
+    `wind` is in metres a second, `wave` the length of the longest waves.
+    """
+
+    kind: Literal[
+        "floor", "wall", "cove", "plinth", "shelf", "turntable", "block", "cylinder", "cone", "tube", "sphere", "torus", "text", "water"
+    ] = "block"
+    width: float = 100.0
+    depth: float = 100.0
+    height: float = 100.0
+    radius: float = 50.0
+    radius_top: float = 0.0
+    thickness: float = 10.0
+    bevel: float = 0.0
+    text: str = "Odrel"
+    wind: float = 3.0
+    wave: float = 100.0
+    seed: int = 0
+
+
+class Copies(Record):
+    """A rule that makes `count` copies of the parts in its group; they stand for them. See `made.copies` for what each kind reads.
+
+    Lengths in the group's own mm. `shares` says how often each of several sources is taken, in their order; empty takes all alike.
+    `anchor` is the point of a source that is put where the rule says. `apart` keeps scattered ones at least so far from each other;
+    `steepest` is how many degrees from straight up a surface may face to get any.
+    `jitter_size` is the largest share of a copy's size. `hidden` names single copies by their number.
+    """
+
+    kind: Literal["row", "ring", "grid", "path", "box", "ball", "surface"] = "row"
+    count: int = 5
+    step: Triple = (100.0, 0.0, 0.0)
+    columns: int = 3
+    rows: int = 3
+    centre: Triple = (0.0, 0.0, 0.0)
+    axis: Literal["x", "y", "z"] = "z"
+    radius: float = 0.0
+    sweep: float = 360.0
+    turned: bool = True
+    path: PathId | None = None
+    box: Triple = (200.0, 200.0, 200.0)
+    on: tuple[PartId, ...] = ()
+    apart: float = 0.0
+    upright: bool = False
+    steepest: float = 180.0
+    anchor: Literal["base", "middle", "origin"] = "base"
+    jitter_place: Triple = (0.0, 0.0, 0.0)
+    jitter_turn: Triple = (0.0, 0.0, 0.0)
+    jitter_size: float = 0.0
+    seed: int = 0
+    shares: tuple[float, ...] = ()
+    hidden: tuple[int, ...] = ()
+
+
+class Slice(Record):
+    """A cut by a plane through `point` in a part's own axes: what lies on the side that `normal` points to is kept, and closed."""
+
+    point: Triple = (0.0, 0.0, 0.0)
+    normal: Triple = (0.0, 0.0, 1.0)
+
+
+class Piece(Record):
+    """What of its exact shape a part is: some of its faces (all when there are none), cut by planes in order."""
+
+    faces: tuple[int, ...] = ()
+    slices: tuple[Slice, ...] = ()
+
+
 class Part(Record):
     """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero.
 
-    `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face.
+    `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets
+    the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
+    point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
+    from, `copies` the rule of a group, `piece` what of `shape` the part is.
     """
 
     id: str
@@ -75,6 +149,21 @@ class Part(Record):
     edge_radius: float = 0.0
     source_key: str = ""
     face_sets: tuple[FaceSet, ...] = ()
+    catches: Literal["nothing", "shadow", "reflection"] = "nothing"
+    pivot: Triple | None = None
+    set_piece: SetPiece | None = None
+    copies: Copies | None = None
+    piece: Piece | None = None
+
+
+class GuidePath(Record):
+    """A line in the world through `points`, straight or smooth, open or closed: copies stand along it, things move along it."""
+
+    id: str
+    name: str
+    points: tuple[Triple, ...] = ()
+    smooth: bool = True
+    closed: bool = False
 
 
 class Selection(Record):
@@ -367,6 +456,7 @@ class Document(Record):
     roots: tuple[str, ...] = ()
     selections: dict[str, Selection] = {}
     sources: dict[str, Source] = {}
+    paths: dict[str, GuidePath] = {}
     materials: dict[str, Material] = {}
     environment: Environment = Environment()
     backdrop: Backdrop = Backdrop()

@@ -8,6 +8,7 @@ from typing import Any, Iterator
 import msgspec
 
 from aulmo.document import records as r
+from aulmo.document.assets import MADE
 from aulmo.document.properties import get
 from aulmo.errors import BadValue
 
@@ -89,7 +90,8 @@ def _linked_kind(document: r.Document, address: str) -> str:
 
 
 def references(document: r.Document, kind: str = "assets") -> set[str]:
-    """Names of all "assets", "materials", "parts" or "cameras" that anything in a document points at, overrides and keys included."""
+    """Names of all "assets", "materials", "parts", "paths" or "cameras" that anything in a document points at, overrides and keys included; of
+    assets those that have to be stored."""
     found: set[str] = set()
     _collect(document, kind, found)
     values = [(address, value) for shot in document.shots for address, value in shot.overrides.items()]
@@ -98,4 +100,4 @@ def references(document: r.Document, kind: str = "assets") -> set[str]:
         if isinstance(value, str) and _linked_kind(document, address) == kind:
             if kind != "assets" or not address.startswith("environment/") or value.endswith((".exr", ".hdr")):
                 found.add(value)
-    return found
+    return {name for name in found if not name.startswith(MADE)} if kind == "assets" else found

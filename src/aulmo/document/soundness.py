@@ -6,7 +6,8 @@ from typing import Any, Iterator
 import msgspec
 
 from aulmo.document import records as r
-from aulmo.document.assets import MOST_FACE
+from aulmo.document.assets import MADE, MOST_FACE
+from aulmo.document.made import set_pieces
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
 from aulmo.document.references import references
@@ -34,6 +35,8 @@ def _sound(value: Any, p: Property) -> bool:
 def _check(record: msgspec.Struct, owner: str, name: str) -> None:
     for field, p in _CHECKED[type(record)]:
         value = getattr(record, field)
+        if value is None:
+            continue
         if not _sound(value, p):  # what is not a number fails every comparison
             label = p.label if p.label[1:2].isupper() else p.label[0].lower() + p.label[1:]
             what = f"{label} of {owner}"
@@ -50,6 +53,11 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
         yield part, part.name
         yield part.placement, part.name
         yield part.finesse, part.name
+        for one in (part.set_piece, part.copies):
+            if one is not None:
+                yield one, part.name
+        for cut in part.piece.slices if part.piece is not None else ():
+            yield cut, part.name
     for material in document.materials.values():
         yield material, material.name
         yield material.surface, material.name
@@ -59,7 +67,7 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
     yield document.backdrop, "the backdrop"
     yield document.floor, "the floor"
     yield document.render, "the render"
-    for many in (document.lamps, document.cameras, document.selections, document.sources):
+    for many in (document.lamps, document.cameras, document.selections, document.sources, document.paths):
         for member in many.values():
             yield member, member.name
     for shot in document.shots:
@@ -105,6 +113,20 @@ def _check_face_sets(part: r.Part, document: r.Document, name: str) -> None:
             raise BadFile(f"{name} is damaged: {one.name} of {part.name} wears a material that is not there.")
 
 
+def _check_made(part: r.Part, document: r.Document, name: str) -> None:
+    if part.set_piece is not None and part.mesh != set_pieces.name_of_mesh(part.set_piece):
+        raise BadFile(f"{name} is damaged: the sizes of {part.name} are not those of its mesh.")
+    if part.piece is not None and any(not 0 <= face <= MOST_FACE for face in part.piece.faces):
+        raise BadFile(f"{name} is damaged: {part.name} holds a face that cannot be.")
+    rule = part.copies
+    if rule is None:
+        return
+    if any(not (math.isfinite(share) and share >= 0) for share in rule.shares):
+        raise BadFile(f"{name} is damaged: the shares of {part.name} make no sense.")
+    if any(target not in document.parts for target in rule.on) or (rule.path is not None and rule.path not in document.paths):
+        raise BadFile(f"{name} is damaged: the copies {part.name} follow something that is not there.")
+
+
 def check_links(document: r.Document, name: str) -> None:
     """Raise BadFile when parts, materials, cameras and shots do not refer to each other soundly."""
     if len(document.parts) > MOST_PARTS:
@@ -114,7 +136,7 @@ def check_links(document: r.Document, name: str) -> None:
     while stack:
         part_id, parent, level = stack.pop()
         part = document.parts.get(part_id)
-        if part is None or part_id in seen or part.parent != parent or part.id != part_id:
+        if part is None or part_id in seen or part.parent != parent or part.id != part_id or ":" in part_id:
             raise BadFile(f"{name} is damaged: its parts tree does not hold together.")
         if level > DEEPEST:
             raise BadFile(f"{name} is nested deeper than the {DEEPEST} levels that Aulmo takes.")
@@ -123,10 +145,12 @@ def check_links(document: r.Document, name: str) -> None:
             raise BadFile(f"{name} is damaged: the part {part.name} wears a material that is not there.")
         if part.face_sets:
             _check_face_sets(part, document, name)
+        if part.set_piece is not None or part.copies is not None or part.piece is not None:
+            _check_made(part, document, name)
         stack.extend((child, part_id, level + 1) for child in part.children)
     if len(seen) != len(document.parts):
         raise BadFile(f"{name} is damaged: some parts hang nowhere in the tree.")
-    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources):
+    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources, document.paths):
         for key, member in many.items():
             if member.id != key:
                 raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
@@ -144,3 +168,9 @@ def check_links(document: r.Document, name: str) -> None:
     gone = references(document, "materials") - set(document.materials)
     if gone:
         raise BadFile(f"{name} is damaged: the floor wears a material that is not there.")
+    for path in document.paths.values():
+        if any(not math.isfinite(v) for point in path.points for v in point):
+            raise BadFile(f"{name} is damaged: a point of the path {path.name} is no number.")
+    for part in document.parts.values():
+        if part.mesh is not None and part.mesh.startswith(MADE) and part.set_piece is None:
+            raise BadFile(f"{name} is damaged: {part.name} has a mesh that nothing makes.")

@@ -7,18 +7,30 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.made.copies import maker_of, sources_of, with_copies
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Camera, Document, Shot
 
 
 def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray, np.ndarray] | None:
     """World box (low, high) of parts and all below them, from every vertex; None when they have no geometry."""
-    leaves = edits.leaves(document, part_ids)
+    document = with_copies(document)
+    leaves = _counted(document, part_ids)
     if not leaves:
         return None
     matrices = np.array([world_matrix(document, i) for i in leaves]) if len(leaves) < 50 else _stacked(world_matrices(document), leaves)
     ends = np.array([assets.turned_box(document.parts[i].mesh or "", m) for i, m in zip(leaves, np.ascontiguousarray(matrices[:, :3, :3]))])
     return (ends[:, 0] + matrices[:, :3, 3]).min(0), (ends[:, 1] + matrices[:, :3, 3]).max(0)
+
+
+def _counted(document: Document, part_ids) -> list[str]:
+    """Parts with geometry among the given ones and below; of a copies rule what it makes, not what it copies."""
+    leaves = edits.leaves(document, part_ids)
+    if not any(":" in i for i in leaves):
+        return leaves
+    made = {maker_of(i) for i in leaves if ":" in i}
+    sources = {under for group in made if group in document.parts for s in sources_of(document, group) for under in edits.below(document, s)}
+    return [i for i in leaves if i not in sources]
 
 
 def _stacked(worlds: dict[str, np.ndarray], part_ids: list[str]) -> np.ndarray:
@@ -104,7 +116,8 @@ FILLS = 0.68  # of the frame's tighter side, in a first framing
 
 def points_of(document: Document, assets: AssetStore, part_ids, most: int = 200_000) -> np.ndarray:
     """(n, 3) points in the world that lie on parts and all below them: every vertex, or evenly chosen ones where there are very many."""
-    leaves = edits.leaves(document, part_ids)
+    document = with_copies(document)
+    leaves = _counted(document, part_ids)
     total = sum(len(assets.mesh(document.parts[i].mesh or "").vertices) for i in leaves)
     step = max(1, total // most)
     worlds = world_matrices(document)

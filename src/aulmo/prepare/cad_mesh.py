@@ -195,6 +195,16 @@ def from_blob(blob: bytes):
     return shape
 
 
+def placed(shape, matrix):
+    """An exact shape turned and moved by a rigid (4, 4) matrix."""
+    from OCP.gp import gp_Trsf
+    from OCP.TopLoc import TopLoc_Location
+
+    where = gp_Trsf()
+    where.SetValues(*[float(v) for row in matrix[:3] for v in row])
+    return shape.Moved(TopLoc_Location(where))
+
+
 def scaled(shape, factor: float):
     """An exact shape made larger about its own origin."""
     from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import from_matrix, to_matrix
-from aulmo.document.records import Document, Source
+from aulmo.document.records import Document, Piece, Source, Triple
 from aulmo.errors import BadValue
 from aulmo.prepare import arrange
 from aulmo.prepare.reading import read_shapes
@@ -71,6 +71,7 @@ def set_unit(
         raise BadValue("A unit has to lie between 0.000001 and 1000000000 mm.")
     factor = unit_mm / source.unit_mm
     inside = [i for root in source.roots for i in edits.below(document, root)]
+    inside = [i for i in inside if document.parts[i].set_piece is None]
     meshes = {document.parts[i].mesh for i in inside} - {None}
     shapes = sorted({s for i in inside if (s := document.parts[i].shape)})
     larger: dict[str, str] = {}
@@ -78,16 +79,28 @@ def set_unit(
         mesh = assets.mesh(name or "")
         larger[name or ""] = assets.add_mesh(mesh._replace(vertices=(mesh.vertices.astype(float) * factor).astype(np.float32)))
     if shapes:
-        found = read_shapes([assets.get(s) for s in shapes], None, factor, progress)
+        found = read_shapes([assets.get(s) for s in shapes], (), factor, progress)
         larger |= {s: assets.add(blob, ".shape") for s, blob in zip(shapes, found.shapes)}
     parts = dict(document.parts)
     for part_id in inside:
         part = parts[part_id]
         x, y, z = (v * factor for v in part.placement.position)
         parts[part_id] = replace(
-            part, placement=replace(part.placement, position=(x, y, z)), mesh=larger.get(part.mesh or ""), shape=larger.get(part.shape or "")
-        )
+            part, placement=replace(part.placement, position=(x, y, z)), mesh=larger.get(part.mesh or ""), shape=larger.get(part.shape or ""),
+            piece=_larger_piece(part.piece, factor), pivot=_larger(part.pivot, factor) if part.pivot is not None else None,
+        )  # fmt: skip
     return _settled(replace(document, parts=parts), assets, replace(source, unit_mm=unit_mm, offered=0.0))
+
+
+def _larger(point: Triple, factor: float) -> Triple:
+    x, y, z = point
+    return x * factor, y * factor, z * factor
+
+
+def _larger_piece(piece: Piece | None, factor: float) -> Piece | None:
+    if piece is None or not piece.slices:
+        return piece
+    return replace(piece, slices=tuple(replace(s, point=_larger(s.point, factor)) for s in piece.slices))
 
 
 def keep_unit(document: Document, source_id: str) -> Document:

@@ -11,10 +11,11 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import from_matrix
 from aulmo.document.quantity import counted
-from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Selection, Source, Surface
+from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface
 from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
 from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
+from aulmo.prepare.cutting import as_piece
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
 from aulmo.prepare.starting_surface import starting_material
@@ -257,13 +258,33 @@ def change_finesse(
     """Tessellate the exact shapes of parts anew. Parts without one are left alone. Raises BadFile."""
     if not (1e-4 <= finesse.chord_mm <= 100 and 1 <= finesse.angle <= 90):
         raise BadFile("Finesse needs a gap of 0.0001 to 100 mm and an angle of 1 to 90 degrees.")
-    wanted = sorted({s for i in edits.leaves(document, part_ids) if (s := document.parts[i].shape)})
+    return change_each_finesse(document, assets, {i: finesse for i in edits.leaves(document, part_ids)}, progress)
+
+
+def change_each_finesse(
+    document: Document, assets: AssetStore, finesse: dict[str, Finesse], progress: Callable[[str, float], bool] | None = None
+) -> Document:  # fmt: skip
+    """Tessellate exact shapes anew, each part's with its own finesse; parts that share a shape get the finest that any of them asks for, pieces
+    stay what they are of it. Raises BadFile."""
+    wanted: dict[str, Finesse] = {}
+    for part_id, asked in finesse.items():
+        shape = document.parts[part_id].shape
+        if shape is not None:
+            known = wanted.get(shape, asked)
+            wanted[shape] = Finesse(min(known.chord_mm, asked.chord_mm), min(known.angle, asked.angle))
     if not wanted:
         return document
-    found = read_shapes([assets.get(s) for s in wanted], finesse, 1.0, progress)
-    fresh = {shape: assets.add_mesh(mesh) for shape, mesh in zip(wanted, found.meshes)}
+    found = read_shapes([assets.get(s) for s in wanted], list(wanted.values()), 1.0, progress)
+    whole = dict(zip(wanted, found.meshes))
+    fresh: dict[tuple[str, Piece | None], str] = {}
     parts = dict(document.parts)
     for part in document.parts.values():
-        if part.shape in fresh:
-            parts[part.id] = replace(part, mesh=fresh[part.shape], finesse=finesse)
+        if part.shape in wanted:
+            key = (part.shape, part.piece)
+            if key not in fresh:
+                mesh = as_piece(whole[part.shape], part.piece)
+                if mesh is None:
+                    raise BadFile(f"{part.name} would vanish with triangles as coarse as that.")
+                fresh[key] = assets.add_mesh(mesh)
+            parts[part.id] = replace(part, mesh=fresh[key], finesse=wanted[part.shape])
     return replace(document, parts=parts)

@@ -35,14 +35,25 @@ def _kept_shapes(folder: Path, options: dict) -> dict:
     from aulmo.prepare import cad_mesh
 
     shapes = [cad_mesh.from_blob((folder / f"{n}.kept").read_bytes()) for n in range(options["kept"])]
+    if "places" in options:
+        counts = [len(cad_mesh.faces_of(shape)) for shape in shapes]
+        joined = cad_mesh.compound([cad_mesh.placed(shape, place) for shape, place in zip(shapes, options["places"])])
+        return {"nodes": [], "meshes": [], "shapes": [cad_mesh.to_blob(joined)], "notes": [], "faces": counts}
     if options["scale"] != 1.0:
         shapes = [cad_mesh.scaled(shape, options["scale"]) for shape in shapes]
     meshes: list = []
-    if "chord_mm" in options:
-        total = len(shapes)
-        meshes = cad_mesh.tessellate(
-            shapes, options["chord_mm"], options["angle"], lambda count: _say(f"Tessellating part {count} of {total}", count / total)
-        )
+    if "finesse" in options:
+        total, ready = len(shapes), 0
+        meshes = [None] * total
+        for chord_mm, angle in sorted({tuple(f) for f in options["finesse"]}):
+            alike = [k for k, f in enumerate(options["finesse"]) if tuple(f) == (chord_mm, angle)]
+
+            def told(count: int, ready: int = ready) -> None:
+                _say(f"Tessellating part {ready + count} of {total}", (ready + count) / total)
+
+            for k, mesh in zip(alike, cad_mesh.tessellate([shapes[k] for k in alike], chord_mm, angle, told)):
+                meshes[k] = mesh
+            ready += len(alike)
         if any(mesh is None for mesh in meshes):
             raise BadFile("the exact shape has no surface")
     return {"nodes": [], "meshes": meshes, "shapes": [cad_mesh.to_blob(s) for s in shapes] if options["scale"] != 1.0 else [], "notes": []}

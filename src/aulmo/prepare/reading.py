@@ -98,13 +98,24 @@ def read_file(path: Path, finesse: Finesse, whole: bool, progress: Progress) -> 
         return _collected(out, _run(path, out, options, path.name, progress))
 
 
-def read_shapes(blobs: Sequence[bytes], finesse: Finesse | None, scale: float, progress: Progress) -> Found:
-    """Exact shapes kept in the project made larger, or with a finesse tessellated anew. Raises BadFile or Cancelled."""
+def read_shapes(blobs: Sequence[bytes], finesse: Sequence[Finesse], scale: float, progress: Progress) -> Found:
+    """Exact shapes kept in the project made larger, or with a finesse for each tessellated anew. Raises BadFile or Cancelled."""
+    options: dict = {"scale": scale}
+    if finesse:
+        options["finesse"] = [(f.chord_mm, f.angle) for f in finesse]
+    return _from_kept(blobs, options, progress)
+
+
+def join_shapes(blobs: Sequence[bytes], matrices: Sequence, progress: Progress) -> Found:
+    """One exact shape of several, each turned and moved by a rigid (4, 4) matrix; `told["faces"]` says how many faces each brought. Raises
+    BadFile or Cancelled."""
+    return _from_kept(blobs, {"scale": 1.0, "places": [m.tolist() for m in matrices]}, progress)
+
+
+def _from_kept(blobs: Sequence[bytes], options: dict, progress: Progress) -> Found:
     with _folder() as folder:
         out = Path(folder)
         for number, blob in enumerate(blobs):
             (out / f"{number}.kept").write_bytes(blob)
-        options: dict = {"kept": len(blobs), "scale": scale}
-        if finesse is not None:
-            options |= {"chord_mm": finesse.chord_mm, "angle": finesse.angle}
+        options = {"kept": len(blobs), **options}
         return _collected(out, _run(out, out, options, "The exact shape", progress))

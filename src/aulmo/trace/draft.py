@@ -48,6 +48,7 @@ class DraftArrays(NamedTuple):
     instance_faces: np.ndarray
     face_rows: np.ndarray
     instance_part: np.ndarray
+    instance_catch: np.ndarray
     materials: np.ndarray
     lamps: np.ndarray
     ies: np.ndarray
@@ -263,6 +264,7 @@ def _borrowed(scene):
         borrowed(scene.instance_faces),
         borrowed(scene.face_rows),
         borrowed(scene.instance_part),
+        borrowed(scene.instance_catch),
         borrowed(scene.materials),
         borrowed(scene.lamps),
         borrowed(scene.ies),
@@ -325,7 +327,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     depth[row, column] = ray[8]
                     triangles[row, column] = np.int32(words[17])
                     first = False
-                if part == -1:
+                if scene.instance_catch[instance] > 0:
                     break
                 which = material_at(scene, instance, words[17])
                 nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])

@@ -88,18 +88,18 @@ class GlowBook:
 
 
 def light(
-    document: Document, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: int,
+    document: Document, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: np.ndarray,
     book: GlowBook,
 ) -> Lit:  # fmt: skip
-    """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; instance number `dark` gives no light (a floor
-    that only catches shadows), -1 for none."""
+    """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; `dark` tells of
+    each instance whether it gives no light (what only catches shadows)."""
     shines = (worn.numbers[:, openpbr.EMISSION : openpbr.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, openpbr.OPACITY] > 0)
     any_shines = shines[worn.which]
     for k, rows_of in worn.faces.items():
         any_shines[k] = shines[rows_of].any()
     glowing: list[Glowing] = []
     for k in np.flatnonzero(any_shines).tolist():
-        if k == dark or (k in placed.moving and not keeps_its_size(placed.moving[k])):  # what changes its size meanwhile is met by chance alone
+        if dark[k] or (k in placed.moving and not keeps_its_size(placed.moving[k])):  # what changes its size meanwhile is met by chance alone
             continue
         mesh = mesh_of(names[k])
         if k not in worn.faces:

@@ -14,6 +14,7 @@ from aulmo.document.moments import Moments
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.camera_rows import project
 from aulmo.trace.path.film import moments
@@ -119,8 +120,9 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
     samples = np.maximum(1.0, film[..., a.PLANE_COUNT])
     n = samples[..., None]
     hit = np.maximum(1e-9, film[..., a.PLANE_HIT : a.PLANE_HIT + 1])
-    kept = np.where(film[..., a.PLANE_UNSHADOWED] > 0, np.minimum(1, film[..., a.PLANE_LIT] / np.maximum(1e-30, film[..., a.PLANE_UNSHADOWED])), 1.0)
-    caught = film[..., a.PLANE_CATCH : a.PLANE_CATCH + 3] * kept[..., None]
+    lit, whole = film[..., a.PLANE_LIT : a.PLANE_LIT + 3], film[..., a.PLANE_UNSHADOWED : a.PLANE_UNSHADOWED + 3]
+    kept = np.where(whole > 0, np.minimum(1, lit / np.maximum(1e-30, whole)), 1.0)
+    caught = film[..., a.PLANE_CATCH : a.PLANE_CATCH + 3] * kept
     planes: dict[str, np.ndarray] = {}
     header: dict[str, str] = {}
 
@@ -144,8 +146,11 @@ def collect(wanted: tuple[str, ...], film: np.ndarray, mattes: np.ndarray, scene
         planes["depth"] = np.where(covered > 0, film[..., a.PLANE_DEPTH : a.PLANE_DEPTH + 1] / hit, 1e10).astype(np.float32)
         planes["facing"] = (film[..., a.PLANE_FACING : a.PLANE_FACING + 1] / hit * covered).astype(np.float32)
     if "shadow" in wanted:
-        lit, whole = film[..., a.PLANE_SHADOW_LIT] + film[..., a.PLANE_LIT], film[..., a.PLANE_SHADOW_ALL] + film[..., a.PLANE_UNSHADOWED]
-        planes["shadow"] = np.where(whole > 0, 1 - np.clip(lit / np.maximum(1e-30, whole), 0, 1), 0.0)[..., None].astype(np.float32)
+        reached, in_all = film[..., a.PLANE_SHADOW_LIT] + lit @ LUMINANCE, film[..., a.PLANE_SHADOW_ALL] + whole @ LUMINANCE
+        planes["shadow"] = np.where(in_all > 0, 1 - np.clip(reached / np.maximum(1e-30, in_all), 0, 1), 0.0)[..., None].astype(np.float32)
+        if (scene.arrays.instance_catch > 0).any():  # of what catches: how much of a pixel it is, and the colour its shadow leaves
+            planes["catcher.kept"] = kept.astype(np.float32)
+            planes["catcher.alpha"] = (film[..., a.PLANE_CAUGHT] / samples)[..., None].astype(np.float32)
     if "occlusion" in wanted:
         planes["occlusion"] = np.where(
             film[..., a.PLANE_HIT : a.PLANE_HIT + 1] > 0, film[..., a.PLANE_OCCLUSION : a.PLANE_OCCLUSION + 1] / hit, 1.0

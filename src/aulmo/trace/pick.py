@@ -1,10 +1,10 @@
 """What a ray meets first: for the hand in the picture, a click that places something, a probe."""
 
-from typing import NamedTuple
+from typing import Collection, NamedTuple
 
 import numpy as np
 
-from aulmo.trace.scene import CATCHER, LAMP_PART, Scene
+from aulmo.trace.scene import LAMP_PART, Scene
 from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, intersect_once
 
 
@@ -23,11 +23,26 @@ class Hit(NamedTuple):
     uv: np.ndarray | None
 
 
-def pick(scene: Scene, origin, direction) -> Hit | None:
-    """What a ray from `origin` (3,) along `direction` (3,), of any length, meets first: a part or a floor that is seen; None for nothing.
+MOST_LAYERS = 64
+
+
+def pick(scene: Scene, origin, direction, but: Collection[str] = ()) -> Hit | None:
+    """What a ray from `origin` (3,) along `direction` (3,), of any length, meets first: a part or the floor; None for nothing. It goes through
+    the parts named in `but`.
 
     The normal has unit length and is turned toward where the ray comes from.
     """
+    at = np.asarray(origin, float)
+    for _ in range(MOST_LAYERS):
+        hit = _first(scene, at, direction)
+        if hit is None or hit.part is None or hit.part not in but:
+            return hit if hit is None else hit._replace(distance=float(np.linalg.norm(hit.point - np.asarray(origin, float))))
+        way = np.asarray(direction, float) / float(np.linalg.norm(direction))
+        at = hit.point + way * 1e-5 * max(1.0, float(np.abs(hit.point).max()))
+    return None
+
+
+def _first(scene: Scene, origin, direction) -> Hit | None:
     origin = np.asarray(origin, float)
     direction = np.asarray(direction, float) / float(np.linalg.norm(direction))
     floats, words = intersect_once(scene.arrays.top, origin, direction, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
@@ -35,7 +50,7 @@ def pick(scene: Scene, origin, direction) -> Hit | None:
         return None
     instance, triangle, distance = int(words[19]), int(words[17]), float(floats[8])
     number = int(scene.arrays.instance_part[instance])
-    if number in (CATCHER, LAMP_PART):
+    if number == LAMP_PART:
         return None
     point = origin + direction * distance
     u, v = float(floats[15]), float(floats[16])

@@ -88,6 +88,7 @@ class SceneBuilder:
         self._bounds: Remembered[tuple] = Remembered()
         self._placed: Remembered[Placed] = Remembered()
         self._inverse: Remembered[np.ndarray] = Remembered()
+        self._catch: Remembered[np.ndarray] = Remembered()
         self._worn: Remembered[Worn] = Remembered()
         self._lit: Remembered[Lit] = Remembered()
         self._soft: Remembered[tuple] = Remembered()
@@ -131,10 +132,11 @@ class SceneBuilder:
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
-        catcher = len(part_ids) if floor.kind == "shadow" else -1
+        catch = self._catch.get((part_ids, floor.kind, ground is not None), lambda: _catching(document, part_ids, ground is not None))
+        catches = bool(catch.any())
         lit = self._lit.get(
-            (document.lamps, document.environment, placed, worn, tuple(names), catcher),
-            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catcher, self._glows),
+            (document.lamps, document.environment, placed, worn, tuple(names), catch),
+            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, self._glows),
         )
         kinds = tuple(dict.fromkeys(lit.bodies))
         all_names = (*names, *(f"lamp-{kind}" for kind in kinds))
@@ -142,13 +144,12 @@ class SceneBuilder:
         shape_of += [len(names) + kinds.index(kind) for kind in lit.bodies]
         world = np.concatenate([placed.world, lit.body_places])
         masks = np.concatenate([worn.masks, np.full(len(lit.bodies), MASK_LAMP, np.uint32)])
-        if catcher >= 0:
-            masks[catcher] = MASK_CATCHER
+        masks[: len(catch)][catch > 0] = MASK_CATCHER
         count = len(world)
         numbers = np.full(count, LAMP_PART, np.int32)
         numbers[: len(part_ids)] = np.arange(len(part_ids))
         if ground is not None:
-            numbers[len(part_ids)] = CATCHER if catcher >= 0 else FLOOR_PART
+            numbers[len(part_ids)] = CATCHER if floor.kind == "shadow" else FLOOR_PART
         which = np.concatenate([worn.which, np.zeros(len(lit.bodies), np.int32)])
         moves = np.full(count, -1, np.int32)
         moves[list(placed.moving)] = np.arange(len(placed.moving))
@@ -160,12 +161,12 @@ class SceneBuilder:
         )
         normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
-        env, (env_pick, env_guide) = self._environment(document.environment, catcher >= 0)
+        env, (env_pick, env_guide) = self._environment(document.environment, catches)
         links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
         arrays = a.SceneArrays(
             np.uintp(top.handle), shapes.points, shapes.triangles, shapes.vertex_start[places], shapes.triangle_start[places],
-            np.ascontiguousarray(world), normal_matrices, which, numbers,
+            np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
             np.concatenate([worn.face_start, np.full(count - len(worn.face_start), -1, np.int64)]), worn.face_rows, lit.lamp_of, motion, moves,
             worn.numbers, worn.albedos, worn.films,
             env, env_pick, env_guide, environment_turn(document.environment),
@@ -252,10 +253,21 @@ class SceneBuilder:
         return image
 
     def _environment(self, environment: Environment, catches: bool) -> tuple[np.ndarray, tuple]:
-        """The dome's pixels and the tables it is sampled by; a floor that catches shadows knows light only by the tables."""
+        """The dome's pixels and the tables it is sampled by; what catches shadows knows light only by the tables."""
         read = (environment.image, environment.shipped, environment.saturation, environment.sky)
         image = self._map.get(read, lambda: self._pixels(environment))
         return image, self._tables[catches].get((image,), lambda: build_importance(image, catches))
+
+
+CATCHING = {"nothing": 0, "shadow": a.CATCHES_SHADOW, "reflection": a.CATCHES_REFLECTION}
+
+
+def _catching(document: Document, part_ids: list[str], has_floor: bool) -> np.ndarray:
+    """(n,) int32 what parts, and the floor after them, catch of the product."""
+    found = [CATCHING[document.parts[i].catches] for i in part_ids]
+    if has_floor:
+        found.append(a.CATCHES_SHADOW if document.floor.kind == "shadow" else 0)
+    return np.array(found, np.int32)
 
 
 def _round_up(value: float) -> float:

@@ -25,18 +25,20 @@ OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
 OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings: at the first rough surface and after
 OPT_COLUMNS = 40
 
+CATCHES_SHADOW, CATCHES_REFLECTION = 1, 2
 BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
 
 # Film planes that every picture has
 PLANE_RGB, PLANE_ALPHA, PLANE_SQUARE, PLANE_COUNT = 0, 3, 4, 5
-PLANE_ALBEDO, PLANE_NORMAL, PLANE_CATCH, PLANE_LIT, PLANE_UNSHADOWED = 6, 9, 12, 15, 16
-PLANES = 17
+PLANE_ALBEDO, PLANE_NORMAL, PLANE_CATCH, PLANE_LIT, PLANE_UNSHADOWED = 6, 9, 12, 15, 18
+PLANE_CAUGHT = 21  # share of samples that met what catches shadow
+PLANES = 22
 # ... and those of a job that asks for passes; light groups follow, three planes each
-PLANE_PATHS = 17
-PLANE_HIT, PLANE_DEPTH, PLANE_POSITION, PLANE_FACING = 44, 45, 46, 49
-PLANE_FIRST_NORMAL, PLANE_FIRST_ALBEDO, PLANE_OCCLUSION = 50, 53, 56
-PLANE_SHADOW_LIT, PLANE_SHADOW_ALL = 57, 58
-PLANE_GROUPS = 59
+PLANE_PATHS = 22
+PLANE_HIT, PLANE_DEPTH, PLANE_POSITION, PLANE_FACING = 49, 50, 51, 54
+PLANE_FIRST_NORMAL, PLANE_FIRST_ALBEDO, PLANE_OCCLUSION = 55, 58, 61
+PLANE_SHADOW_LIT, PLANE_SHADOW_ALL = 62, 63
+PLANE_GROUPS = 64
 
 # Ways light can have come, in the order of their planes
 DIRECT_DIFFUSE, INDIRECT_DIFFUSE, DIRECT_SPECULAR, INDIRECT_SPECULAR = 0, 1, 2, 3
@@ -70,7 +72,8 @@ class SceneArrays(NamedTuple):
     top : uintp handle of the instance tree. points : (v, 6) float32, vertex and normal side by side so that one fetch brings both.
     triangles : (t, 3) uint32 local to their mesh.
     vertex_start, triangle_start : (i,) int64 per instance. matrices : (i, 3, 4). normal_matrices : (i, 3, 3).
-    instance_material, instance_part : (i,) int32; part -1 catches shadow only, -2 is the floor, -3 a lamp.
+    instance_material, instance_part : (i,) int32; part -1 is a floor that is only a shadow, -2 a floor, -3 a lamp. instance_catch : (i,) int32
+    CATCHES_SHADOW or CATCHES_REFLECTION of what the backdrop is seen through, else 0.
     instance_faces : (i,) int64 where an instance whose faces wear several materials begins in face_rows, or -1; face_rows : (n,) int32 row of
     the material of each of its triangles. instance_material is then the body's, which counts for what fills a clear solid.
     instance_lamp : (i,) int32 first row of the lamps an instance is, or -1. motion : (k, steps, 3, 4) matrices over the shutter;
@@ -99,6 +102,7 @@ class SceneArrays(NamedTuple):
     normal_matrices: np.ndarray
     instance_material: np.ndarray
     instance_part: np.ndarray
+    instance_catch: np.ndarray
     instance_faces: np.ndarray
     face_rows: np.ndarray
     instance_lamp: np.ndarray

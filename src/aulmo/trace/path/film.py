@@ -7,6 +7,7 @@ import numpy as np
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile.jit import entry
+from aulmo.trace.lamp.dome import luminance
 
 FLOOR, TOP = 0.05, 4.0  # of white: between these noise is told against a pixel's brightness
 
@@ -25,10 +26,10 @@ def develop(film, rgb, alpha, albedo, normal):
             if n <= 0.0:
                 continue
             inverse = 1.0 / n
-            kept = 1.0
-            if film[row, column, a.PLANE_UNSHADOWED] > 0.0:
-                kept = min(1.0, film[row, column, a.PLANE_LIT] / film[row, column, a.PLANE_UNSHADOWED])
             for c in range(3):
+                kept = 1.0
+                if film[row, column, a.PLANE_UNSHADOWED + c] > 0.0:
+                    kept = min(1.0, film[row, column, a.PLANE_LIT + c] / film[row, column, a.PLANE_UNSHADOWED + c])
                 rgb[row, column, c] = (film[row, column, c] + film[row, column, a.PLANE_CATCH + c] * kept) * inverse
                 albedo[row, column, c] = film[row, column, a.PLANE_ALBEDO + c] * inverse
                 normal[row, column, c] = film[row, column, a.PLANE_NORMAL + c] * inverse
@@ -38,11 +39,14 @@ def develop(film, rgb, alpha, albedo, normal):
 @entry
 def shadow_alpha(film, alpha):
     """Coverage when nothing stands behind: the caught shadow becomes opacity."""
+    u, v = a.PLANE_UNSHADOWED, a.PLANE_LIT
     for row in range(film.shape[0]):
         for column in range(film.shape[1]):
-            if film[row, column, a.PLANE_UNSHADOWED] > 0.0:
-                kept = min(1.0, film[row, column, a.PLANE_LIT] / film[row, column, a.PLANE_UNSHADOWED])
-                alpha[row, column] = alpha[row, column] + (1.0 - alpha[row, column]) * (1.0 - kept)
+            whole = luminance(film[row, column, u], film[row, column, u + 1], film[row, column, u + 2])
+            if whole > 0.0:
+                kept = min(1.0, luminance(film[row, column, v], film[row, column, v + 1], film[row, column, v + 2]) / whole)
+                share = film[row, column, a.PLANE_CAUGHT] / max(1.0, film[row, column, a.PLANE_COUNT])
+                alpha[row, column] = min(1.0, alpha[row, column] + share * (1.0 - kept))
 
 
 def moments(film: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

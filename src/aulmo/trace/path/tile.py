@@ -82,8 +82,12 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
     )  # fmt: skip
     r, g, b = shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2]
     if shadow[S_CATCH] > 0.0:
-        out[PLANE_UNSHADOWED] += luminance(r, g, b)
-        out[PLANE_LIT] += luminance(r * vr, g * vg, b * vb)
+        out[PLANE_UNSHADOWED] += r
+        out[PLANE_UNSHADOWED + 1] += g
+        out[PLANE_UNSHADOWED + 2] += b
+        out[PLANE_LIT] += r * vr
+        out[PLANE_LIT + 1] += g * vg
+        out[PLANE_LIT + 2] += b * vb
         return
     if options[OPT_PASSES] > 0.0 and shadow[S_FIRST] > 0.0:
         out[PLANE_SHADOW_ALL] += luminance(r, g, b)
@@ -107,6 +111,7 @@ def borrowed_scene(scene, materials):
         borrowed(scene.normal_matrices),
         borrowed(scene.instance_material),
         borrowed(scene.instance_part),
+        borrowed(scene.instance_catch),
         borrowed(scene.instance_faces),
         borrowed(scene.face_rows),
         borrowed(scene.instance_lamp),

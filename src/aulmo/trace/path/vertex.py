@@ -22,19 +22,17 @@ from aulmo.trace.compile.arrays import (
     OPT_SPECULAR_BOUNCES,
     OPT_UNIFORM_CHOICE,
     PLANE_ALBEDO,
-    PLANE_ALPHA,
-    PLANE_CATCH,
     PLANE_NORMAL,
     P_TABLES,
     ROUGH_LEVELS,
 )
 from aulmo.trace.shape.embree import NO_HIT
-from aulmo.trace.path.gather import backdrop_light, found_light, guide_albedo, left_scene, met_lamp, note_first
+from aulmo.trace.path.catcher import let_through, mirrors
+from aulmo.trace.path.gather import found_light, guide_albedo, left_scene, met_lamp, note_first
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.lamp.lamps import lamp_light, meet_lamp
 from aulmo.trace.lamp.light_tree import FROM_ANYWHERE, lit_matt
 from aulmo.trace.lamp.light_sample import Vertex, sample_lights
-from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material.medium import flight, turned_aside
 from aulmo.trace.material.microfacet import henyey_greenstein, sample_phase
 from aulmo.trace.material.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes, seen_by
@@ -53,7 +51,6 @@ from aulmo.trace.path.path_state import (
     EVENTS,
     FIRST,
     GUIDED,
-    HEIGHT,
     IN_VOLUME,
     KIND,
     LAST_INSTANCE,
@@ -204,18 +201,15 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
                 which = whole[BELOW_MATERIAL]
             else:
                 whole[BELOW] = 0
-        elif part == -1:
+        elif scene.instance_catch[instance] > 0:
             mode = ON_CATCHER
-            br, bg, bb, opaque = backdrop_light(scene, options, dx, dy, dz, state[HEIGHT])
-            out[PLANE_CATCH] += tr * br
-            out[PLANE_CATCH + 1] += tg * bg
-            out[PLANE_CATCH + 2] += tb * bb
-            if opaque == 0.0:
-                out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
-            if whole[GUIDED] == 0:
-                for c in range(3):
-                    out[PLANE_ALBEDO + c] += 0.5
-                out[PLANE_NORMAL + 2] += 1.0
+            if facing < 0.0:
+                gx, gy, gz, nx, ny, nz = -gx, -gy, -gz, -nx, -ny, -nz
+            if mirrors(scene, ray, words, state, whole, scene.materials[which], instance, px, py, pz, nx, ny, nz, lift, tr, tg, tb):
+                return
+            let_through(
+                scene, options, state, whole, out, matte, with_mattes, np.float32(part), np.float32(which), nx, ny, nz, tr, tg, tb,
+            )  # fmt: skip
     m = scene.materials[which]
     table = scene.albedos[which]
     if mode == ON_SURFACE:

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 
 from aulmo.trace.compile.borrowed import address
-from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile.jit import entry, inlined
 
 import llvmlite.binding as llvm  # noqa: E402
 from numba import types  # noqa: E402
@@ -26,6 +26,14 @@ _GEOMETRY_TRIANGLE, _GEOMETRY_INSTANCE = 0, 121
 _FORMAT_UINT3, _FORMAT_FLOAT3, _FORMAT_FLOAT3X4_ROW = 0x5003, 0x9003, 0x9134
 _SCENE_ROBUST = 1 << 2
 _QUALITY_LOW, _QUALITY_MEDIUM = 0, 1
+
+
+# what sets up an instance, also called from a kernel where there are thousands
+_OF_MANY = (
+    "rtcNewGeometry", "rtcSetGeometryInstancedScene", "rtcSetGeometryTransform", "rtcSetGeometryMask", "rtcCommitGeometry", "rtcAttachGeometryByID",
+    "rtcReleaseGeometry",
+)  # fmt: skip
+MANY = 1000
 
 
 def _load():
@@ -57,7 +65,7 @@ def _load():
     ):
         function = getattr(lib, name)
         function.restype, function.argtypes = result, arguments
-    for name in ("rtcIntersect1", "rtcOccluded1", "rtcIntersect16"):
+    for name in ("rtcIntersect1", "rtcOccluded1", "rtcIntersect16", *_OF_MANY):
         llvm.add_symbol("aulmo_" + name, ctypes.cast(getattr(lib, name), p).value)
     return lib
 
@@ -68,6 +76,33 @@ _signature = types.void(types.uintp, types.uintp, types.uintp)
 _intersect1 = types.ExternalFunction("aulmo_rtcIntersect1", _signature)
 _occluded1 = types.ExternalFunction("aulmo_rtcOccluded1", _signature)
 _intersect16 = types.ExternalFunction("aulmo_rtcIntersect16", types.void(types.uintp, types.uintp, types.uintp, types.uintp))
+
+_word = types.uint32
+_new_geometry = types.ExternalFunction("aulmo_rtcNewGeometry", types.uintp(types.uintp, types.int32))
+_set_scene = types.ExternalFunction("aulmo_rtcSetGeometryInstancedScene", types.void(types.uintp, types.uintp))
+_set_transform = types.ExternalFunction("aulmo_rtcSetGeometryTransform", types.void(types.uintp, _word, types.int32, types.uintp))
+_set_mask = types.ExternalFunction("aulmo_rtcSetGeometryMask", types.void(types.uintp, _word))
+_commit = types.ExternalFunction("aulmo_rtcCommitGeometry", types.void(types.uintp))
+_attach = types.ExternalFunction("aulmo_rtcAttachGeometryByID", types.void(types.uintp, types.uintp, _word))
+_release = types.ExternalFunction("aulmo_rtcReleaseGeometry", types.void(types.uintp))
+
+
+@entry
+def attach_instances(device, scene, handles, matrices, masks):
+    """Put instances that stand still into a scene. handles : (n,) uint64 scenes of the meshes, 0 for one that is left out. matrices : (n, 3, 4)
+    float32. masks : (n,) uint32."""
+    first = address(matrices)
+    for k in range(len(handles)):
+        if handles[k] == 0:
+            continue
+        geometry = _new_geometry(device, np.int32(_GEOMETRY_INSTANCE))
+        _set_scene(geometry, np.uintp(handles[k]))
+        _set_transform(geometry, np.uint32(0), np.int32(_FORMAT_FLOAT3X4_ROW), np.uintp(first + np.uintp(48 * k)))
+        _set_mask(geometry, masks[k])
+        _commit(geometry)
+        _attach(scene, geometry, np.uint32(k))
+        _release(geometry)
+
 
 # A packet of sixteen rays (RTCRayHit16): the fields of one ray, each sixteen wide; then the mask of valid rays.
 PACKET, PACKET_FIELDS = 16, 21
@@ -140,7 +175,13 @@ class InstanceTree:
         matrices = np.ascontiguousarray(matrices, np.float32)
         first, each = matrices.ctypes.data, matrices.strides[0] if len(matrices) else 0
         moving = {index: np.ascontiguousarray(steps, np.float32) for index, steps in (moving or {}).items()}
+        many = len(self.trees) >= MANY
+        if many:
+            handles = np.array([0 if k in moving else tree.handle for k, tree in enumerate(self.trees)], np.uint64)
+            attach_instances(np.uintp(_device), np.uintp(self.handle), handles, matrices, np.ascontiguousarray(masks, np.uint32))
         for index, (tree, mask) in enumerate(zip(self.trees, masks.tolist())):
+            if many and index not in moving:
+                continue
             geometry = _lib.rtcNewGeometry(_device, _GEOMETRY_INSTANCE)
             _lib.rtcSetGeometryInstancedScene(geometry, tree.handle)
             steps = moving.get(index)

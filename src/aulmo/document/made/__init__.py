@@ -1,0 +1,1 @@
+"""What rules make: meshes of set pieces, copies, and where things stand along paths."""

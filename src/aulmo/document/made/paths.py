@@ -1,0 +1,80 @@
+"""Where a path runs: its points cut finely, even steps along it, its heading."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from aulmo.document.records import GuidePath
+from aulmo.errors import BadValue
+
+FINE = 24  # straight pieces between two points of a smooth path
+
+
+def check(path: GuidePath) -> None:
+    """Raise BadValue with a sentence when it leads nowhere."""
+    points = np.array(path.points, float).reshape(-1, 3)
+    if len(points) < 2:
+        raise BadValue("A path needs at least two points.")
+    if not np.isfinite(points).all():
+        raise BadValue("A path's points have to be numbers.")
+    if np.abs(points - points[0]).max() < 1e-6:
+        raise BadValue("A path's points have to lie apart.")
+
+
+def line(path: GuidePath) -> np.ndarray:
+    """(n, 3) points of a path: its own, with a smooth curve through them cut into short pieces (centripetal Catmull-Rom; Yuksel et al. 2011,
+    "Parameterization and applications of Catmull-Rom curves"). A closed one ends where it began. Raises BadValue."""
+    check(path)
+    p = np.array(path.points, float)
+    p = p[np.concatenate([[True], np.abs(np.diff(p, axis=0)).max(1) > 1e-9])]
+    if path.closed and np.abs(p[0] - p[-1]).max() < 1e-9 and len(p) > 2:
+        p = p[:-1]
+    if not path.smooth or len(p) < 3:
+        return np.concatenate([p, p[:1]]) if path.closed else p
+    if path.closed:
+        around = np.concatenate([p[-1:], p, p[:2]])
+    else:
+        around = np.concatenate([2 * p[:1] - p[1:2], p, 2 * p[-1:] - p[-2:-1]])
+    a, b, c, d = around[:-3], around[1:-2], around[2:-1], around[3:]
+    gap = [np.sqrt(np.maximum(np.linalg.norm(v - u, axis=1), 1e-12))[:, None] for u, v in ((a, b), (b, c), (c, d))]
+    t0, t1, t2, t3 = 0 * gap[0], gap[0], gap[0] + gap[1], gap[0] + gap[1] + gap[2]
+    pieces = []
+    for share in np.arange(FINE) / FINE:
+        t = t1 + share * (t2 - t1)
+        ab = ((t1 - t) * a + (t - t0) * b) / (t1 - t0)
+        bc = ((t2 - t) * b + (t - t1) * c) / (t2 - t1)
+        cd = ((t3 - t) * c + (t - t2) * d) / (t3 - t2)
+        pieces.append(((t2 - t) * ((t2 - t) * ab + (t - t0) * bc) / (t2 - t0) + (t - t1) * ((t3 - t) * bc + (t - t1) * cd) / (t3 - t1)) / (t2 - t1))
+    fine = np.stack(pieces, 1).reshape(-1, 3)
+    return np.concatenate([fine, p[:1] if path.closed else p[-1:]])
+
+
+def length(path: GuidePath) -> float:
+    """Length in mm. Raises BadValue."""
+    return float(np.linalg.norm(np.diff(line(path), axis=0), axis=1).sum())
+
+
+class Places(NamedTuple):
+    """Points (n, 3) on a path and the way it runs there (n, 3), of unit length."""
+
+    points: np.ndarray
+    headings: np.ndarray
+
+
+def places(path: GuidePath, count: int) -> Places:
+    """Points at even steps from its beginning to its end; a closed path has none twice. Raises BadValue."""
+    fine = line(path)
+    steps = np.linalg.norm(np.diff(fine, axis=0), axis=1)
+    before = np.concatenate([[0.0], np.cumsum(steps)])
+    at = before[-1] * (np.arange(count) / count if path.closed else np.linspace(0, 1, count) if count > 1 else np.array([0.0]))
+    k = np.clip(np.searchsorted(before, at, "right") - 1, 0, len(steps) - 1)
+    share = ((at - before[k]) / np.maximum(steps[k], 1e-12))[:, None]
+    points = fine[k] + share * (fine[k + 1] - fine[k])
+    ways = np.diff(fine, axis=0) / np.maximum(steps[:, None], 1e-12)
+    if path.smooth:  # the heading turns evenly between two pieces too
+        corner = np.concatenate([ways[-1:] if path.closed else ways[:1], ways, ways[:1] if path.closed else ways[-1:]])
+        bends = corner[:-1] + corner[1:]
+        headings = bends[k] + share * (bends[k + 1] - bends[k])
+    else:
+        headings = ways[k]
+    return Places(points, headings / np.maximum(np.linalg.norm(headings, axis=1, keepdims=True), 1e-12))

@@ -1,0 +1,131 @@
+"""Paths from drawings: the lines of an SVG or DXF file."""
+
+import math
+from pathlib import Path
+
+import numpy as np
+
+from aulmo.document import edits
+from aulmo.document.made import paths
+from aulmo.document.records import GuidePath
+from aulmo.errors import AulmoError, BadFile
+
+DRAWINGS = (".svg", ".dxf")
+PIXEL_MM = 25.4 / 96.0  # of an SVG's user unit (CSS Values and Units 4)
+CHORD_MM = 0.05
+MOST_POINTS, MOST_LINES, LARGEST = 20_000, 500, 64 << 20
+DXF_UNITS = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 13: 0.001, 14: 100.0}  # $INSUNITS of the DXF reference
+
+
+def read_paths(path: Path) -> list[GuidePath]:
+    """The lines of a drawing as straight paths in mm on z = 0, y pointing away from the camera. Raises BadFile with one sentence."""
+    path = Path(path)
+    if path.suffix.lower() not in DRAWINGS:
+        raise BadFile(f"{path.name} is no drawing Aulmo reads; it reads SVG and DXF.")
+    try:
+        if path.stat().st_size > LARGEST:
+            raise BadFile(f"{path.name} is too large for a drawing.")
+        lines = _svg(path) if path.suffix.lower() == ".svg" else _dxf(path)
+    except AulmoError:
+        raise
+    except OSError as error:
+        raise BadFile(f"{path.name} could not be read: {error.strerror or 'it is damaged or no drawing'}.") from error
+    except Exception as error:
+        raise BadFile(f"{path.name} could not be read: it is damaged or no drawing.") from error
+    found = []
+    for number, (points, closed) in enumerate(lines[:MOST_LINES], 1):
+        points = _thinned(points)
+        x = tuple((float(a), float(b), float(c)) for a, b, c in np.round(points, 6).tolist())
+        made = GuidePath(id=edits.new_id(), name=path.stem if len(lines) == 1 else f"{path.stem} {number}", points=x, smooth=False, closed=closed)
+        try:
+            paths.check(made)
+        except AulmoError:
+            continue  # a dot is no path
+        found.append(made)
+    if not found:
+        raise BadFile(f"{path.name} holds no lines that could be a path.")
+    return found
+
+
+def _thinned(points: np.ndarray) -> np.ndarray:
+    points = points[np.isfinite(points).all(1)]
+    if len(points) > MOST_POINTS:
+        points = points[np.linspace(0, len(points) - 1, MOST_POINTS).astype(int)]
+    return points
+
+
+def _svg(path: Path) -> list[tuple[np.ndarray, bool]]:
+    from svgelements import SVG, Close, Line, Move, Shape
+    from svgelements import Path as Strokes
+
+    drawing = SVG.parse(str(path), reify=True, ppi=96.0)
+    lines: list[tuple[np.ndarray, bool]] = []
+    for element in drawing.elements():
+        if not isinstance(element, Shape) or (element.values.get("display") == "none"):
+            continue
+        points: list[tuple[float, float]] = []
+
+        def done(closed: bool) -> None:
+            if len(points) > 1:
+                flat = np.array(points) * [PIXEL_MM, -PIXEL_MM]
+                lines.append((np.concatenate([flat, np.zeros((len(flat), 1))], 1), closed))
+            points.clear()
+
+        for stroke in Strokes(element):
+            if isinstance(stroke, Move):
+                done(False)
+                points.append((stroke.end.x, stroke.end.y))
+            elif isinstance(stroke, Close):
+                if len(points) > 1 and math.dist(points[0], points[-1]) < 1e-9:
+                    points.pop()
+                done(True)
+            elif isinstance(stroke, Line):
+                points.append((stroke.end.x, stroke.end.y))
+            else:
+                length = float(stroke.length(error=1e-3)) * PIXEL_MM
+                steps = int(min(400, max(8, math.ceil(math.sqrt(length / CHORD_MM)))))
+                points += [(p.x, p.y) for p in (stroke.point(k / steps) for k in range(1, steps + 1))]
+        done(False)
+    return lines
+
+
+def _dxf(path: Path) -> list[tuple[np.ndarray, bool]]:
+    import ezdxf
+    from ezdxf import path as strokes
+
+    drawing = ezdxf.readfile(str(path))
+    unit = DXF_UNITS.get(int(drawing.header.get("$INSUNITS", 0)), 1.0)
+    lines: list[tuple[np.ndarray, bool]] = []
+    for entity in drawing.modelspace():
+        if entity.dxftype() not in ("LINE", "LWPOLYLINE", "POLYLINE", "ARC", "CIRCLE", "ELLIPSE", "SPLINE"):
+            continue
+        made = strokes.make_path(entity)
+        points = np.array([tuple(p) for p in made.flattening(CHORD_MM / unit)], float) * unit
+        if len(points) < 2:
+            continue
+        closed = bool(made.is_closed)
+        lines.append((points[:-1] if closed and np.abs(points[0] - points[-1]).max() < 1e-9 else points, closed))
+    return _chained(lines)
+
+
+def _chained(lines: list[tuple[np.ndarray, bool]]) -> list[tuple[np.ndarray, bool]]:
+    """Open lines whose ends meet as one."""
+    done = [line for line in lines if line[1]]
+    left = [points for points, closed in lines if not closed]
+    while left:
+        chain = left.pop(0)
+        grown = True
+        while grown:
+            grown = False
+            for k, other in enumerate(left):
+                for a, b in ((chain, other), (chain, other[::-1]), (chain[::-1], other), (chain[::-1], other[::-1])):
+                    if np.abs(a[-1] - b[0]).max() < 1e-6:
+                        chain = np.concatenate([a, b[1:]])
+                        left.pop(k)
+                        grown = True
+                        break
+                if grown:
+                    break
+        closed = len(chain) > 3 and bool(np.abs(chain[0] - chain[-1]).max() < 1e-6)
+        done.append((chain[:-1] if closed else chain, closed))
+    return done
