@@ -15,7 +15,7 @@ from aulmo.document.records import Camera, Document, Shot
 def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray, np.ndarray] | None:
     """World box (low, high) of parts and all below them, from every vertex; None when they have no geometry."""
     document = with_copies(document)
-    leaves = _counted(document, part_ids)
+    leaves = counted_parts(document, part_ids)
     if not leaves:
         return None
     matrices = np.array([world_matrix(document, i) for i in leaves]) if len(leaves) < 50 else _stacked(world_matrices(document), leaves)
@@ -23,8 +23,9 @@ def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray
     return (ends[:, 0] + matrices[:, :3, 3]).min(0), (ends[:, 1] + matrices[:, :3, 3]).max(0)
 
 
-def _counted(document: Document, part_ids) -> list[str]:
+def counted_parts(document: Document, part_ids) -> list[str]:
     """Parts with geometry among the given ones and below; of a copies rule what it makes, not what it copies."""
+    document = with_copies(document)
     leaves = edits.leaves(document, part_ids)
     if not any(":" in i for i in leaves):
         return leaves
@@ -117,7 +118,7 @@ FILLS = 0.68  # of the frame's tighter side, in a first framing
 def points_of(document: Document, assets: AssetStore, part_ids, most: int = 200_000) -> np.ndarray:
     """(n, 3) points in the world that lie on parts and all below them: every vertex, or evenly chosen ones where there are very many."""
     document = with_copies(document)
-    leaves = _counted(document, part_ids)
+    leaves = counted_parts(document, part_ids)
     total = sum(len(assets.mesh(document.parts[i].mesh or "").vertices) for i in leaves)
     step = max(1, total // most)
     worlds = world_matrices(document)

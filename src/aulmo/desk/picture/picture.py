@@ -178,7 +178,8 @@ class Picture(PictureView):
     def surface_at(self, at: QPoint, part: str) -> str:
         """The address of the surface of a part that is seen at a point: of a face set, else of the part."""
         hit = self.pick(at) if self.session.document.parts[part].face_sets else None
-        return surface_under(self.session.document, part, hit.face if hit is not None and hit.part == part else None)
+        own = hit is not None and hit.part is not None and self.stored(hit.part) == part
+        return surface_under(self.session.document, part, hit.face if hit is not None and own else None)
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         """Finish."""
@@ -271,7 +272,8 @@ class Picture(PictureView):
 
     def _targets(self, at: QPoint, part: str, alone: bool) -> list[str]:
         hit = self.pick(at) if self.session.document.parts[part].face_sets else None
-        return swatch_targets(self.session, part, alone, hit.face if hit is not None and hit.part == part else None)
+        own = hit is not None and hit.part is not None and self.stored(hit.part) == part
+        return swatch_targets(self.session, part, alone, hit.face if hit is not None and own else None)
 
     def file_words(self, path: Path) -> str:
         """What dropping a file does."""

@@ -1,7 +1,7 @@
 """What the picture shows: the live renderer's image and what is drawn over it, and what lies under a point of it."""
 
 import math
-from typing import Protocol
+from typing import Collection, Protocol
 
 import numpy as np
 from msgspec.structs import replace
@@ -14,13 +14,17 @@ from aulmo.desk.picture.view_motion import ray_through
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
+from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
+from aulmo.prepare.faces import faces_of_asset
 from aulmo.trace.camera_rows import project
 from aulmo.trace.live import LivePicture, Request, Shown
 from aulmo.trace.pick import Hit, pick
 from aulmo.trace.scene import Scene
 from aulmo.trace.tracer import Draft
+
+MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are looked at for edges while the hand waits
 
 
 class Overlay(Protocol):
@@ -172,7 +176,7 @@ class PictureView(QWidget):
         )  # fmt: skip
 
     def _take(self, state: Shown) -> None:
-        if not set(state.part_ids) <= set(self.session.document.parts) and state.draft is None and state.picture.size == 0:
+        if not set(state.part_ids) <= set(self.session.resolved.parts) and state.draft is None and state.picture.size == 0:
             return  # of another project
         self.state = state
         if state.picture.size:
@@ -191,21 +195,36 @@ class PictureView(QWidget):
 
     def outline(self) -> None:
         """Find the outline of what is selected."""
-        shown = self.session.face_set
-        key = (self.draft, self.session.selection, theme.current().accent_hover, shown)
+        shown, picked = self.session.face_set, self.session.picked
+        key = (self.draft, self.session.selection, theme.current().accent_hover, shown, picked, self.session.subject)
         if self._outline_for and self._outline_for[0] is key[0] and self._outline_for[1:] == key[1:]:
             return
         self._outline_for, self._outline = key, None
         if self.draft is not None and self.session.selection:
-            chosen = set(edits.leaves(self.session.document, self.session.selection))
+            chosen = self._outlined_parts()
             member = np.zeros(len(self.draft_parts) + 4, bool)
             member[[n for n, i in enumerate(self.draft_parts) if i in chosen]] = True
             mask = member[self.draft.parts]  # numbers below zero, of floor and lamps, fall on the last ones
-            if shown is not None and self.scene is not None:
+            if picked[0] and self.scene is not None:
+                mask &= self._in_faces(mask, picked[1])
+            elif shown is not None and self.scene is not None:
                 mask &= self._in_faces(mask, shown.faces)
             if mask.any():
                 self._outline = _outlined(mask, QColor(theme.current().accent_hover))
         self.update()
+
+    def _outlined_parts(self) -> set[str]:
+        """The parts of the picture that the selection means: of a rule's source all its copies, of a single copy that one."""
+        session = self.session
+        resolved = session.resolved
+        if session.copy:
+            return set(edits.leaves(resolved, [session.copy]))
+        chosen = set(edits.leaves(resolved, [i for i in session.selection if i in resolved.parts]))
+        if session.picked[0]:
+            chosen = {session.picked[0]}
+        if resolved.parts is not session.document.parts:
+            chosen |= {i for i in self.draft_parts if ":" in i and source_of(session.document, i) in chosen}
+        return chosen
 
     def _in_faces(self, mask: np.ndarray, faces: tuple[int, ...]) -> np.ndarray:
         """Which pixels of the one selected part lie on some of its faces."""
@@ -213,7 +232,7 @@ class PictureView(QWidget):
         found = np.zeros_like(mask)
         numbers = np.unique(self.draft.parts[mask])
         if len(numbers) == 1 and 0 <= numbers[0] < len(self.scene.meshes):
-            held = self.scene.meshes[int(numbers[0])].faces
+            held = self.face_numbers(int(numbers[0]))
             triangles = self.draft.triangles[mask]
             if len(held) and int(triangles.max(initial=0)) < len(held):
                 found[mask] = np.isin(held[triangles], faces)
@@ -300,17 +319,38 @@ class PictureView(QWidget):
 
     # what lies under the cursor
 
-    def pick(self, at: QPoint) -> Hit | None:
-        """What is seen at a point of the widget through the view as it is now: part, face, point, normal."""
+    def face_numbers(self, instance: int) -> np.ndarray:
+        """The face of each triangle of an instance of the scene: as the mesh has them, else by the angles between them when it is not too large."""
+        assert self.scene is not None
+        mesh = self.scene.meshes[instance]
+        if len(mesh.faces) or len(mesh.triangles) > MOST_BY_ANGLE:
+            return mesh.faces
+        name = self.session.document.parts[source_of(self.session.document, self.scene.part_ids[instance])].mesh
+        return faces_of_asset(self.session.assets, name).counted.faces if name is not None else mesh.faces
+
+    def pick(self, at: QPoint, but: Collection[str] = ()) -> Hit | None:
+        """What is seen at a point of the widget through the view as it is now: part, face, point, normal; through the parts named in `but`."""
         if self.scene is None:
             return None
         origin, direction = ray_through(self.wide_camera(), at.x() + 0.5, at.y() + 0.5, self.width(), self.height())
-        return pick(self.scene, origin, direction)
+        return pick(self.scene, origin, direction, but)
 
-    def part_at(self, at: QPoint) -> str | None:
-        """Id of the part seen at a point of the widget."""
+    def seen_at(self, at: QPoint) -> str | None:
+        """Id of the part seen at a point of the widget, one that a rule made too."""
         hit = self.pick(at) if self.rect().contains(at) else None
         return hit.part if hit is not None else None
+
+    def part_at(self, at: QPoint) -> str | None:
+        """Id of the part seen at a point of the widget; of a copy the part that it is a copy of."""
+        seen = self.seen_at(at)
+        return self.stored(seen) if seen is not None else None
+
+    def stored(self, part_id: str) -> str | None:
+        """The part of the project that is meant by one in the picture; None when it has gone meanwhile."""
+        document = self.session.document
+        if ":" in part_id and (maker_of(part_id) or "") not in document.parts:
+            return None
+        return source_of(document, part_id)
 
     def point_at(self, at: QPoint) -> np.ndarray | None:
         """World point seen at a point of the widget."""
@@ -339,6 +379,8 @@ class PictureView(QWidget):
 
     def screen_point(self, part_id: str) -> QPoint | None:
         """A point of the widget where a part is seen."""
+        if self.draft is not None and part_id not in self.draft_parts:  # of a copied part any copy
+            part_id = next((i for i in self.draft_parts if ":" in i and self.stored(i) == part_id), part_id)
         if self.draft is None or part_id not in self.draft_parts:
             return None
         rows, columns = np.nonzero(self.draft.parts == self.draft_parts.index(part_id))
@@ -347,6 +389,18 @@ class PictureView(QWidget):
         k = int(np.argmin(np.hypot(rows - rows.mean(), columns - columns.mean())))
         h, w = self.draft.parts.shape
         return QPoint(math.ceil((columns[k] + 0.5) * self.width() / w - 0.5), math.ceil((rows[k] + 0.5) * self.height() / h - 0.5))
+
+    def places_on_screen(self, points: np.ndarray) -> np.ndarray:
+        """(n, 3) where world points (n, 3) are seen, and how far ahead they lie."""
+        return project(self.wide_camera(), points, self.width(), self.height())
+
+    def mm_per_pixel(self, point: np.ndarray) -> float:
+        """Width in mm of a pixel of the widget at a world point."""
+        camera = self.wide_camera()
+        if camera.projection == "parallel":
+            return camera.span_mm / max(1, self.width())
+        ahead = float(self.places_on_screen(np.asarray(point, float).reshape(1, 3))[0, 2])
+        return max(1e-9, ahead) * camera.sensor_mm / camera.focal_length_mm / max(1, self.width())
 
     def place_on_screen(self, point) -> QPoint:
         """Where a world point is seen."""

@@ -20,7 +20,7 @@ class PrepareBench(QWidget):
         self.session = session
         self._known: dict[str, Health] = {}
         self._asked: set[str] = set()
-        head = BenchHead("Health")
+        self.head = head = BenchHead("Health")
         self.summary = label("")
         head.addWidget(self.summary)
         head.addStretch(1)

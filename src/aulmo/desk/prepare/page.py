@@ -4,12 +4,14 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from aulmo.desk.prepare.face_sets import FaceSets
+from aulmo.desk.prepare.page_made import CopiesSection, PieceSection
 from aulmo.desk.prepare.page_source import SourceChoices
 from aulmo.desk.shell.bound import number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label, length_unit, row
 from aulmo.document import edits
+from aulmo.document.made.copies import with_copies
 from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Finesse
 from aulmo.prepare import arrange
@@ -21,7 +23,7 @@ MOST_FILES = 12  # whose choices are listed, the latest
 class PreparePage(Page):
     """Where a part is and how it is built."""
 
-    def __init__(self, session: Session, rest, centre) -> None:
+    def __init__(self, session: Session, rest, centre, run) -> None:
         super().__init__(session)
         self.name = self.add(None, "parts/{part}/name")
         self.place = self.section("Place")
@@ -34,6 +36,8 @@ class PreparePage(Page):
         line.addWidget(button("Centre", centre))
         line.addWidget(button("Handles", lambda: session.set_tool("" if session.tool == "handles" else "handles"), tip="T"))
         self.place.add(tools)
+        self.set_piece = PieceSection(self)
+        self.copies = CopiesSection(self, session, run)
         self.facts = self.section("Size and triangles")
         self.size_text, self.count = label(""), label("")
         self.facts.add(row("Size", self.size_text))
@@ -44,6 +48,8 @@ class PreparePage(Page):
             field.edited.connect(lambda _: self._retessellate())
             field.setFixedWidth(86)
             self.finesse.add(row(title, field, tip=field.toolTip()))
+        self.for_shots = button("For the shots’ size…", lambda: run("finesse_shot"), "", "As fine as the shots’ cameras can show, and no finer")
+        self.finesse.add(row("", self.for_shots))
         self.exact = label("Triangles only: this part came without an exact shape.", wrap=True)
         self.exact.setContentsMargins(9, 0, 0, 0)
         self.finesse.add(self.exact)
@@ -55,6 +61,7 @@ class PreparePage(Page):
         self.states = self.section("State")
         self.visible = self.add(self.states, "parts/{parts}/visible")
         self.locked = self.add(self.states, "parts/{parts}/locked")
+        self.catches = self.add(self.states, "parts/{solids}/catches")
         self.notes = self.section("Choices made")
         self.note_text = label("", wrap=True)
         self.note_text.setContentsMargins(9, 0, 0, 0)
@@ -68,7 +75,9 @@ class PreparePage(Page):
         document, chosen = self.session.document, self.session.selection
         one = document.parts[chosen[0]] if len(chosen) == 1 else None
         self.name.set_visible(one is not None)
-        for section in (self.place, self.finesse, self.edges, self.states):
+        self.set_piece.show_part(one)
+        self.copies.show_part(one)
+        for section in (self.place, self.edges, self.states):
             section.setVisible(bool(chosen))
         self.facts.setVisible(bool(document.parts))
         self.notes.setVisible(not chosen and bool(document.notes or document.sources))
@@ -79,18 +88,20 @@ class PreparePage(Page):
         if not chosen:
             self._show_sources()
         self.title.setText(one.name if one else counted(len(chosen), "part") if chosen else document.name)
-        leaves = self._show_facts(chosen or document.roots)
+        self._show_facts(chosen or document.roots)
+        self.finesse.setVisible(bool(chosen) and any(document.parts[i].set_piece is None for i in edits.leaves(document, chosen)))
         if not chosen:
             return
         for field in (f for fields in self.fields.values() for f in fields):
             field.setEnabled(one is not None and not one.locked)
         self.position.label.setText(f"Position {length_unit()[0]}")
-        exact = next((document.parts[i] for i in leaves if document.parts[i].shape), None)
+        exact = next((document.parts[i] for i in edits.leaves(document, chosen) if document.parts[i].shape), None)
         finesse = exact.finesse if exact else Finesse()
         for field, value in ((self.chord, finesse.chord_mm), (self.angle, finesse.angle)):
             field.setEnabled(exact is not None)
             field.set_value(value)
         self.exact.setVisible(exact is None)
+        self.for_shots.setVisible(exact is not None)
 
     def _show_sources(self) -> None:
         sources = list(self.session.document.sources.values())[-MOST_FILES:]
@@ -108,8 +119,9 @@ class PreparePage(Page):
         unit, factor = length_unit()
         if not (self._counted and self._counted[0] is document.parts and self._counted[1] == (part_ids, unit)):
             size = arrange.size_of(document, assets, part_ids)
-            leaves = edits.leaves(document, part_ids)
-            count = sum(len(assets.mesh(document.parts[i].mesh or "").triangles) for i in leaves)
+            leaves = arrange.counted_parts(document, part_ids)
+            parts = with_copies(document).parts
+            count = sum(len(assets.mesh(parts[i].mesh or "").triangles) for i in leaves)
             self._counted = (document.parts, (part_ids, unit), leaves)
             self.size_text.setText(" × ".join(show(v / factor, "", 1 if factor == 1 else 2) for v in size) + f" {unit}")
             self.count.setText(f"{grouped(count)} in {counted(len(leaves), 'part')}")

@@ -1,15 +1,48 @@
 """Prepare as a stage of the window."""
 
+from aulmo.desk.picture.tools.handles import HandlesTool
+from aulmo.desk.prepare.arrange_commands import ArrangeCommands
 from aulmo.desk.prepare.bench import PrepareBench
+from aulmo.desk.prepare.bench_arrange import ArrangeBench
+from aulmo.desk.prepare.bench_choose import ChooseBench
+from aulmo.desk.prepare.bench_copies import CopiesBench
+from aulmo.desk.prepare.bench_cut import CutBench
+from aulmo.desk.prepare.bench_set import SetBench
 from aulmo.desk.prepare.commands import PrepareCommands
+from aulmo.desk.prepare.faces_tool import FacesTool
+from aulmo.desk.prepare.make_commands import MakeCommands
+from aulmo.desk.prepare.measure_tool import MeasureTool
 from aulmo.desk.prepare.page import PreparePage
+from aulmo.desk.prepare.page_path import PathPage
+from aulmo.desk.prepare.path_marks import PathMarks
+from aulmo.desk.prepare.path_tool import PathTool
+from aulmo.desk.prepare.pivot_tool import PivotTool
+from aulmo.desk.prepare.place_tool import PlaceTool
+from aulmo.desk.prepare.stand_tool import StandTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 
 def _build(desk: Desk) -> Built:
+    session, picture = desk.session, desk.picture
+    place, faces = PlaceTool(picture), FacesTool(picture)
+    for tool in (place, faces, StandTool(picture), MeasureTool(picture), PivotTool(picture), PathTool(picture)):
+        picture.add_tool(tool)
+    picture.overlays.append(PathMarks(picture))
     commands = PrepareCommands(desk)
-    page = PreparePage(desk.session, commands.rest_on_floor, commands.centre)
-    return Built({"Health": PrepareBench(desk.session)}, page, {}, commands)
+    arrange, make = ArrangeCommands(desk), MakeCommands(desk, place)
+    desk.moves.append(arrange.put_into)
+    page = PreparePage(session, commands.rest_on_floor, commands.centre, desk.registry.run)
+    handles = picture.tools["handles"]
+    assert isinstance(handles, HandlesTool)
+    benches = {
+        "Health": PrepareBench(session),
+        "Set": SetBench(session, place, make.draw_path, make.choose_drawing),
+        "Arrange": ArrangeBench(session, desk.registry, handles, arrange.align, arrange.space, arrange.flip),
+        "Copies": CopiesBench(session, make.make_copies),
+        "Cut": CutBench(session, faces, make),
+        "Choose": ChooseBench(session, commands.keep_selection),
+    }
+    return Built(benches, page, {"paths": PathPage(session)}, commands)
 
 
 PREPARE = Stage(

@@ -22,6 +22,9 @@ def meant(session: Session, word: str) -> list[str]:
         return [shot.id] if shot else []
     if word == "lamp":
         return [session.lamp.id] if session.lamp is not None else []
+    if word == "path":
+        held = session.subject[6:] if session.subject.startswith("paths/") else ""
+        return [held] if held in session.document.paths else []
     if word == "material":
         return [session.material_id] if session.material_id in session.document.materials else []
     if word == "part":

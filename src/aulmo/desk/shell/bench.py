@@ -1,44 +1,86 @@
 """The bench: the stage's own working surface under the picture."""
 
+from typing import Callable, Iterable
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QHBoxLayout, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import Built
 
 
 class BenchHead(QHBoxLayout):
-    """The line on top of a bench: its name, and room for chips and buttons."""
+    """The line on top of a bench: its name, or the tabs of all faces of the stage, and room for chips and buttons."""
 
     def __init__(self, title: str) -> None:
         super().__init__()
+        self.title = title
         self.setContentsMargins(12, 6, 12, 4)
         self.setSpacing(6)
-        tab = QToolButton()
-        tab.setText(title)
-        tab.setObjectName("benchTab")
-        tab.setCheckable(True)
-        tab.setChecked(True)
-        tab.clicked.connect(lambda: tab.setChecked(True))
-        tab.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self.addWidget(tab)
+        self._tabs = QHBoxLayout()
+        self._tabs.setSpacing(14)
+        self.addLayout(self._tabs)
         self.addSpacing(18)
+        self.show_tabs((title,), lambda _: None)
+
+    def show_tabs(self, names: Iterable[str], chosen: Callable[[str], None]) -> None:
+        """A tab for each face, this one's on."""
+        while self._tabs.count():
+            item = self._tabs.takeAt(0)
+            old = item.widget() if item is not None else None
+            if old is not None:
+                old.deleteLater()
+        for name in names:
+            tab = QToolButton()
+            tab.setText(name)
+            tab.setObjectName("benchTab")
+            tab.setCheckable(True)
+            tab.setChecked(name == self.title)
+            tab.clicked.connect(lambda _=False, t=tab, n=name: (t.setChecked(n == self.title), chosen(n)))
+            tab.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            self._tabs.addWidget(tab)
+
+
+class BenchBody(QScrollArea):
+    """What stands under the head of a bench: it scrolls where the window is too small for it."""
+
+    def __init__(self, layout: QLayout) -> None:
+        super().__init__()
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        self.setWidgetResizable(True)
+        inner = QWidget()
+        inner.setLayout(layout)
+        self.setWidget(inner)
 
 
 class Bench(QWidget):
-    """The faces of each stage's bench; a stage with several shows their tabs."""
+    """The faces of each stage's bench. A stage with several shows their tabs, for which each of its faces has a `head`."""
 
     def __init__(self, session: Session, built: dict[str, Built]) -> None:
         super().__init__()
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.faces: dict[str, QWidget] = {}
+        self.session = session
+        self.faces: dict[str, QWidget] = {}  # the one that is up in each stage
+        self._all: dict[str, dict[str, QWidget]] = {}
         self.stack = QStackedWidget()
         for name, made in built.items():
-            face = next(iter(made.faces.values()))
-            self.faces[name] = face
-            self.stack.addWidget(face)
+            self._all[name] = dict(made.faces)
+            self.faces[name] = next(iter(made.faces.values()))
+            for face in made.faces.values():
+                self.stack.addWidget(face)
+                if len(made.faces) > 1:
+                    face.head.show_tabs(tuple(made.faces), lambda wanted, stage=name: self.show_face(wanted, stage))  # type: ignore[attr-defined]
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.stack)
         session.stage_changed.connect(lambda stage: self.stack.setCurrentWidget(self.faces[stage]))
+        session.face_wanted.connect(self.show_face)
+
+    def show_face(self, name: str, stage: str = "") -> None:
+        """Turn a stage's bench, or the present one's, to the face of a name."""
+        stage = stage or self.session.stage
+        if name in self._all[stage]:
+            self.faces[stage] = self._all[stage][name]
+            if stage == self.session.stage:
+                self.stack.setCurrentWidget(self.faces[stage])

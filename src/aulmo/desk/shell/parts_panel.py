@@ -1,7 +1,7 @@
 """The tree of what is in the scene: the assembly, the set, the lamps, the cameras."""
 
 import re
-from typing import NamedTuple
+from typing import Callable, NamedTuple
 
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QItemSelection, QItemSelectionModel, QItemSelectionRange, QMimeData, QModelIndex, QSize, Qt, Signal
@@ -30,6 +30,7 @@ _KIND = Qt.ItemDataRole.UserRole + 1
 _MARKS = Qt.ItemDataRole.UserRole + 2
 _RUN = Qt.ItemDataRole.UserRole + 3
 EYE = 26
+PARTS_MIME = "application/x-aulmo-parts"
 LONGEST_RUN = 3  # siblings of like names in a row, from which on they are folded into one line
 GROUPS = {"set": "Set", "lamps": "Lamps", "cameras": "Cameras"}
 
@@ -89,6 +90,7 @@ class Tree(QTreeWidget):
     """The tree itself."""
 
     eye_clicked = Signal(str)
+    put_wanted = Signal(list, object, object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -99,6 +101,8 @@ class Tree(QTreeWidget):
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)
         self.setAcceptDrops(True)
+        self.setDragEnabled(True)
+        self.setDropIndicatorShown(False)
         self.setAccessibleName("Parts")
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -130,13 +134,47 @@ class Tree(QTreeWidget):
             return
         super().mouseDoubleClickEvent(event)
 
+    def mimeData(self, items) -> QMimeData:  # noqa: N802
+        """Parts in the hand."""
+        mime = QMimeData()
+        ids = [i.data(0, _ID) for i in items if i.data(0, _KIND) == "part"] + [p for i in items if i.data(0, _KIND) == "run" for p in parts_of(i)]
+        if ids:
+            mime.setData(PARTS_MIME, "\n".join(ids).encode())
+        return mime
+
+    def mimeTypes(self) -> list[str]:  # noqa: N802
+        """Parts of this tree, and swatches."""
+        return [PARTS_MIME, SWATCH_MIME]
+
+    def _place_at(self, event) -> tuple[str | None, str | None, str]:
+        """Where parts that are dropped would hang: below what, before which, and in words. Between two rows at the edge of a row, into a group in
+        its middle."""
+        at = event.position().toPoint()
+        item = self.itemAt(at)
+        parts = self.session.document.parts
+        if item is None or item.data(0, _KIND) != "part":
+            return None, None, "to the top"
+        part = parts[item.data(0, _ID)]
+        rect = self.visualItemRect(item)
+        share = (at.y() - rect.top()) / max(1, rect.height())
+        if part.mesh is None and 0.25 <= share:
+            return part.id, None, f"into {part.name}"
+        siblings = parts[part.parent].children if part.parent else self.session.document.roots
+        after = siblings[siblings.index(part.id) + 1] if share > 0.5 and siblings.index(part.id) + 1 < len(siblings) else None
+        before = part.id if share <= 0.5 else after
+        return part.parent, before, f"{'before' if share <= 0.5 else 'after'} {part.name}"
+
     def dragEnterEvent(self, event) -> None:  # noqa: N802
-        """Swatches may come."""
-        if event.mimeData().hasFormat(SWATCH_MIME):
+        """Swatches may come, and parts of this tree."""
+        if event.mimeData().hasFormat(SWATCH_MIME) or event.mimeData().hasFormat(PARTS_MIME):
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:  # noqa: N802
-        """Only on parts."""
+        """Swatches only on parts; parts anywhere."""
+        if event.mimeData().hasFormat(PARTS_MIME):
+            self.session.hint.emit(f"Drop {self._place_at(event)[2]}; it stays where it stands")
+            event.acceptProposedAction()
+            return
         item = self.itemAt(event.position().toPoint())
         if item and item.data(0, _KIND) in ("part", "run") and event.mimeData().hasFormat(SWATCH_MIME):
             self.session.hint.emit(f"Drop on {item.text(0)}")
@@ -145,7 +183,15 @@ class Tree(QTreeWidget):
             event.ignore()
 
     def dropEvent(self, event) -> None:  # noqa: N802
-        """Dress the part, or everything in the group."""
+        """Dress the part, or everything in the group; hang parts elsewhere."""
+        if event.mimeData().hasFormat(PARTS_MIME):
+            ids = [i for i in bytes(event.mimeData().data(PARTS_MIME).data()).decode().split("\n") if i in self.session.document.parts]
+            parent, before, _ = self._place_at(event)
+            event.setDropAction(Qt.DropAction.CopyAction)
+            event.accept()
+            if before not in ids:
+                self.put_wanted.emit(ids, parent, before)
+            return
         item = self.itemAt(event.position().toPoint())
         mime: QMimeData = event.mimeData()
         if not item or item.data(0, _KIND) not in ("part", "run") or not mime.hasFormat(SWATCH_MIME):
@@ -177,6 +223,7 @@ class PartsPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self.moves: list[Callable[[list[str], str | None, str | None], None]] = []  # who hangs parts elsewhere when they are dropped
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.search = QLineEdit()
@@ -201,6 +248,7 @@ class PartsPanel(QWidget):
         self.tree.itemSelectionChanged.connect(self._selected_here)
         self.tree.itemChanged.connect(self._renamed)
         self.tree.eye_clicked.connect(self._toggle_eye)
+        self.tree.put_wanted.connect(lambda ids, parent, before: [move(ids, parent, before) for move in self.moves])
         self.tree.customContextMenuRequested.connect(self._menu)
         session.changed.connect(self._changed)
         session.opened.connect(self.rebuild)
@@ -257,7 +305,7 @@ class PartsPanel(QWidget):
         dome = "sky" if environment.sky is not None else environment.image if environment.shipped else "own file"
         lamps = [Other(f"lamps/{x.id}", x.name, "lamp", x.on, f"{x.name}: {x.kind} lamp in the group {x.group}") for x in document.lamps.values()]
         return {
-            "set": [Other("floor", f"Floor: {document.floor.kind}")],
+            "set": [Other("floor", f"Floor: {document.floor.kind}"), *(Other(f"paths/{p.id}", p.name) for p in document.paths.values())],
             "lamps": [Other("environment", f"Dome: {dome}"), *(Other(f"materials/{m.id}", m.name) for m in glowing), *lamps],
             "cameras": [Other(f"cameras/{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()],
         }
@@ -324,7 +372,7 @@ class PartsPanel(QWidget):
         item.setForeground(0, QColor(theme.current().text if seen else theme.current().quiet))
 
     def _dress(self, item: QTreeWidgetItem, part: Part) -> None:
-        marks = ["eye" if part.visible else "eye-slash"] + (["lock"] if part.locked else [])
+        marks = ["eye" if part.visible else "eye-slash"] + (["lock"] if part.locked else []) + (["stack"] if part.copies is not None else [])
         item.setData(0, _MARKS, " ".join(marks))
         item.setForeground(0, QColor(theme.current().text if part.visible else theme.current().quiet))
         item.setToolTip(0, part.name)
@@ -346,7 +394,8 @@ class PartsPanel(QWidget):
                     if before.name != part.name and base_name(before.name) != base_name(part.name):
                         tree_same = False  # it may leave a line of like names, or join one
                         break
-                    if (before.name, before.visible, before.locked) != (part.name, part.visible, part.locked):
+                    marked = lambda p: (p.name, p.visible, p.locked, p.copies is not None, p.catches)  # noqa: E731
+                    if marked(before) != marked(part):
                         changed.append(part)
             if not tree_same:
                 self.rebuild()

@@ -24,7 +24,8 @@ class Session(QObject):
     """One open project. Every change goes through `apply`, so undo is complete.
 
     `subject` is the address of what is selected when it is no part: `lamps/<id>`, `cameras/<id>`, `materials/<id>`, `environment`, `floor`;
-    or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`.
+    or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
+    is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers.
     """
 
     changed = Signal(object, object)
@@ -34,6 +35,7 @@ class Session(QObject):
     shot_changed = Signal()
     view_changed = Signal()
     tool_changed = Signal(str)
+    face_wanted = Signal(str)
     hint = Signal(str)
     trouble = Signal(str)
     saved = Signal()
@@ -48,6 +50,7 @@ class Session(QObject):
         self.selection: tuple[str, ...] = ()
         self.last_selection: tuple[str, ...] = ()
         self.subject = ""
+        self.picked: tuple[str, tuple[int, ...]] = ("", ())
         self.stage = self.stages[0]
         self.tool = ""
         self.time = 0.0
@@ -159,6 +162,21 @@ class Session(QObject):
         return get(self.document, self.subject)
 
     @property
+    def copy(self) -> str:
+        """The id of the single copy that is selected within its rule's group, or nothing."""
+        made = self.subject[5:] if self.subject.startswith("made/") else ""
+        return made if made in self.resolved.parts else ""
+
+    def pick_faces(self, part_id: str, faces: Iterable[int]) -> None:
+        """Choose faces of a part, none with ()."""
+        picked = (part_id, tuple(sorted(set(faces))))
+        if not picked[1]:
+            picked = ("", ())
+        if picked != self.picked:
+            self.picked = picked
+            self.selection_changed.emit()
+
+    @property
     def surfaces(self) -> list[str]:
         """The addresses of the surfaces that the selection means: a face set alone, else all of every part that is selected."""
         return [self.subject] if self.face_set is not None else edits.every_surface(self.document, self.selection)
@@ -263,6 +281,8 @@ class Session(QObject):
         """Select parts, or something else by its address."""
         chosen = tuple(dict.fromkeys(i for i in part_ids if i in self.document.parts))
         if chosen != self.selection or subject != self.subject:
+            if self.picked[0] and chosen != (self.picked[0],):
+                self.picked = ("", ())
             if self.selection:
                 self.last_selection = self.selection
             self.selection, self.subject = chosen, subject
@@ -339,6 +359,7 @@ class Session(QObject):
         self.history.listeners.append(self._on_history)
         self._saved_document = Document() if unsaved else document
         self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), 0.0
+        self.picked = ("", ())
         self.last_selection, self.copied_material = (), None
         if path and path.suffix == ".aulmo" and not unsaved:
             self._remember(path)
@@ -399,8 +420,12 @@ class Session(QObject):
         self.selection = kept  # nobody may be shown a selection that is not there
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
-        if "/" in self.subject and not is_there(self.document, self.subject):
+        if "/" in self.subject and not (self.copy if self.subject.startswith("made/") else is_there(self.document, self.subject)):
             self.subject, gone = "", True
+        if self.picked[0] and (self.picked[0] not in new.parts or old.parts.get(self.picked[0]) is None):
+            self.picked, gone = ("", ()), True
+        elif self.picked[0] and old.parts[self.picked[0]].mesh != new.parts[self.picked[0]].mesh:
+            self.picked, gone = ("", ()), True  # its faces may be others now
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()

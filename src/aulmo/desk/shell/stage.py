@@ -19,7 +19,8 @@ class FileKind(NamedTuple):
 
 class Desk(NamedTuple):
     """What a stage is built upon. `picture` is the picture (`picture.picture.Picture`), `kinds` the files the window takes, `working` tells
-    whether a project is on the desk, `folder` where a file box opens; `menus` add to the menu of the parts tree."""
+    whether a project is on the desk, `folder` where a file box opens; `menus` add to the menu of the parts tree, `moves` hang
+    parts of it elsewhere: which, below what, before which."""
 
     window: QWidget
     session: Session
@@ -30,6 +31,7 @@ class Desk(NamedTuple):
     folder: Callable[[], str]
     files: Any
     menus: list[Callable[[QMenu], None]]
+    moves: list[Callable[[list[str], str | None, str | None], None]]
 
 
 class Built(NamedTuple):

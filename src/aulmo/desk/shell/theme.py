@@ -87,6 +87,7 @@ QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border: 1px so
 QPushButton#main:hover {{ background: {t.accent_hover}; }}
 QPushButton#main:focus {{ border-color: {t.text}; }}
 QPushButton#main:disabled {{ background: {t.raised}; border-color: {t.line}; color: {t.quiet}; }}
+QPushButton#small {{ padding: 3px 7px; }}
 QPushButton#link {{ background: transparent; border: none; color: {t.accent_text}; padding: 2px 4px; }}
 QPushButton#link:hover {{ text-decoration: underline; }}
 QPushButton#link:focus {{ border: 1px solid {t.accent_hover}; }}

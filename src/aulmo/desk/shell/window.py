@@ -27,7 +27,10 @@ from aulmo.desk.shell.strip import Strip
 from aulmo.desk.stages import STAGES
 
 LAMP_MENU = ("rename", "duplicate", "lamp_solo", "lamp_aim", "lamp_here", "delete")
-PART_MENU = ("rename", "hide", "isolate", "show_all", "floor", "group", "same_material", "same_shape", "keep_selection", "copy", "paste", "delete")
+PART_MENU = (
+    "rename", "hide", "isolate", "show_all", "lock", "stand", "floor", "group", "ungroup", "rename_pattern", "sort_names", "same_material",
+    "same_shape", "keep_selection", "copy", "paste", "delete",
+)  # fmt: skip
 
 
 class Window(QMainWindow):
@@ -142,7 +145,7 @@ class Window(QMainWindow):
         chosen = lambda: working() and (bool(s.selection) or s.lamp is not None)  # noqa: E731
         add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
         edit = EditCommands(s, self.registry, working)
-        desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers)
+        desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers, self.parts.moves)
         built = {stage.name: stage.build(desk) for stage in STAGES}
         self.registry.handle("duplicate", lambda: working() and bool(s.selection), edit.duplicate_parts)
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)

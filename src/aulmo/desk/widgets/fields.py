@@ -48,6 +48,7 @@ class NumberField(QLineEdit):
         self._value = 0.0
         self._wrong: tuple[bool, str] = (False, "")
         self.bare = False
+        self.optional = False  # whether nothing may stand in it
         self.setMinimumWidth(36)
         self.editingFinished.connect(self._take)
         self.setAlignment(Qt.AlignmentFlag.AlignLeft)
@@ -55,6 +56,10 @@ class NumberField(QLineEdit):
     def value(self) -> float:
         """The number in the field's unit; lengths are always millimetres, whatever unit they are shown in."""
         return self._value
+
+    def typed(self) -> float:
+        """The number that stands there while it is still being typed. Raises BadValue."""
+        return self._read()
 
     def _text(self, value: float) -> str:
         if self.unit != "mm":
@@ -91,6 +96,10 @@ class NumberField(QLineEdit):
 
     def _take(self) -> None:
         if not self.isModified():
+            return
+        if self.optional and not self.text().strip():
+            self.setModified(False)
+            self._mark(False)
             return
         try:
             value = self._read()

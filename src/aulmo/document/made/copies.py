@@ -404,7 +404,7 @@ def _fill(made: dict[str, r.Part], group: str, numbers: list[int], places: list[
         )  # fmt: skip
         for one in below:
             children = tuple(ids[c] for c in one.children if c in ids)
-            made[ids[one.id]] = replace(one, id=ids[one.id], parent=ids[one.parent or ""], children=children, source_key="")
+            made[ids[one.id]] = replace(one, id=ids[one.id], parent=ids[one.parent or ""], children=children, source_key="", copies=None)
 
 
 # the document with what its rules make
@@ -446,7 +446,7 @@ def _result(document: r.Document) -> tuple[dict[str, r.Part], dict[str, str]]:
     for parts, lines, roots, became, wrong in _done:
         if parts is document.parts and lines is document.paths and roots == document.roots:
             return became, wrong
-    groups = [i for i, part in document.parts.items() if part.copies is not None and part.children]
+    groups = [i for i, part in document.parts.items() if part.copies is not None and part.children and not any(":" in c for c in part.children)]
     became, wrong = _expanded(document, groups) if groups else (document.parts, {})
     _done.insert(0, (document.parts, document.paths, document.roots, became, wrong))
     del _done[6:]
@@ -502,7 +502,7 @@ def _expanded(document: r.Document, groups: list[str]) -> tuple[dict[str, r.Part
             wrong[group] = str(error)
             continue
         sources = sources_of(document, group)
-        changed = {group: replace(held, copies=None, children=(*sources, *made.tops))}
+        changed = {group: replace(held, children=(*sources, *made.tops))}
         changed |= {i: replace(parts[i], visible=False) for i in sources}
         document = replace(document, parts={**parts, **changed, **made.parts})
     return document.parts, wrong

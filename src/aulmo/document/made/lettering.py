@@ -89,6 +89,7 @@ def letters(text: str, height: float, depth: float, bevel: float) -> Mesh:
     contours = [c for c in contours if len(c) > 2]
     if not contours:
         raise BadValue("A text needs at least one letter that can be seen.")
+    bevel = _that_fits(contours, bevel)
     angles = np.linspace(0, math.pi / 2, BEVEL_STEPS + 1) if bevel > 0 else np.zeros(1)
     pieces = []
     shrunk = []
@@ -122,6 +123,23 @@ def letters(text: str, height: float, depth: float, bevel: float) -> Mesh:
     mesh = joined(pieces)
     low = float(mesh.vertices[:, 2].min())
     return mesh._replace(vertices=(mesh.vertices - np.array([0, 0, low], np.float32)).astype(np.float32))
+
+
+def _that_fits(contours: list[np.ndarray], bevel: float) -> float:
+    """The widest edge, up to `bevel`, that does not meet the one on the other side of a thin stroke: there front triangles would turn over."""
+    from manifold3d import triangulate
+
+    steps = [_inward(c)[0] for c in contours]
+    for _ in range(12):
+        if bevel <= 0:
+            return 0.0
+        shrunk = [c + bevel * s for c, s in zip(contours, steps)]
+        p = np.concatenate(shrunk)[np.asarray(triangulate(shrunk)).reshape(-1, 3)]
+        a, b = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+        if (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).min(initial=0.0) > -1e-6 * bevel * bevel:
+            return bevel
+        bevel *= 0.8
+    return 0.0
 
 
 def _inward(contour: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

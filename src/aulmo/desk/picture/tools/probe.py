@@ -34,7 +34,8 @@ class Probe(Tool):
         r, g, b = value
         hit = self.picture.pick(at)
         parts = self.session.document.parts
-        name = parts[hit.part].name if hit is not None and hit.part in parts else "Floor" if hit is not None else "Background"
+        seen = self.picture.stored(hit.part) if hit is not None and hit.part is not None else None
+        name = parts[seen].name if seen in parts else "Floor" if hit is not None else "Background"
         if hit is not None and hit.face is not None:
             name += f", face {hit.face + 1}"
         self.picture.say_at(at, f"{r}  {g}  {b}   #{r:02x}{g:02x}{b:02x}", f"{name} · white is {white_nits(self.session.view):.0f} nits")

@@ -6,6 +6,7 @@ from PySide6.QtGui import QColor, QPainter, QPen
 
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
+from aulmo.document.made.copies import maker_of
 
 
 class Select(Tool):
@@ -59,7 +60,14 @@ class Select(Tool):
             chosen = list(session.selection)
             session.select([i for i in chosen if i != part] if part in chosen else [*chosen, part])
             return
-        climb = part
+        climb, made = part, self.picture.seen_at(at) or ""
+        rule = maker_of(made)
+        if rule is not None and session.stage not in self.picture.named_stages:  # a copy stands for its rule; what it is made of is in the tree
+            climb, made = rule, ":".join(made.split(":")[:2])
+            if session.selection != (rule,) or session.copy != made:
+                session.select([rule], f"made/{made}")
+                return
+            part = rule
         if len(session.selection) == 1:
             chain, current = [], part
             while current is not None:
@@ -83,7 +91,8 @@ class Select(Tool):
         rows = slice(max(0, int(box.top() * fy)), int(box.bottom() * fy) + 1)
         columns = slice(max(0, int(box.left() * fx)), int(box.right() * fx) + 1)
         numbers = np.unique(picture.draft.parts[rows, columns])
-        return [picture.draft_parts[n] for n in numbers if 0 <= n < len(picture.draft_parts)]
+        found = [picture.draft_parts[n] for n in numbers if 0 <= n < len(picture.draft_parts)]
+        return list(dict.fromkeys(maker_of(i) or i for i in found))
 
     def draw(self, painter: QPainter) -> None:
         """The box."""
