@@ -366,9 +366,8 @@ def parts():
     }  # fmt: skip
 
 
-def main() -> None:
-    """Write the STEP file."""
-    out = Path(sys.argv[1])
+def write(out: Path, title: str, groups: dict) -> int:
+    """Write an assembly of groups of (name, shape, colour, places) as STEP; how many different parts it has."""
     document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))
     XCAFApp_Application.GetApplication_s().InitDocument(document)
     shapes = XCAFDoc_DocumentTool.ShapeTool_s(document.Main())
@@ -378,29 +377,36 @@ def main() -> None:
         TDataStd_Name.Set_s(label, TCollection_ExtendedString(text))
 
     root = shapes.NewShape()
-    name(root, "Odrel Wick")
-    count = 0
-    for group, members in parts().items():
+    name(root, title)
+    known: dict = {}
+    for group, members in groups.items():
         assembly = root
         if len(members) > 1:
             assembly = shapes.NewShape()
             name(assembly, group)
             shapes.AddComponent(root, assembly, TopLoc_Location())
         for part, shape, colour, locations in members:
-            label = shapes.AddShape(shape, False)
-            name(label, part)
-            colours.SetColor(label, Quantity_Color(*colour, Quantity_TOC_sRGB), XCAFDoc_ColorGen)
+            if id(shape) not in known:
+                label = shapes.AddShape(shape, False)
+                name(label, part)
+                colours.SetColor(label, Quantity_Color(*colour, Quantity_TOC_sRGB), XCAFDoc_ColorGen)
+                known[id(shape)] = label
             for location in locations:
-                component = shapes.AddComponent(assembly, label, TopLoc_Location(location))
+                component = shapes.AddComponent(assembly, known[id(shape)], TopLoc_Location(location))
                 name(component, part)
-            count += 1
     shapes.UpdateAssemblies()
     writer = STEPCAFControl_Writer()
     writer.SetColorMode(True)
     writer.SetNameMode(True)
     writer.Transfer(document, STEPControl_AsIs)
     writer.Write(str(out))
-    print(f"{count} parts written to {out}")
+    return len(known)
+
+
+def main() -> None:
+    """Write the STEP file."""
+    out = Path(sys.argv[1])
+    print(f"{write(out, 'Odrel Wick', parts())} parts written to {out}")
 
 
 if __name__ == "__main__":

@@ -9,9 +9,10 @@ from msgspec.structs import replace
 from aulmo.deliver.picture_file import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
+from aulmo.document.placement import world_matrix
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Lamp, Material, Node, RenderSettings, Shot
 from aulmo.light.place_lamp import pointed_at
-from aulmo.prepare import arrange
+from aulmo.prepare import arrange, copying, pieces, standing
 from aulmo.prepare.import_file import import_file
 from aulmo.surface import metals, swatches
 from aulmo.surface.colour import from_hex
@@ -189,6 +190,130 @@ def connector(assets: AssetStore) -> Document:
     return edits.drop_unused_materials(document)
 
 
+CART = {
+    "Canvas bed": ("Canvas", ["Bed floor", "Long wall", "Short wall"], "#5f6650"),
+    "Seam tape": ("Canvas", ["Long hem", "Short hem"], "#33382d"),
+    "Tyre rubber": ("Black rubber", ["Tyre", "Post cap", "Collar"], ""),
+    "Graphite paint": (
+        "Satin black plastic",
+        ["Rim", "Rail", "Cross tube", "Folding brace", "Folding brace back", "Post", "Leg", "Axle bracket", "Yoke", "Sleeve", "Bow"],
+        "#25282a",
+    ),
+    "Polished steel": ("Nickel", ["Spokes", "Hub", "Axle", "Pivot", "Shaft", "Hub screw"], ""),
+    "Hub brass": ("Satin brass", ["Hub cap"], ""),
+    "Ash grip": ("Oiled ash", ["Grip"], ""),
+}
+
+
+def barrow(assets: AssetStore, lantern: Document) -> Document:
+    """The Odrel Barrow on planks before a wall, six lanterns in its bed by a copies rule, eight screws round a hub by another."""
+    result = import_file(Document(name="Odrel Barrow"), assets, HERE / "barrow.step", Finesse(0.12, 12.0))
+    document = replace(result.document, notes=result.notes)
+    cart = document.roots[0]
+    document = arrange.move_in_world(document, [cart], (60.0, 0.0, 0.0))
+    named = lambda name: [
+        p.id for p in document.parts.values() if p.mesh and (p.name == name or p.name.startswith(name + " ") and p.name[len(name) + 1 :].isdigit())
+    ]  # noqa: E731
+    for title, (base, names, colour) in CART.items():
+        material = replace(swatches.material(base), name=title)
+        if colour:
+            material = (
+                replace(material, surface=replace(material.surface, base_color=from_hex(colour)), nodes=(), wires={})
+                if base != "Canvas"
+                else canvas(material, colour)
+            )
+        if base == "Oiled ash":
+            material = edits.with_node(edits.with_node(material, "wood", axis="y", pith_mm=12.0, ring_mm=2.2), "fibres", axis="y")
+        document = edits.put_material(document, material)
+        document = edits.assign_material(document, [i for name in names for i in named(name)], material.id)
+    document = edits.change_parts(document, [i for n in ("Axle bracket", "Yoke", "Post cap", "Hub screw") for i in named(n)], edge_radius=0.6)
+    # a set of two pieces
+    planks = edits.with_node(swatches.material("Oiled ash"), "wood", axis="x", board_mm=140.0, board_turn=0.0)
+    planks = replace(planks, name="Planks", surface=replace(planks.surface, base_color=from_hex("#b09274"), specular_roughness=0.42))
+    plaster = replace(swatches.material("Chalk paint"), name="Plaster")
+    plaster = replace(plaster, surface=replace(plaster.surface, base_color=from_hex("#98958e"), specular_weight=0.3))
+    for material in (planks, plaster):
+        document = edits.put_material(document, material)
+    document, boards = pieces.add_piece(document, pieces.set_piece("floor", width=4200, depth=3000, thickness=28))
+    document, wall = pieces.add_piece(document, pieces.set_piece("wall", width=4200, height=2400, thickness=80), (0.0, 720.0, 0.0))
+    document, skirting = pieces.add_piece(
+        document, pieces.set_piece("block", width=4200, depth=18, height=110, bevel=4), (0.0, 710.0, 0.2), name="Skirting"
+    )
+    document = edits.assign_material(document, [boards], planks.id)
+    document = edits.assign_material(document, [wall, skirting], plaster.id)
+    # six lanterns, one of them stored
+    root = lantern.roots[0]
+    document = replace(
+        document,
+        parts={**document.parts, **lantern.parts},
+        roots=(*document.roots, *lantern.roots),
+        materials={**document.materials, **lantern.materials},
+    )
+    low, high = arrange.bounds(document, assets, named("Bed floor"))
+    step = (215.0, 178.0, 0.0)
+    corner = np.array([0.5 * (low[0] + high[0]) - step[0], 0.5 * (low[1] + high[1]) - 0.5 * step[1], high[2]])
+    document = standing.stand_on(document, assets, root, corner, (0, 0, 1), True)
+    document, lanterns = copying.make_copies(
+        document, [root], "grid", count=6, step=step, columns=3, rows=2, jitter_turn=(0.0, 0.0, 28.0), jitter_place=(7.0, 4.0, 0.0), seed=4
+    )
+    document = edits.change_part(document, lanterns, name="Six lanterns")
+    hub = named("Hub screw")
+    wheel = min(
+        (i for i in named("Tyre")),
+        key=lambda i: float(np.abs(sum(arrange.bounds(document, assets, [i])) - sum(arrange.bounds(document, assets, hub))).sum()),
+    )
+    centre = np.linalg.inv(world_matrix(document, document.parts[hub[0]].parent)) @ [*(0.5 * sum(arrange.bounds(document, assets, [wheel]))), 1.0]
+    document, ring = copying.make_copies(document, hub, "ring", count=8, axis="y", centre=tuple(centre[:3].round(4).tolist()), radius=0.0)
+    document = edits.change_part(document, ring, name="Hub screws")
+    camera = Camera(
+        id="cart-camera",
+        name="Three-quarter",
+        position=(-1420.0, -2420.0, 1180.0),
+        target=(20.0, 20.0, 290.0),
+        focal_length_mm=70.0,
+        f_stop=11.0,
+        shutter=1 / 8,
+        exposure_stops=0.5,
+    )
+    detail = Camera(
+        id="bed-camera",
+        name="Bed",
+        position=(-700.0, -1250.0, 860.0),
+        target=(60.0, 0.0, 330.0),
+        focal_length_mm=85.0,
+        f_stop=8.0,
+        shutter=1 / 8,
+        depth_of_field=True,
+        focus=1500.0,
+        blades=7,
+        exposure_stops=0.5,
+    )
+    key = Lamp(id="window", name="Window", position=(-1500.0, -1900.0, 1750.0), width=1500, height=1300, power=40000, kelvin=6100, group="Key")
+    document = edits.put_lamp(document, pointed_at(key, (0.0, 100.0, 250.0)))
+    document = replace(
+        document,
+        environment=Environment(image="Loft", turn=20.0, exposure=-0.7),
+        floor=Floor(kind="none"),
+        backdrop=Backdrop(kind="gradient", top=(0.2, 0.2, 0.2), bottom=(0.08, 0.08, 0.08)),
+        render=RenderSettings(stop="noise", noise_percent=6.0),
+    )
+    for view, size in ((camera, (1600, 1200)), (detail, (1600, 1200))):
+        document = edits.put_shot(
+            edits.put_camera(document, view), Shot(id=view.id[:-7], name=view.name, camera=view.id, width=size[0], height=size[1])
+        )
+    return edits.drop_unused_materials(document)
+
+
+def canvas(material: Material, colour: str) -> Material:
+    """Woven cloth in another colour: the weave's two yarns follow it."""
+    r, g, b = from_hex(colour)
+    nodes = tuple(
+        replace(n, inputs=n.inputs | {k: (r * f, g * f, b * f) for k, f in (("first", 1.12), ("second", 0.86)) if isinstance(n.inputs.get(k), tuple)})
+        for n in material.nodes
+    )
+    return replace(material, surface=replace(material.surface, base_color=(r, g, b)), nodes=nodes)
+
+
 def main() -> None:
     """Write the projects, or only those named."""
     assets = AssetStore()
@@ -202,8 +327,10 @@ def main() -> None:
     pine = next(m for m in tent.materials.values() if m.name == "Rust enamel")
     tent = edits.put_material(tent, replace(swatches.material("Pine enamel"), id=pine.id))
     link = connector(assets)
+    rough = import_file(Document(name="Wick"), assets, HERE / "wick.step", Finesse(0.1, 14.0))
+    cart = barrow(assets, dress(rough.document))
     wanted = [word for word in sys.argv[1:] if not word.startswith("--")]
-    for name, document in (("wick", wick), ("wick-night", night), ("wick-tent", tent), ("connector", link)):
+    for name, document in (("wick", wick), ("wick-night", night), ("wick-tent", tent), ("connector", link), ("barrow", cart)):
         if wanted and name not in wanted:
             continue
         thumbnail = None

@@ -1,10 +1,11 @@
 """Files read in this process: what a reading process gives, without the seconds that starting one takes."""
 
+import tempfile
 from pathlib import Path
 
 from aulmo.document.assets import pack_mesh, unpack_mesh
 from aulmo.errors import BadFile
-from aulmo.prepare import cad_reader, mesh_reader
+from aulmo.prepare import cad_reader, mesh_reader, read_process
 from aulmo.prepare.read_process import CAD
 from aulmo.prepare.reading import Found
 
@@ -21,3 +22,12 @@ def read_file(path: Path, finesse, whole: bool, progress) -> Found:
         raise BadFile(f"{path.name} could not be read: {error}.") from error
     meshes = [unpack_mesh(pack_mesh(mesh)) for mesh in result["meshes"]]
     return Found(result, meshes, list(result["shapes"]), list(result.get("images", ())))
+
+
+def from_kept(blobs, options: dict, progress) -> Found:
+    """As `reading._from_kept`."""
+    with tempfile.TemporaryDirectory() as folder:
+        for number, blob in enumerate(blobs):
+            (Path(folder) / f"{number}.kept").write_bytes(blob)
+        result = read_process._kept_shapes(Path(folder), {"kept": len(blobs), **options})
+    return Found(result, result["meshes"], list(result["shapes"]), [])

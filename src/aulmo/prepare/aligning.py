@@ -20,7 +20,7 @@ def _boxes(document: Document, assets: AssetStore, part_ids: Iterable[str], leas
     chosen = edits.topmost(document, list(dict.fromkeys(part_ids)))
     found = {i: box for i in chosen if (box := arrange.bounds(document, assets, [i])) is not None}
     if len(found) < least:
-        raise BadValue(f"Choose at least {least} parts to {deed}.")
+        raise BadValue(f"Choose at least {'two' if least == 2 else 'three'} parts to {deed}.")
     return found
 
 

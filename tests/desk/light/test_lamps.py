@@ -21,7 +21,7 @@ TILT=NONE
 
 
 def lamp_dot(window) -> QPoint:
-    place = window.picture.overlays[0].now()
+    place = next(o for o in window.picture.overlays if hasattr(o, "now")).now()
     x, y, _ = place.dot(place.places[0])
     return QPoint(round(x), round(y))
 

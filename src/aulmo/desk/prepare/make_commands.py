@@ -34,6 +34,7 @@ class MakeCommands:
         add("paths", "Paths from a drawing…", "Set", "", self.choose_drawing, desk.working)
         for kind, name in COPY_KINDS.items():
             add(f"copies_{kind}", f"Copies: {name.lower()}", "Arrange", "", lambda k=kind: self.make_copies(k), chosen, kind == "row")
+        add("copies_centre", "Centre of the copies…", "Arrange", "", lambda: s.set_tool("centre"), lambda: bool(self._rule()))
         add("hide_copy", "Hide this copy", "Arrange", "", self.hide_copy, lambda: bool(desk.working() and s.copy))
         add("show_copies", "Show hidden copies", "Arrange", "", self.show_copies, lambda: bool(self._rule()))
         add("separate", "Make copies separate", "Arrange", "", self.separate, lambda: bool(self._rule()))

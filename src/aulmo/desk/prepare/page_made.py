@@ -17,6 +17,7 @@ READS = {
     "path": ("path", "turned", "upright", "anchor"), "box": ("box", "centre", "apart", "anchor"), "ball": ("radius", "centre", "apart", "anchor"),
     "surface": ("on", "apart", "upright", "steepest", "anchor"),
 }  # fmt: skip
+ORDER = ("text", "width", "depth", "height", "radius", "radius_top", "thickness", "bevel", "wind", "wave", "seed")
 ALWAYS = ("jitter_place", "jitter_turn", "jitter_size", "seed")
 
 
@@ -25,8 +26,7 @@ class PieceSection:
 
     def __init__(self, page: Page) -> None:
         self.section = page.section("Set piece")
-        names = dict.fromkeys(name for sizes in SIZES.values() for name in sizes)
-        self.rows = {name: page.add(self.section, f"parts/{{part}}/set_piece/{name}") for name in names}
+        self.rows = {name: page.add(self.section, f"parts/{{part}}/set_piece/{name}") for name in ORDER}
 
     def show_part(self, part: Part | None) -> None:
         """Rows of what is selected."""
@@ -61,6 +61,8 @@ class CopiesSection:
         line = QHBoxLayout(tools)
         line.setContentsMargins(9, 4, 0, 0)
         line.addWidget(button("Make separate", lambda: registry_run("separate"), "", "The copies become parts of their own"))
+        self.centre = button("Click centre…", lambda: registry_run("copies_centre"), "", "A rim gives its middle and its axis")
+        line.addWidget(self.centre)
         self.hide = button("Hide this copy", lambda: registry_run("hide_copy"))
         self.show = button("Show all", lambda: registry_run("show_copies"))
         line.addWidget(self.hide)
@@ -99,4 +101,5 @@ class CopiesSection:
         self.trouble.setText(said)
         self.trouble.setVisible(bool(said))
         self.hide.setVisible(bool(copy))
+        self.centre.setVisible("centre" in READS[rule.kind] and not copy)
         self.show.setVisible(bool(rule.hidden))

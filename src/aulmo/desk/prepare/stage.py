@@ -8,6 +8,7 @@ from aulmo.desk.prepare.bench_choose import ChooseBench
 from aulmo.desk.prepare.bench_copies import CopiesBench
 from aulmo.desk.prepare.bench_cut import CutBench
 from aulmo.desk.prepare.bench_set import SetBench
+from aulmo.desk.prepare.centre_tool import CentreTool
 from aulmo.desk.prepare.commands import PrepareCommands
 from aulmo.desk.prepare.faces_tool import FacesTool
 from aulmo.desk.prepare.make_commands import MakeCommands
@@ -25,7 +26,7 @@ from aulmo.desk.shell.stage import Built, Desk, Stage
 def _build(desk: Desk) -> Built:
     session, picture = desk.session, desk.picture
     place, faces = PlaceTool(picture), FacesTool(picture)
-    for tool in (place, faces, StandTool(picture), MeasureTool(picture), PivotTool(picture), PathTool(picture)):
+    for tool in (place, faces, StandTool(picture), MeasureTool(picture), PivotTool(picture), CentreTool(picture), PathTool(picture)):
         picture.add_tool(tool)
     picture.overlays.append(PathMarks(picture))
     commands = PrepareCommands(desk)

@@ -59,7 +59,7 @@ def sheet(width: float, depth: float, face: int = 0) -> Mesh:
 def box(width: float, depth: float, height: float, bevel: float = 0.0) -> Mesh:
     """A block about its middle, its edges rounded by `bevel`: faces 0..5 are -x, +x, -y, +y, -z, +z."""
     half = np.array([width, depth, height]) / 2
-    bevel = min(bevel, float(half.min()))
+    bevel = _worth_it(min(bevel, float(half.min())))
     arc = bevel * np.tan(np.linspace(math.pi / 4, 0, ARC_STEPS + 1)) if bevel > 0 else np.zeros(1)
     lines = []
     for h in half:  # even angles along a rounded edge, then across the flat
@@ -81,6 +81,11 @@ def box(width: float, depth: float, height: float, bevel: float = 0.0) -> Mesh:
                 n[..., axis] = sign
             pieces.append(grid(p, n, 2 * axis + (sign > 0)))
     return joined(pieces)
+
+
+def _worth_it(bevel: float) -> float:
+    """A rounding that can be told from a sharp edge, or none."""
+    return bevel if bevel > 1e-3 else 0.0
 
 
 def arc(radius: float, at: tuple[float, float], start: float, end: float, face: int) -> Line:
@@ -116,7 +121,7 @@ def turned(profile: Sequence[Line], sides: int) -> Mesh:
 
 def cylinder(radius: float, height: float, bevel: float = 0.0) -> Mesh:
     """Standing on z = 0: faces 0 bottom, 1 side, 2 top, 3 and 4 its rounded edges."""
-    b = min(bevel, radius, height / 2)
+    b = _worth_it(min(bevel, radius, height / 2))
     lines = [straight((0, 0), (radius - b, 0), 0)]
     if b > 0:
         lines.append(arc(b, (radius - b, b), -90, 0, 3))
@@ -139,7 +144,7 @@ def tube(radius: float, thickness: float, height: float, bevel: float = 0.0) -> 
     """A pipe on z = 0: faces 0 bottom, 1 outside, 2 top, 3 inside, 4 to 7 its rounded edges."""
     wall = min(thickness, 0.999 * radius)
     inner = radius - wall
-    b = min(bevel, wall / 2, height / 2)
+    b = _worth_it(min(bevel, wall / 2, height / 2))
     lines = [straight((inner + b, 0), (radius - b, 0), 0)]
     if b > 0:
         lines.append(arc(b, (radius - b, b), -90, 0, 4))
@@ -166,7 +171,7 @@ def sphere(radius: float) -> Mesh:
 def torus(radius: float, thickness: float) -> Mesh:
     """A ring that lies on z = 0: `radius` to the middle of its round section, which is `thickness` across."""
     r = min(thickness / 2, 0.999 * radius)
-    t = np.linspace(0, 2 * np.pi, 4 * (sides_of(r) // 8) + 1)
+    t = np.linspace(0, 2 * np.pi, sides_of(r) + 1)
     way = np.stack([np.cos(t), np.sin(t)], 1)
     return turned([Line(way * r + [radius, r], way, 0)], sides_of(radius + r))
 
