@@ -89,6 +89,48 @@ def show_faces(window: Window) -> None:
     take(window, "faces")
 
 
+def show_copies(window: Window) -> None:
+    """The cart with the rule of its lanterns chosen."""
+    session = window.session
+    session.load(DEMO / "barrow.aulmo")
+    session.set_stage("Prepare")
+    window.bench.show_face("Copies")
+    session.select([next(i for i, p in session.document.parts.items() if p.name == "Six lanterns")])
+    window.parts.tree.collapseAll()
+    wait(0.5)
+    until(lambda: samples(window, 16), 240)
+    wait(1.0)
+    take(window, "copies")
+
+
+def show_cutting(window: Window) -> None:
+    """A tyre of the cart with its tread picked."""
+    from msgspec.structs import replace
+
+    from aulmo.prepare import arrange
+
+    session = window.session
+    session.load(DEMO / "barrow.aulmo")
+    session.set_stage("Prepare")
+    window.bench.show_face("Cut")
+    tyre = min(
+        (i for i, p in session.document.parts.items() if p.name.startswith("Tyre")),
+        key=lambda i: tuple(arrange.bounds(session.document, session.assets, [i])[0][[1, 0]]),
+    )
+    x, y, z = 0.5 * sum(arrange.bounds(session.document, session.assets, [tyre]))
+    view = replace(session.camera, position=(x - 620.0, y - 620.0, z + 210.0), target=(x + 20.0, y + 20.0, z + 20.0), focal_length_mm=70.0)
+    session.set_view(view)
+    session.set_tool("faces")
+    wait(0.5)
+    until(lambda: samples(window, 1), 60)
+    window.picture.tools["faces"].grow = "tangent"
+    window.bench.faces["Prepare"].grow.set_value("tangent")
+    window.picture.tools["faces"]._click(window.picture.place_on_screen((x - 60.0, y - 15.0, z + 95.0)))
+    until(lambda: samples(window, 16), 240)
+    wait(1.0)
+    take(window, "cutting")
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -153,6 +195,10 @@ def main() -> None:
                 window.session.undo()
     if not wanted or "faces" in wanted:
         show_faces(window)
+    if not wanted or "copies" in wanted:
+        show_copies(window)
+    if not wanted or "cutting" in wanted:
+        show_cutting(window)
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     window.session._saved_document = window.session.document

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.properties import resolve
+from aulmo.document.properties import put, resolve
 from aulmo.document.records import Document, Finesse, Key
 from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_rows
@@ -77,6 +77,47 @@ def resolve_seconds() -> float:
     return _median(lambda k: resolve(moving, {}, 0.3 * k + 0.1))
 
 
+def rule_seconds() -> float:
+    """Seconds from an edit of a copies rule to its draft, with 10,000 copies over a surface."""
+    document, assets = scenes.scattered(COPIES)
+    builder, camera = SceneBuilder(assets), document.cameras["c"]
+    group = next(i for i, p in document.parts.items() if p.copies is not None)
+    maps = draft.blur_environment(builder.build(resolve(document), tables=False).arrays.env)
+
+    def edit(k: int) -> None:
+        changed = resolve(put(document, f"parts/{group}/copies/jitter_size", 0.1 + 0.05 * k))
+        scene = builder.build(changed, tables=False)
+        tracer.draw_draft(scene, camera_rows(camera, *SIZE), options_row(scene, changed, camera, changed.render), maps, *SIZE)
+
+    edit(0)
+    return _median(lambda k: edit(k + 1))
+
+
+def split_seconds() -> float:
+    """Seconds to take picked faces off a part of a million triangles, its faces looked at for the first time."""
+    from aulmo.prepare import cutting, faces
+
+    document, assets = scenes.sheet()
+    part = next(i for i, p in document.parts.items() if p.mesh)
+    mesh = assets.mesh(document.parts[part].mesh or "")
+    numbered = mesh._replace(faces=(np.arange(len(mesh.triangles)) // 4000).astype(np.int32))
+    document = edits.change_part(document, part, mesh=assets.add_mesh(numbered))
+
+    def split(k: int) -> None:
+        faces._known.clear()
+        cutting.split_by_faces(document, assets, part, range(10 + k, 60 + k))
+
+    return _median(split, 3)
+
+
+def choose_seconds() -> float:
+    """Seconds to find parts by name, size and triangles among 5,000."""
+    from aulmo.prepare.choosing import Rule, chosen
+
+    document, assets = scenes.balls(5000)
+    return _median(lambda k: chosen(document, assets, Rule(name="*1*", size_from=1.0, triangles_over=10)))
+
+
 def assembly_seconds() -> dict[str, float]:
     """Seconds with an assembly of 2,000 parts and 5 million triangles: its first draft, one after a turn, the tree and a slider's step."""
     turn = _turning(*scenes.assembly())
@@ -136,6 +177,9 @@ def run(waited, add) -> None:
         ("10,000 copies turned, to the draft", turn_seconds, "build and draft, median of 5", 0.15),
         ("Mattes of 1,000 names, 1600x1200", matte_seconds, "median of 3", 2.0),
         ("A moment of 1,000 keyed properties", resolve_seconds, "median of 5", 0.01),
+        ("A copies rule of 10,000 edited, to the draft", rule_seconds, "rule, build and draft, median of 5", 0.1),
+        ("Faces taken off a part of a million triangles", split_seconds, "median of 3", 2.0),
+        ("Parts chosen by rule among 5,000", choose_seconds, "median of 5", 0.1),
     ):
         seconds, speed = paced(work)
         waited(name, seconds, speed, compared, most)

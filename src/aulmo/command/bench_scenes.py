@@ -78,6 +78,17 @@ def balls(count: int, spread: float = 60.0) -> tuple[Document, AssetStore]:
     return edits.add_parts(document, parts, [p.id for p in parts]), assets
 
 
+def scattered(count: int) -> tuple[Document, AssetStore]:
+    """Copies of one ball over a floor by a rule, small and turned at random."""
+    from aulmo.prepare import copying, pieces
+
+    document, assets = balls(1)
+    ball_id = document.roots[0]
+    document, floor = pieces.add_piece(document, pieces.set_piece("floor", width=6000.0, depth=6000.0))
+    document, _ = copying.make_copies(document, [ball_id], "surface", on=[floor], count=count, steepest=60.0, jitter_size=0.1)
+    return edits.put_camera(document, replace(document.cameras["c"], position=(3000.0, -7800.0, 4800.0))), assets
+
+
 def assembly(parts: int = 2000, triangles: int = 2500, groups: int = 40) -> tuple[Document, AssetStore]:
     """An assembly of groups in which no two parts have the same mesh: knobs of slightly different radii, named in runs."""
     assets = AssetStore()
