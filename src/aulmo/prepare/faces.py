@@ -1,5 +1,6 @@
 """The faces of a mesh: their numbers, how they meet, how round they are; growing a choice of faces to what belongs to it."""
 
+import functools
 from typing import Iterable, Literal, NamedTuple
 
 import numpy as np
@@ -77,47 +78,69 @@ def connected(mesh: Mesh) -> np.ndarray:
     return pieces_between(len(mesh.triangles), met.one, met.other)
 
 
-class Faces(NamedTuple):
-    """The faces of a mesh. numbers : (k,) their numbers in order. of : (m,) place in `numbers` of each triangle's face. area, radius : (k,) in
-    mm, 0 for a flat one. one, other : (p,) places of faces that meet; angle : (p,) least degrees between their normals along the border."""
+class Faces:
+    """The faces of a mesh: those it came with, or by the angle between its triangles. What they are like is found when it is first asked for.
 
-    mesh: Mesh
-    numbers: np.ndarray
-    of: np.ndarray
-    area: np.ndarray
-    radius: np.ndarray
-    one: np.ndarray
-    other: np.ndarray
-    angle: np.ndarray
+    numbers : (k,) their numbers in order. of : (m,) place in `numbers` of each triangle's face. area, radius : (k,) in mm, 0 for a flat one.
+    one, other : (p,) places of faces that meet; angle : (p,) least degrees between their normals along the border.
+    """
 
-    @property
+    def __init__(self, mesh: Mesh) -> None:
+        self.mesh = mesh
+        held = mesh.faces if len(mesh.faces) else by_angle(mesh)
+        numbers, of = np.unique(held, return_inverse=True)
+        self.numbers, self.of = numbers, of.reshape(-1)
+
+    @functools.cached_property
     def counted(self) -> Mesh:
         """The mesh with these numbers on its triangles."""
-        return self.mesh._replace(faces=self.numbers[self.of].astype(np.int32))
+        return self.mesh if len(self.mesh.faces) else self.mesh._replace(faces=self.numbers[self.of].astype(np.int32))
+
+    @functools.cached_property
+    def area(self) -> np.ndarray:
+        """(k,) mm2."""
+        p = self.mesh.vertices.astype(float)[self.mesh.triangles]
+        size = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
+        return np.bincount(self.of, size, len(self.numbers))
+
+    @functools.cached_property
+    def radius(self) -> np.ndarray:
+        """(k,) mm, 0 for a flat one."""
+        return _radii(self.mesh, self.of, len(self.numbers))
+
+    @functools.cached_property
+    def _borders(self) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+        met = meetings(self.mesh)
+        between = self.of[met.one] != self.of[met.other]
+        ends_one, ends_other = met.ends_one[between], met.ends_other[between]
+        n = self.mesh.normals.astype(float)
+        cosine = np.minimum((n[ends_one[:, 0]] * n[ends_other[:, 0]]).sum(1), (n[ends_one[:, 1]] * n[ends_other[:, 1]]).sum(1))
+        a, b = self.of[met.one[between]], self.of[met.other[between]]
+        many = max(1, len(self.numbers))
+        pairs, place = np.unique(np.minimum(a, b).astype(np.int64) * many + np.maximum(a, b), return_inverse=True)
+        flattest = np.full(len(pairs), -1.0)
+        np.maximum.at(flattest, place.reshape(-1), cosine)
+        return pairs // many, pairs % many, np.degrees(np.arccos(np.clip(flattest, -1, 1)))
+
+    @property
+    def one(self) -> np.ndarray:
+        """(p,) places of faces that meet `other`."""
+        return self._borders[0]
+
+    @property
+    def other(self) -> np.ndarray:
+        """(p,) places of faces that meet `one`."""
+        return self._borders[1]
+
+    @property
+    def angle(self) -> np.ndarray:
+        """(p,) degrees between the two."""
+        return self._borders[2]
 
 
 def faces_of(mesh: Mesh) -> Faces:
-    """What is known of a mesh's faces: those it came with, or by the angle between its triangles."""
-    held = mesh.faces if len(mesh.faces) else by_angle(mesh)
-    numbers, of = np.unique(held, return_inverse=True)
-    of = of.reshape(-1)
-    p = mesh.vertices.astype(float)[mesh.triangles]
-    size = 0.5 * np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1)
-    area = np.bincount(of, size, len(numbers))
-    met = meetings(mesh)
-    between = of[met.one] != of[met.other]
-    ends_one, ends_other = met.ends_one[between], met.ends_other[between]
-    n = mesh.normals.astype(float)
-    cosine = np.minimum((n[ends_one[:, 0]] * n[ends_other[:, 0]]).sum(1), (n[ends_one[:, 1]] * n[ends_other[:, 1]]).sum(1))
-    a, b = of[met.one[between]], of[met.other[between]]
-    low, high = np.minimum(a, b), np.maximum(a, b)
-    pairs, place = np.unique(low.astype(np.int64) * len(numbers) + high, return_inverse=True)
-    flattest = np.full(len(pairs), -1.0)
-    np.maximum.at(flattest, place.reshape(-1), cosine)
-    return Faces(
-        mesh, numbers, of, area, _radii(mesh, of, len(numbers)), pairs // max(1, len(numbers)), pairs % max(1, len(numbers)),
-        np.degrees(np.arccos(np.clip(flattest, -1, 1))),
-    )  # fmt: skip
+    """What is known of a mesh's faces."""
+    return Faces(mesh)
 
 
 def _radii(mesh: Mesh, of: np.ndarray, count: int) -> np.ndarray:

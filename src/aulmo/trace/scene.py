@@ -215,11 +215,13 @@ class SceneBuilder:
         if not part_ids:
             return matrices, np.full(3, -50.0), np.full(3, 50.0)
         parts = moments.first.parts
-        boxes = {name: self.assets.box(name) for name in {parts[i].mesh or "" for i in part_ids}}
-        ends = np.array([boxes[parts[i].mesh or ""] for i in part_ids])
-        corners = np.stack([np.stack([ends[:, x, 0], ends[:, y, 1], ends[:, z, 2]], 1) for x in (0, 1) for y in (0, 1) for z in (0, 1)], 1)
-        low, high = moved_boxes(corners, matrices)
-        return matrices, low.min(0), high.max(0)
+        names = [parts[i].mesh or "" for i in part_ids]
+        index = {name: k for k, name in enumerate(dict.fromkeys(names))}
+        ends = np.array([self.assets.box(name) for name in index])[[index[name] for name in names]]
+        middle, half = 0.5 * (ends[:, 0] + ends[:, 1]), 0.5 * (ends[:, 1] - ends[:, 0])
+        middle = (matrices[:, :, :3] @ middle[:, :, None])[:, :, 0] + matrices[:, :, 3]
+        half = (np.abs(matrices[:, :, :3]) @ half[:, :, None])[:, :, 0]
+        return matrices, (middle - half).min(0), (middle + half).max(0)
 
     def _place(self, moments: Moments, matrices: np.ndarray, low: np.ndarray, high: np.ndarray, part_ids: list[str]) -> Placed:
         floor = moments.first.floor

@@ -67,11 +67,17 @@ class LampPage(Page):
         line = QHBoxLayout(chosen)
         line.setContentsMargins(9, 2, 0, 2)
         self.only = button("Only some parts…", self.light_only, tip="The parts that were selected last")
+        self.saved = Choice()
+        self.saved.setAccessibleName("Lights a saved selection")
+        self.saved.setToolTip("Only the parts of a saved selection")
+        self.saved.chosen.connect(self.light_saved)
         self.everything = button("Everything", lambda: self._set("Lights everything", lights=()))
         line.addWidget(self.only)
         line.addWidget(self.everything)
         line.addStretch(1)
         reach.add(chosen)
+        self.saved_row = row("Saved", self.saved)
+        reach.add(self.saved_row)
         self.body.addStretch(1)
 
     def show_document(self) -> None:
@@ -98,6 +104,10 @@ class LampPage(Page):
         names = [self.session.document.parts[i].name for i in lamp.lights if i in self.session.document.parts]
         self.lights.setText("Everything" if not lamp.lights else ", ".join(names) or "Nothing that is still there")
         self.everything.setVisible(bool(lamp.lights))
+        held = self.session.document.selections.values()
+        self.saved_row.setVisible(bool(held))
+        current = next((s.id for s in held if s.parts == lamp.lights), None)
+        self.saved.fill([("choose one", None), *((s.name, s.id) for s in held)], current)
 
     def _set(self, what: str, **changes) -> None:
         lamp = self.session.lamp
@@ -143,6 +153,12 @@ class LampPage(Page):
         kept = tuple(i for i in session.last_selection if i in session.document.parts)
         names = ", ".join(session.document.parts[i].name for i in kept[:3])
         self._set(f"Lights only {names}", lights=kept)
+
+    def light_saved(self, selection_id: str | None) -> None:
+        """Light up the parts of a saved selection alone."""
+        held = self.session.document.selections.get(selection_id or "")
+        if held is not None:
+            self._set(f"Lights only {held.name}", lights=held.parts)
 
     def point_at_product(self) -> None:
         """Shine at the middle of what is shown."""

@@ -44,7 +44,7 @@ class MakeCommands:
         add("split_loose", "Split into loose pieces", "Parts", "", self.split_connected, one)
         add("split_angle", "Split at sharp edges", "Parts", "", lambda: self.split_angle(30.0), one)
         add("join", "Join parts", "Parts", "", self.join, lambda: desk.working() and len(s.selection) > 0)
-        add("finesse_shot", "Finesse for the shots’ size…", "Parts", "", self.finesse_for_shots, chosen)
+        add("finesse_shot", "Finesse for the shots’ size…", "Parts", "", self.finesse_for_shots, lambda: bool(desk.working() and s.document.parts))
         desk.registry.handle("delete", lambda: desk.working() and s.subject.startswith("paths/"), self.delete_path)
 
     # the set
@@ -223,7 +223,7 @@ class MakeCommands:
     def finesse_for_shots(self) -> None:
         """As fine as the shots' cameras can show; what it costs is told before."""
         session = self.session
-        base, assets, chosen = session.document, session.assets, list(session.selection)
+        base, assets, chosen = session.document, session.assets, list(session.selection or session.document.roots)
         wanted = session.attempt(lambda: fine_enough.for_shots(base, assets, chosen, base.shots))
         if wanted is None:
             return
@@ -238,6 +238,6 @@ class MakeCommands:
                 if session.document is not base:
                     session.trouble.emit("The project changed meanwhile; nothing was done. Do it again.")
                     return
-                session.apply(f"Finesse of {session.selected_name()} for the shots", made)
+                session.apply("Finesse for the shots’ size", made)
 
         session.start_task("Tessellating", lambda task: change_each_finesse(base, assets, wanted, task.tell), done)

@@ -1,6 +1,6 @@
 """Sections of Prepare's page for what is made by numbers: a set piece's sizes, a copies rule."""
 
-from PySide6.QtWidgets import QHBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
 from aulmo.desk.shell.bound import BoundSlider
 from aulmo.desk.shell.details import Page
@@ -8,7 +8,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label, row
 from aulmo.document.made import copies
 from aulmo.document.made.set_pieces import SIZES
-from aulmo.document.quantity import counted, grouped
+from aulmo.document.quantity import counted, grouped, parse
 from aulmo.document.records import Part
 
 # what each rule reads, besides its count
@@ -21,12 +21,19 @@ ORDER = ("text", "width", "depth", "height", "radius", "radius_top", "thickness"
 ALWAYS = ("jitter_place", "jitter_turn", "jitter_size", "seed")
 
 
+def _without_defaults(rows: dict) -> None:
+    """What was made to measure has no sizes worth going back to."""
+    for made in rows.values():
+        made.default = None
+
+
 class PieceSection:
     """The sizes of a set piece, those of its kind alone."""
 
     def __init__(self, page: Page) -> None:
         self.section = page.section("Set piece")
         self.rows = {name: page.add(self.section, f"parts/{{part}}/set_piece/{name}") for name in ORDER}
+        _without_defaults(self.rows)
 
     def show_part(self, part: Part | None) -> None:
         """Rows of what is selected."""
@@ -55,8 +62,15 @@ class CopiesSection:
         self.path_row, self.on_row = row("Path", self.path), row("Lies on", self.on)
         self.section.add(self.path_row)
         self.section.add(self.on_row)
+        self.shares = QLineEdit()
+        self.shares.setAccessibleName("Shares")
+        self.shares.setToolTip("How often each source is taken, in their order: 3, 1 takes the first three times as often")
+        self.shares.editingFinished.connect(self._shared)
+        self.shares_row = row("Shares", self.shares)
+        self.section.add(self.shares_row)
         for name in (*dict.fromkeys(n for names in READS.values() for n in names if n not in ("path", "on")), *ALWAYS):
             self.rows[name] = page.add(self.section, f"parts/{{part}}/copies/{name}")
+        _without_defaults(self.rows)
         tools = QWidget()
         line = QHBoxLayout(tools)
         line.setContentsMargins(9, 4, 0, 0)
@@ -69,6 +83,15 @@ class CopiesSection:
         line.addWidget(self.show)
         line.addStretch(1)
         self.section.add(tools)
+
+    def _shared(self) -> None:
+        if not self.shares.isModified():
+            return
+        self.shares.setModified(False)
+        words = [w for w in self.shares.text().replace(";", ",").split(",") if w.strip()]
+        shares = self.session.attempt(lambda: tuple(parse(w, "", 0.0, 1e9) for w in words))
+        if shares is not None:
+            self._put("shares", shares)
 
     def _put(self, name: str, value) -> None:
         chosen = self.session.selection
@@ -83,9 +106,12 @@ class CopiesSection:
             made.set_visible(rule is not None and (name in ("kind", "count", *ALWAYS) or name in READS[rule.kind]))
         self.path_row.setVisible(rule is not None and rule.kind == "path")
         self.on_row.setVisible(rule is not None and rule.kind == "surface")
+        self.shares_row.setVisible(rule is not None and part is not None and len(copies.sources_of(self.session.document, part.id)) > 1)
         if rule is None or part is None:
             return
         document = self.session.document
+        if not self.shares.isModified():
+            self.shares.setText(", ".join(f"{share:g}" for share in rule.shares))
         if rule.kind == "path":
             self.path.fill([("none", None), *((p.name, p.id) for p in document.paths.values())], rule.path)
         if rule.kind == "surface":
