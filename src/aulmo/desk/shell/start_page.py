@@ -78,7 +78,7 @@ class StartPage(QWidget):
         self.inner.setSpacing(14)
         holder = QWidget()
         holder.setLayout(self.inner)
-        holder.setFixedWidth(720)
+        holder.setFixedWidth(916)
         outer = QHBoxLayout(self)
         outer.addStretch(1)
         outer.addWidget(holder)
@@ -97,7 +97,7 @@ class StartPage(QWidget):
         field = DropField()
         field.clicked.connect(self.import_wanted)
         self.inner.addWidget(field)
-        recent = [p for p in self.session.recent() if p.parent != DEMO][:4]
+        recent = [p for p in self.session.recent() if p.parent != DEMO][:5]
         if recent:
             self.inner.addWidget(label("Recent", "heading"))
             self.inner.addLayout(self._cards([(p, p.stem, p.parent.name) for p in recent]))
