@@ -125,7 +125,7 @@ def show_cutting(window: Window) -> None:
     until(lambda: samples(window, 1), 60)
     window.picture.tools["faces"].grow = "tangent"
     window.bench.faces["Prepare"].grow.set_value("tangent")
-    window.picture.tools["faces"]._click(window.picture.place_on_screen((x - 60.0, y - 15.0, z + 95.0)))
+    window.picture.tools["faces"].click(window.picture.place_on_screen((x - 60.0, y - 15.0, z + 95.0)), False)
     until(lambda: samples(window, 16), 240)
     wait(1.0)
     take(window, "cutting")

@@ -11,7 +11,7 @@ from aulmo.document.made import copies
 from aulmo.document.placement import world_matrices
 from aulmo.document.properties import about, accepted, without_rules
 from aulmo.document.property_table import COPY_KINDS, MOST_COPIES
-from aulmo.document.records import Copies, Document, Part
+from aulmo.document.records import Copies, Document, GuidePath, Part
 from aulmo.errors import BadValue
 
 ROOM = 1.25  # of a source's size, from one copy to the next
@@ -20,12 +20,15 @@ ROOM = 1.25  # of a source's size, from one copy to the next
 def make_copies(document: Document, part_ids: Sequence[str], rule: str, **numbers: Any) -> tuple[Document, str]:
     """Put parts into a group with a copies rule ("row", "ring", "grid", "path", "box", "ball", "surface") that multiplies them.
 
-    `count` is how many are wanted; a grid also takes three numbers. `on` names the parts that a "surface" is scattered over, `path` the path.
+    `count` is how many are wanted; a grid also takes three numbers. `on` names the parts that a "surface" is scattered over; `path` is the id of a
+    path or its points; without one the only path there is, or a straight one with room for all that is made and can be pulled.
     What is left out follows from the size of the parts. Returns the document and the group's id, which is the rule's. Raises BadValue.
     """
     if rule not in COPY_KINDS:
         raise BadValue(f"There is no copies rule named {rule}; there are {', '.join(COPY_KINDS)}.")
-    chosen = edits.topmost(document, [i for i in dict.fromkeys(part_ids)])
+    if any(i not in document.parts for i in part_ids):
+        raise BadValue("A part that is to be copied is not there.")
+    chosen = edits.topmost(document, list(dict.fromkeys(part_ids)))
     if not chosen:
         raise BadValue("Choose the parts that are to be copied.")
     if rule == "surface":
@@ -36,6 +39,8 @@ def make_copies(document: Document, part_ids: Sequence[str], rule: str, **number
         if any(i not in document.parts for i in on):
             raise BadValue("A part that copies are to be scattered over is not there.")
         numbers["on"] = on
+    if rule == "path":
+        document, numbers["path"] = _path_for(document, chosen, numbers.get("path"), _count(numbers.get("count")))
     if len({document.parts[i].parent for i in chosen}) > 1:
         document = edits.move_into(document, chosen[1:], document.parts[chosen[0]].parent)
     first = document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
@@ -47,6 +52,23 @@ def make_copies(document: Document, part_ids: Sequence[str], rule: str, **number
     document = edits.change_part(document, group, copies=made)
     copies.check(document, group)
     return document, group
+
+
+def _path_for(document: Document, chosen: Sequence[str], path: Any, count: int) -> tuple[Document, str]:
+    """The document with the path that copies follow, and its id. Raises BadValue."""
+    if isinstance(path, str):
+        if path not in document.paths:
+            raise BadValue("There is no such path.")
+        return document, path
+    if path is None and document.paths:
+        return document, next(iter(document.paths))
+    if path is None:
+        low, high = _box_of(document, chosen, np.eye(4))
+        start = np.array([0.5 * (low[0] + high[0]), 0.5 * (low[1] + high[1]), low[2]])
+        path = [start, start + [ROOM * max(1.0, float(high[0] - low[0])) * max(1, count - 1), 0.0, 0.0]]
+    points = tuple(accepted(about("parts/x/copies/centre"), tuple(p), "Each point of a path") for p in path)
+    made = GuidePath(id=edits.new_id(), name=edits.free_name("Path", (p.name for p in document.paths.values())), points=points)
+    return edits.put_path(document, made), made.id
 
 
 def starting(document: Document, group: str, kind: str, count: Any = None) -> Copies:
@@ -92,10 +114,14 @@ def _count(count: Any) -> int:
 
 def _box(document: Document, group: str) -> tuple[np.ndarray, np.ndarray]:
     """Low and high corner of a group's sources in its own axes."""
+    return _box_of(document, document.parts[group].children, np.linalg.inv(world_matrices(document)[group]))
+
+
+def _box_of(document: Document, part_ids: Iterable[str], inside: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high corner of parts and all below them in the axes of a (4, 4) world matrix's inverse. Raises BadValue for nothing."""
     worlds = world_matrices(document)
-    inside = np.linalg.inv(worlds[group])
     ends = []
-    for source in document.parts[group].children:
+    for source in part_ids:
         for part_id in edits.below(document, source):
             name = document.parts[part_id].mesh
             if name is not None:
@@ -120,8 +146,6 @@ def _with(document: Document, rule: Copies, numbers: dict[str, Any]) -> Copies:
         if name not in known:
             raise BadValue(f"A copies rule has no number named {name}; it has {', '.join(sorted(known))}.")
         property_ = about(f"parts/x/copies/{name}")
-        if name == "path" and value not in document.paths:
-            raise BadValue("There is no such path.")
         if name in ("shares", "hidden"):
             numbers_ = tuple(value)
             if any(isinstance(v, bool) or not isinstance(v, (int, float)) or not np.isfinite(v) or v < 0 for v in numbers_):
@@ -176,13 +200,3 @@ def make_separate(document: Document, group: str) -> Document:
         )  # fmt: skip
     parts[group] = replace(held, copies=None, children=tuple(tops))
     return edits.forget(replace(document, parts=parts), gone)
-
-
-def move_to_path(document: Document, group: str, path: str | None) -> Document:
-    """Let a rule follow another path. Raises BadValue."""
-    rule = document.parts[group].copies
-    if rule is None:
-        raise BadValue(f"{document.parts[group].name} has no copies rule.")
-    document = edits.change_part(document, group, copies=replace(rule, kind="path", path=path))
-    copies.check(document, group)
-    return document

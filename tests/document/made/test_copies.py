@@ -78,6 +78,22 @@ def test_copies_along_a_path_stand_at_even_steps_and_look_along_it(peg):
     np.testing.assert_allclose(places(bent, group)[6], (0, 600, 0))
 
 
+def test_without_a_path_a_straight_one_is_made_that_can_be_pulled(peg):
+    document, group = script.make_copies(peg[0], [peg[1]], "path", count=5)
+    (path,) = document.paths.values()
+    found = places(document, group)
+    np.testing.assert_allclose(found[0], (0, 0, 0), atol=1e-9)
+    assert np.diff(found[:, 0]).min() > 10 and path.id == document.parts[group].copies.path
+    bent, other = script.make_copies(peg[0], [peg[1]], "path", count=3, path=[(0, 0, 0), (0, 50, 0), (0, 100, 0)])
+    np.testing.assert_allclose(places(bent, other)[:, 1], (0, 50, 100), atol=1e-6)
+
+
+def test_a_rule_within_a_rule_is_held_to_the_same_number(peg):
+    document, inner = script.make_copies(peg[0], [peg[1]], "row", count=2000)
+    with pytest.raises(BadValue, match="would make"):
+        script.make_copies(document, [inner], "row", count=2000)
+
+
 def test_scattered_over_a_surface_they_are_even_by_area_stand_on_it_and_keep_apart():
     document, ball = script.add_piece(Document(), "sphere", radius=100)
     document, pin = script.add_piece(document, "cone", radius=2, height=10)
@@ -206,7 +222,9 @@ def test_a_project_with_rules_and_paths_is_saved_and_read(peg, tmp_path):
     "rule, numbers, words",
     [
         ("row", {"count": 2_000_000}, "too many"), ("grid", {"count": (200, 200, 200)}, "too many"), ("row", {"count": 0}, "Count"),
-        ("row", {"count": float("nan")}, "Count"), ("row", {"step": (float("nan"), 0, 0)}, "Step"), ("path", {}, "path"),
+        ("row", {"count": float("nan")}, "Count"), ("row", {"step": (float("nan"), 0, 0)}, "Step"),
+        ("path", {"path": "nowhere"}, "no such path"), ("path", {"path": [(0.0, 0.0, 0.0)]}, "two points"),
+        ("path", {"path": [(0.0, 0.0, float("nan")), (1.0, 0.0, 0.0)]}, "point of a path"),
         ("surface", {}, "over"), ("surface", {"on": ["nobody"]}, "not there"), ("spiral", {}, "no copies rule"), ("row", {"colour": 3}, "no number"),
         ("row", {"shares": (-1.0,)}, "Shares"),
     ],

@@ -2,18 +2,16 @@
 
 import numpy as np
 from PySide6.QtCore import QPoint, QRect, Qt
-from PySide6.QtGui import QColor, QPainter, QPen
 
 from aulmo.desk.picture.snap import face_at
-from aulmo.desk.picture.tools.tool import Tool
-from aulmo.desk.shell import theme
+from aulmo.desk.picture.tools.select import Select
 from aulmo.document.quantity import counted
 from aulmo.prepare.faces import Grow, faces_of_asset, grown
 
 GROWS: dict[str, str] = {"one": "One face", "tangent": "What runs on", "radius": "Same radius", "alike": "Alike"}
 
 
-class FacesTool(Tool):
+class FacesTool(Select):
     """A click picks a face or gives it back; what it brings along is chosen on the bench."""
 
     name = "faces"
@@ -23,40 +21,14 @@ class FacesTool(Tool):
     def __init__(self, picture) -> None:
         super().__init__(picture)
         self.grow = "one"
-        self._press: QPoint | None = None
-        self.box: QRect | None = None
-
-    def take(self) -> None:
-        """Nothing is begun."""
-        self._press = self.box = None
 
     def put_away(self) -> None:
         """Forget a box that was begun."""
-        self._press = self.box = None
+        super().put_away()
         self.picture.hush()
 
-    def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        """Begin."""
-        self._press = at
-
-    def drag(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        """A box, once the hand has gone far enough."""
-        if self._press is not None and (at - self._press).manhattanLength() > 6:
-            self.box = QRect(self._press, at).normalized()
-            self.picture.update()
-
-    def release(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        """Take what is there."""
-        if self._press is None:
-            return
-        if self.box is not None:
-            self._take_box(self.box)
-        else:
-            self._click(at)
-        self._press = self.box = None
-        self.picture.update()
-
-    def _click(self, at: QPoint) -> None:
+    def click(self, at: QPoint, add: bool) -> None:
+        """Pick a face and what it brings along, or give it back."""
         session, hit = self.session, self.picture.pick(at)
         part = self.picture.stored(hit.part) if hit is not None and hit.part is not None else None
         if part is None:
@@ -75,15 +47,12 @@ class FacesTool(Tool):
             found = set(grown(faces_of_asset(session.assets, session.document.parts[part].mesh or ""), [face], how))
         session.pick_faces(part, held - found if face in held else held | found)
 
-    def _take_box(self, box: QRect) -> None:
+    def take_box(self, box: QRect, add: bool) -> None:
         """Faces that are seen in a box, of the part that is picked from, or of the one most of it shows."""
         picture, session = self.picture, self.session
         if picture.draft is None or picture.scene is None:
             return
-        h, w = picture.draft.parts.shape
-        fx, fy = w / max(1, picture.width()), h / max(1, picture.height())
-        rows = slice(max(0, int(box.top() * fy)), int(box.bottom() * fy) + 1)
-        columns = slice(max(0, int(box.left() * fx)), int(box.right() * fx) + 1)
+        rows, columns = self.pixels_of(box)
         parts, triangles = picture.draft.parts[rows, columns], picture.draft.triangles[rows, columns]
         numbers, counts = np.unique(parts[(parts >= 0) & (parts < len(picture.draft_parts))], return_counts=True)
         mine = [n for n in numbers.tolist() if picture.stored(picture.draft_parts[n]) == session.picked[0]]
@@ -114,12 +83,3 @@ class FacesTool(Tool):
         count = counted(len(picked[1]), "face") + " picked" if picked[0] == part else "click to pick"
         self.picture.say_at(at, f"{name}, face {face + 1}", count)
         return True
-
-    def draw(self, painter: QPainter) -> None:
-        """The box."""
-        if self.box is not None:
-            colour = QColor(theme.current().accent_hover)
-            painter.setPen(QPen(colour, 1))
-            colour.setAlpha(30)
-            painter.setBrush(colour)
-            painter.drawRect(self.box)

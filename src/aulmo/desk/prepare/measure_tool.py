@@ -7,8 +7,8 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QApplication
 
-from aulmo.desk.picture.snap import Caught, caught, mark
-from aulmo.desk.picture.tools.tool import Tool
+from aulmo.desk.picture.snap import Caught, mark
+from aulmo.desk.picture.tools.point import PointTool
 from aulmo.desk.widgets.fields import length_unit
 from aulmo.document.quantity import show
 
@@ -43,28 +43,26 @@ def angle(a: np.ndarray, corner: np.ndarray, b: np.ndarray) -> Reading | None:
     return Reading("angle", (a, corner, b), (show(degrees, "°", 2),))
 
 
-class MeasureTool(Tool):
+class MeasureTool(PointTool):
     """A click takes a point, caught by corners, edges and middles. Alt takes the very point."""
 
     name = "measure"
     hint = "Click two points for a distance, a third for the angle · click a rim and press R for its radius · click a number to copy it · Esc ends"
-    pointer = Qt.CursorShape.CrossCursor
 
     def __init__(self, picture) -> None:
         super().__init__(picture)
         self.points: list[np.ndarray] = []
         self.readings: list[Reading] = []
-        self._over: Caught | None = None
         self._labels: list[tuple[QRectF, str]] = []
 
     @property
     def typing(self) -> bool:  # type: ignore[override]
         """R means the radius while a rim is under the hand."""
-        return self._over is not None and self._over.circle is not None
+        return self.over is not None and self.over.circle is not None
 
     def put_away(self) -> None:
         """Everything measured goes."""
-        self.points, self.readings, self._over, self._labels = [], [], None, []
+        self.points, self.readings, self.over, self._labels = [], [], None, []
         self.picture.hush()
 
     def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
@@ -74,15 +72,18 @@ class MeasureTool(Tool):
                 QApplication.clipboard().setText(words.split(" ", 1)[1] if words[:2] in ("x ", "y ", "z ", "r ", "⌀ ") else words)
                 self.session.hint.emit(f"Copied {words}")
                 return
-        found = caught(self.picture, at, plain=bool(modifiers & Qt.KeyboardModifier.AltModifier))
+        super().press(at, modifiers)
+
+    def take_point(self, found: Caught | None, modifiers: Qt.KeyboardModifier) -> None:
+        """A rim tells its radius, then its middle is a point like any other."""
         if found is None:
             self.session.hint.emit("There is nothing to measure there")
             return
         if found.circle is not None and not self.points:
             self.measure_circle(found)
-        self.take_point(found.point)
+        self.add(found.point)
 
-    def take_point(self, point: np.ndarray) -> None:
+    def add(self, point: np.ndarray) -> None:
         """One more point of the measurement."""
         self.points.append(np.asarray(point, float))
         if len(self.points) == 2:
@@ -101,24 +102,17 @@ class MeasureTool(Tool):
         radius = Reading("radius", (circle.centre, circle.points[0]), (f"r {length(circle.radius)}", f"⌀ {length(2 * circle.radius)}"))
         self.readings = [r for r in self.readings if r.kind != "radius" or np.linalg.norm(r.points[0] - circle.centre) > 1e-6] + [radius]
 
-    def hover(self, at: QPoint) -> bool:
-        """Say what the point would be caught by."""
-        self._over = caught(self.picture, at)
-        if self._over is None:
-            self.picture.hush()
-        else:
-            words = self._over.words
-            second = f"r {length(self._over.circle.radius)}" if self._over.circle is not None else ""
-            if len(self.points) == 1:
-                second = length(float(np.linalg.norm(self._over.point - self.points[0])))
-            self.picture.say_at(at, words[0].upper() + words[1:], second)
-        self.picture.update()
-        return True
+    def words(self, found: Caught) -> tuple[str, str]:
+        """What the point would be caught by, and how far it is from the last one."""
+        second = f"r {length(found.circle.radius)}" if found.circle is not None else ""
+        if len(self.points) == 1:
+            second = length(float(np.linalg.norm(found.point - self.points[0])))
+        return found.words[0].upper() + found.words[1:], second
 
     def key(self, event: QKeyEvent) -> bool:
         """R measures the rim; Esc takes back a point that was begun, then ends."""
-        if event.key() == Qt.Key.Key_R and self._over is not None and self._over.circle is not None:
-            self.measure_circle(self._over)
+        if event.key() == Qt.Key.Key_R and self.over is not None and self.over.circle is not None:
+            self.measure_circle(self.over)
             self.picture.update()
             return True
         if event.key() == Qt.Key.Key_Escape and len(self.points) == 1:
@@ -145,8 +139,7 @@ class MeasureTool(Tool):
             self._write(painter, middle, reading.numbers)
         for point in self.points:
             mark(painter, self.picture.place_on_screen(point), "face")
-        if self._over is not None:
-            mark(painter, self.picture.place_on_screen(self._over.point), self._over.words)
+        super().draw(painter)
 
     def _draw_steps(self, painter: QPainter, reading: Reading) -> None:
         """The way by x, then y, then z, as thin lines."""

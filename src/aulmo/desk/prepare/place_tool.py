@@ -1,32 +1,39 @@
 """Putting a set piece where one clicks."""
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QPainter
 
-from aulmo.desk.picture.snap import caught
-from aulmo.desk.picture.tools.tool import Tool
+from aulmo.desk.picture.snap import Caught, caught
+from aulmo.desk.picture.tools.point import PointTool
 from aulmo.document.property_table import PIECE_KINDS
 from aulmo.prepare import pieces
 
 
-class PlaceTool(Tool):
+class PlaceTool(PointTool):
     """One click puts the chosen kind there, standing on what is under it."""
 
     name = "place"
     hint = "Click where it stands · Return puts it at the origin · Shift-click puts several · Esc gives up"
-    pointer = Qt.CursorShape.CrossCursor
 
     def __init__(self, picture) -> None:
         super().__init__(picture)
         self.kind = "block"
 
-    def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+    def find(self, at: QPoint, plain: bool = False) -> Caught | None:
+        """The very point under the cursor."""
+        return caught(self.picture, at, plain=True)
+
+    def words(self, found: Caught) -> tuple[str, str]:
+        """What would stand where."""
+        part = self.session.document.parts.get(self.picture.stored(found.part) or "") if found.part else None
+        return PIECE_KINDS[self.kind], f"on {part.name if part else 'the floor'}"
+
+    def take_point(self, found: Caught | None, modifiers: Qt.KeyboardModifier) -> None:
         """Put it there."""
-        found = caught(self.picture, at, plain=True)
         if found is None:
             self.session.hint.emit("Click on the floor or on a part; Return puts it at the origin")
-            return
-        self._put(found.point, found.normal, bool(modifiers & Qt.KeyboardModifier.ShiftModifier))
+        else:
+            self._put(found.point, found.normal, bool(modifiers & Qt.KeyboardModifier.ShiftModifier))
 
     def key(self, event: QKeyEvent) -> bool:
         """Return puts it at the origin."""
@@ -48,12 +55,5 @@ class PlaceTool(Tool):
         if not again:
             session.set_tool("")
 
-    def hover(self, at: QPoint) -> bool:
-        """Say what would stand where."""
-        found = caught(self.picture, at, plain=True)
-        if found is None:
-            self.picture.hush()
-            return True
-        part = self.session.document.parts.get(self.picture.stored(found.part) or "") if found.part else None
-        self.picture.say_at(at, PIECE_KINDS[self.kind], f"on {part.name if part else 'the floor'}")
-        return True
+    def draw(self, painter: QPainter) -> None:
+        """The cursor says enough."""

@@ -340,6 +340,9 @@ def make(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Mad
     spread = _spread(document, rule, group, worlds[group], subtrees, worlds)
     count = len(spread.points)
     picked = _picked(rule, len(sources), count)
+    total = int(np.bincount(picked, minlength=len(sources)) @ [len(s.parts) for s in subtrees])
+    if total > MOST_TOGETHER:
+        raise BadValue(f"{parts[group].name} would make {total:,} parts; up to {MOST_TOGETHER:,} are made.".replace(",", " "))
     random = np.random.default_rng([rule.seed, 5])
     jitter = random.uniform(-1, 1, (count, 7))
     points, turns = spread.points + jitter[:, :3] * np.array(rule.jitter_place), spread.turns

@@ -33,8 +33,7 @@ class Select(Tool):
             return
         add = bool(modifiers & Qt.KeyboardModifier.ControlModifier)
         if self.box is not None:
-            found = self.parts_in(self.box)
-            self.session.select([*self.session.selection, *found] if add else found)
+            self.take_box(self.box, add)
         else:
             self.click(at, add)
         self._press = self.box = None
@@ -81,16 +80,25 @@ class Select(Tool):
         else:
             session.select([climb])
 
+    def take_box(self, box: QRect, add: bool) -> None:
+        """Select what is seen in a box."""
+        found = self.parts_in(box)
+        self.session.select([*self.session.selection, *found] if add else found)
+
+    def pixels_of(self, box: QRect) -> tuple[slice, slice]:
+        """Rows and columns of the draft within a box of the widget."""
+        picture = self.picture
+        h, w = picture.draft.parts.shape
+        fx, fy = w / max(1, picture.width()), h / max(1, picture.height())
+        rows = slice(max(0, int(box.top() * fy)), int(box.bottom() * fy) + 1)
+        return rows, slice(max(0, int(box.left() * fx)), int(box.right() * fx) + 1)
+
     def parts_in(self, box: QRect) -> list[str]:
         """Parts seen in a box of the widget."""
         picture = self.picture
         if picture.draft is None:
             return []
-        h, w = picture.draft.parts.shape
-        fx, fy = w / max(1, picture.width()), h / max(1, picture.height())
-        rows = slice(max(0, int(box.top() * fy)), int(box.bottom() * fy) + 1)
-        columns = slice(max(0, int(box.left() * fx)), int(box.right() * fx) + 1)
-        numbers = np.unique(picture.draft.parts[rows, columns])
+        numbers = np.unique(picture.draft.parts[self.pixels_of(box)])
         found = [picture.draft_parts[n] for n in numbers if 0 <= n < len(picture.draft_parts)]
         return list(dict.fromkeys(maker_of(i) or i for i in found))
 
