@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from aulmo import script
-from aulmo.document import edits
+from aulmo.document import edits, tree
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Camera, Document, Placement, Selection, Shot
@@ -171,16 +171,16 @@ def test_moved_into_another_group_everything_stays_where_it_stands():
     document, a = edits.group_parts(document, ids[:2], "A")
     document = edits.place_parts(document, {a: Placement((5, 6, 7), (10, 20, 30), (2, 2, 2))})
     before = {i: world_matrix(document, i) for i in ids}
-    moved = edits.move_into(document, [ids[2]], a, before=ids[1])
+    moved = tree.move_into(document, [ids[2]], a, before=ids[1])
     assert moved.parts[a].children == (ids[0], ids[2], ids[1]) and moved.roots == (a,)
-    out = edits.move_into(moved, [ids[0]], None)
+    out = tree.move_into(moved, [ids[0]], None)
     assert out.roots == (a, ids[0])
     for i in ids:
         np.testing.assert_allclose(world_matrix(out, i), before[i], atol=1e-7)
     with pytest.raises(BadValue, match="into itself"):
-        edits.move_into(document, [a], a)
+        tree.move_into(document, [a], a)
     with pytest.raises(BadValue, match="no group"):
-        edits.move_into(document, [a], ids[2])
+        tree.move_into(document, [a], ids[2])
 
 
 def test_ungrouped_things_stay_in_place_and_order():
@@ -188,23 +188,23 @@ def test_ungrouped_things_stay_in_place_and_order():
     document, a = edits.group_parts(document, ids[:2], "A")
     document = edits.place_parts(document, {a: Placement((5, 6, 7), (0, 0, 30))})
     before = {i: world_matrix(document, i) for i in ids}
-    free, freed = edits.ungroup(document, [a])
+    free, freed = tree.ungroup(document, [a])
     assert free.roots == tuple(ids) and freed == ids[:2] and a not in free.parts
     for i in ids:
         np.testing.assert_allclose(world_matrix(free, i), before[i], atol=1e-7)
     ruled, group = script.make_copies(document, [a], "row", count=3)
     with pytest.raises(BadValue, match="copies rule"):
-        edits.ungroup(ruled, [group])
+        tree.ungroup(ruled, [group])
 
 
 def test_names_follow_a_pattern_and_sort_by_their_numbers():
     document, ids = blocks(*[(k, 0, 0) for k in range(12)])
-    named = edits.rename_parts(document, ids, "Screw ##")
+    named = tree.rename_parts(document, ids, "Screw ##")
     assert [named.parts[i].name for i in (ids[0], ids[11])] == ["Screw 01", "Screw 12"]
-    named = edits.rename_parts(document, ids[::-1], "Screw #")
-    assert edits.sort_by_name(named, None).roots == tuple(ids[::-1])  # 1, 2 ... 10, 11, 12
+    named = tree.rename_parts(document, ids[::-1], "Screw #")
+    assert tree.sort_by_name(named, None).roots == tuple(ids[::-1])  # 1, 2 ... 10, 11, 12
     with pytest.raises(BadValue):
-        edits.rename_parts(document, ids, "  ")
+        tree.rename_parts(document, ids, "  ")
 
 
 # choosing
@@ -212,7 +212,7 @@ def test_names_follow_a_pattern_and_sort_by_their_numbers():
 
 def test_every_condition_narrows_and_the_selection_is_added_to_removed_from_or_kept():
     document, ids = blocks((0, 0, 0), (50, 0, 0), (100, 0, 0), (150, 0, 0), sizes=[10, 20, 20, 40])
-    document = edits.rename_parts(document, ids[:3], "Screw #")
+    document = tree.rename_parts(document, ids[:3], "Screw #")
     document = edits.change_parts(document, ids[1:2], visible=False, locked=True)
     document = script.dress(document, "Screw 3", "Nickel")
     document = edits.put_selection(document, Selection(id="k", name="Kept", parts=tuple(ids[2:])))

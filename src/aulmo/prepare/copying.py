@@ -5,9 +5,9 @@ from typing import Any, Iterable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document import edits
+from aulmo.document import edits, tree
 from aulmo.document.assets import store_of
-from aulmo.document.made import copies
+from aulmo.document.made import copies, spreads
 from aulmo.document.placement import world_matrices
 from aulmo.document.properties import about, accepted, without_rules
 from aulmo.document.property_table import COPY_KINDS, MOST_COPIES
@@ -42,7 +42,7 @@ def make_copies(document: Document, part_ids: Sequence[str], rule: str, **number
     if rule == "path":
         document, numbers["path"] = _path_for(document, chosen, numbers.get("path"), _count(numbers.get("count")))
     if len({document.parts[i].parent for i in chosen}) > 1:
-        document = edits.move_into(document, chosen[1:], document.parts[chosen[0]].parent)
+        document = tree.move_into(document, chosen[1:], document.parts[chosen[0]].parent)
     first = document.parts[chosen[0]].name if len(chosen) == 1 else f"{len(chosen)} parts"
     name = edits.free_name(f"{COPY_KINDS[rule]} of {first}", (p.name for p in document.parts.values()))
     if rule in ("path", "box", "ball", "surface"):
@@ -78,7 +78,7 @@ def starting(document: Document, group: str, kind: str, count: Any = None) -> Co
     size = np.maximum(high - low, 1.0)
     middle = 0.5 * (low + high)
     sparse = max(1.0, how_many ** (1 / 3))
-    columns, rows = copies.evenly(how_many)
+    columns, rows = spreads.evenly(how_many)
     if isinstance(count, (tuple, list)):
         columns, rows = int(count[0]), int(count[1])
     away = float(np.hypot(middle[0], middle[1]))

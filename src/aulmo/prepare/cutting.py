@@ -6,7 +6,7 @@ from typing import Iterable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document import edits
+from aulmo.document import edits, tree
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, FaceSet, Part, Piece, Slice
@@ -225,7 +225,7 @@ def join_parts(document: Document, assets: AssetStore, part_ids: Sequence[str], 
     )
     for part in parts[1:]:
         if part.children:
-            document = edits.move_into(document, part.children, first.parent)
+            document = tree.move_into(document, part.children, first.parent)
     named = {p.id for p in parts[1:]}
     renamed = lambda ids: tuple(dict.fromkeys(first.id if i in named else i for i in ids))  # noqa: E731
     document = replace(document, selections={i: replace(s, parts=renamed(s.parts)) for i, s in document.selections.items()})

@@ -86,7 +86,7 @@ def add_piece(
 
 def _standing(kind: str, up: np.ndarray) -> np.ndarray:
     """The turn of a piece that was clicked onto a steep surface: shelves and letters with their back to it, everything else on it."""
-    from aulmo.document.made.copies import standing_on
+    from aulmo.document.made.spreads import standing_on
 
     up = up / np.linalg.norm(up)
     if kind in ("shelf", "text", "wall") and abs(up[2]) < 0.7:

@@ -4,7 +4,8 @@ import numpy as np
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.made.copies import standing_on, with_copies
+from aulmo.document.made.copies import with_copies
+from aulmo.document.made.spreads import standing_on
 from aulmo.document.placement import from_matrix, to_matrix, world_matrix
 from aulmo.document.records import Document
 from aulmo.errors import BadValue

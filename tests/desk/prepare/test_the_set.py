@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from aulmo.desk.shell.parts_panel import PARTS_MIME
+from aulmo.desk.shell.parts_tree import PARTS_MIME
 from aulmo.document import edits
 from aulmo.document.made import copies
 from aulmo.document.placement import world_matrix

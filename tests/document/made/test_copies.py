@@ -5,7 +5,7 @@ import pytest
 from msgspec.structs import replace
 
 from aulmo import script
-from aulmo.document import edits
+from aulmo.document import edits, tree
 from aulmo.document.assets import AssetStore
 from aulmo.document.made import copies, paths
 from aulmo.document.placement import world_matrices
@@ -243,7 +243,7 @@ def test_copies_over_themselves_over_each_other_and_over_nothing_are_refused(peg
     with pytest.raises(BadValue, match="over what is scattered over them"):
         put(both, f"parts/{one}/copies/on", (two,))
     with pytest.raises(BadValue, match="cannot be put into itself"):
-        edits.move_into(document, [one], one)
+        tree.move_into(document, [one], one)
     flat = edits.change_parts(document, [other], visible=False)
     assert "no area" in copies.trouble(flat)[one]
     assert edits.shown_parts(resolve(flat)) == [peg[1]]  # the rule makes nothing; what it copies can be seen

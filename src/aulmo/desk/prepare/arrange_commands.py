@@ -4,7 +4,7 @@ import numpy as np
 
 from aulmo.desk.shell.question import ask_text
 from aulmo.desk.shell.stage import Desk
-from aulmo.document import edits
+from aulmo.document import edits, tree
 from aulmo.document.placement import world_matrix
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
@@ -88,7 +88,7 @@ class ArrangeCommands:
         s = self.session
 
         def run() -> None:
-            document, freed = edits.ungroup(s.document, edits.topmost(s.document, list(s.selection)))
+            document, freed = tree.ungroup(s.document, edits.topmost(s.document, list(s.selection)))
             s.apply("Ungrouped", document)
             s.select(freed)
 
@@ -100,7 +100,7 @@ class ArrangeCommands:
         start = s.document.parts[s.selection[0]].name.rstrip("0123456789 ") or "Part"
         pattern = ask_text(self.desk.window, "Rename with a pattern", "Each # becomes a digit of a running number", f"{start} #")
         if pattern:
-            self._do(f"Renamed {counted(len(s.selection), 'part')}", lambda d: edits.rename_parts(d, s.selection, pattern))
+            self._do(f"Renamed {counted(len(s.selection), 'part')}", lambda d: tree.rename_parts(d, s.selection, pattern))
 
     def sort(self) -> None:
         """What is in the selected group, or at the top, by name."""
@@ -108,7 +108,7 @@ class ArrangeCommands:
         group = next((i for i in s.selection if s.document.parts[i].mesh is None), None)
         if group is None and s.selection:
             group = s.document.parts[s.selection[0]].parent
-        self._do("Sorted by name", lambda d: edits.sort_by_name(d, group))
+        self._do("Sorted by name", lambda d: tree.sort_by_name(d, group))
 
     def lock(self) -> None:
         """Locked parts stay where they are and cannot be deleted."""
@@ -123,7 +123,7 @@ class ArrangeCommands:
             for part_id in part_ids:
                 if document.parts[part_id].locked:
                     raise BadValue(f"{document.parts[part_id].name} is locked.")
-            return edits.move_into(document, part_ids, parent, before)
+            return tree.move_into(document, part_ids, parent, before)
 
         where = self.session.document.parts[parent].name if parent is not None else "the top"
         self._do(f"Put {counted(len(part_ids), 'part')} into {where}", make)

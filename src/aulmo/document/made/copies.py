@@ -4,7 +4,6 @@ keep their names as long as the rule makes that many.
 What a rule makes is remembered until something it reads has become another record, so a document in which nothing of it changed costs nothing.
 """
 
-import math
 from typing import NamedTuple, Sequence
 
 import numpy as np
@@ -12,12 +11,9 @@ from msgspec.structs import replace
 
 from aulmo.document import records as r
 from aulmo.document.assets import store_of
-from aulmo.document.made import paths
-from aulmo.document.placement import local_matrices, to_matrix, world_matrices, world_matrix
+from aulmo.document.made import spreads
+from aulmo.document.placement import to_matrix, world_matrices, world_matrix
 from aulmo.errors import AulmoError, BadValue
-
-AXES = {"x": 0, "y": 1, "z": 2}
-TRIES = 12  # throws for each wanted copy before a surface counts as full
 
 
 class Made(NamedTuple):
@@ -54,188 +50,8 @@ def source_of(document: r.Document, part_id: str) -> str:
         rule, sources = group.copies, sources_of(document, steps[0])
         if rule is None or not sources:
             return steps[0]
-        return sources[int(_picked(rule, len(sources), int(steps[1]) + 1)[-1])]
+        return sources[int(spreads.picked_sources(rule, len(sources), int(steps[1]) + 1)[-1])]
     return part_id
-
-
-# the places of copies
-
-
-def _turns(turn: np.ndarray) -> np.ndarray:
-    """(n, 3, 3) of degrees about x, y, z (n, 3)."""
-    placed = np.zeros((len(turn), 9))
-    placed[:, 3:6], placed[:, 6:] = turn, 1.0
-    return local_matrices(placed)[:, :3, :3]
-
-
-def _about(axis: int, degrees: np.ndarray) -> np.ndarray:
-    turn = np.zeros((len(degrees), 3))
-    turn[:, axis] = degrees
-    return _turns(turn)
-
-
-def _picked(rule: r.Copies, sources: int, count: int) -> np.ndarray:
-    """(count,) which source each copy is of: by shares, the same for a number however many there are."""
-    if sources < 2:
-        return np.zeros(count, np.int64)
-    shares = np.array([*rule.shares[:sources], *[1.0] * (sources - len(rule.shares))], float)
-    total = shares.sum()
-    ends = np.cumsum(shares / total) if total > 0 else np.arange(1, sources + 1) / sources
-    drawn = np.random.default_rng([rule.seed, 1]).random(count)
-    return np.minimum(np.searchsorted(ends, drawn, "right"), sources - 1)
-
-
-class _Spread(NamedTuple):
-    """Where copies go: `points` (n, 3) and `turns` (n, 3, 3) in the group's axes. `moves` tells that they move each source from where it stands,
-    by `points` after turning it about the origin; else its anchor is put on the point."""
-
-    points: np.ndarray
-    turns: np.ndarray
-    moves: bool
-
-
-def _still(count: int) -> np.ndarray:
-    return np.broadcast_to(np.eye(3), (count, 3, 3))
-
-
-def _row(rule: r.Copies) -> _Spread:
-    return _Spread(np.arange(rule.count)[:, None] * np.array(rule.step), _still(rule.count), True)
-
-
-def _grid(rule: r.Copies) -> _Spread:
-    i = np.arange(rule.count)
-    cells = np.stack([i % rule.columns, i // rule.columns % rule.rows, i // (rule.columns * rule.rows)], 1)
-    return _Spread(cells * np.array(rule.step), _still(rule.count), True)
-
-
-def _ring(rule: r.Copies, middle: np.ndarray) -> _Spread:
-    """Round the axis through the centre. With a radius the sources are first moved out to it, by the middle of their boxes."""
-    axis, centre = AXES[rule.axis], np.array(rule.centre)
-    whole = abs(abs(rule.sweep) - 360.0) < 1e-9
-    degrees = rule.sweep * np.arange(rule.count) / max(1, rule.count if whole else rule.count - 1)
-    turns = _about(axis, degrees)
-    out = np.zeros(3)
-    if rule.radius > 0:
-        away = middle - centre
-        away[axis] = 0.0
-        far = float(np.linalg.norm(away))
-        way = away / far if far > 1e-6 else np.eye(3)[(axis + 1) % 3]
-        out = way * rule.radius - away
-    start = middle + out - centre
-    moved = turns @ start + centre  # where the middle of a source goes
-    if rule.turned:
-        return _Spread(moved - turns @ middle, turns, True)
-    return _Spread(moved - middle, _still(rule.count), True)
-
-
-def _path(rule: r.Copies, document: r.Document, world: np.ndarray) -> _Spread:
-    path = document.paths.get(rule.path or "")
-    if path is None:
-        raise BadValue("Copies along a path need a path: draw one and choose it.")
-    found = paths.places(path, rule.count)
-    inverse = np.linalg.inv(world)
-    points = found.points @ inverse[:3, :3].T + inverse[:3, 3]
-    if not rule.turned:
-        return _Spread(points, _still(rule.count), False)
-    ways = found.headings @ inverse[:3, :3].T
-    heading = np.degrees(np.arctan2(ways[:, 1], ways[:, 0]))
-    turn = np.zeros((rule.count, 3))
-    turn[:, 2] = heading
-    if not rule.upright:
-        turn[:, 1] = -np.degrees(np.arctan2(ways[:, 2], np.hypot(ways[:, 0], ways[:, 1])))
-    return _Spread(points, _turns(turn), False)
-
-
-def _box(rule: r.Copies) -> _Spread:
-    drawn = np.random.default_rng([rule.seed, 2]).random((rule.count, 3)) - 0.5
-    return _kept_apart(_Spread(np.array(rule.centre) + drawn * np.array(rule.box), _still(rule.count), False), rule.apart)
-
-
-def _ball(rule: r.Copies) -> _Spread:
-    random = np.random.default_rng([rule.seed, 3])
-    way = random.normal(size=(rule.count, 3))
-    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
-    points = np.array(rule.centre) + (rule.radius or 100.0) * np.cbrt(random.random((rule.count, 1))) * way
-    return _kept_apart(_Spread(points, _still(rule.count), False), rule.apart)
-
-
-def _kept_apart(spread: _Spread, apart: float) -> _Spread:
-    """Without those that stand too near to one that comes before."""
-    if apart <= 0 or len(spread.points) < 2:
-        return spread
-    kept = np.array(_first_apart(spread.points, apart, len(spread.points)), np.int64)
-    return _Spread(spread.points[kept], spread.turns[kept], spread.moves)
-
-
-def _first_apart(points: np.ndarray, apart: float, most: int) -> list[int]:
-    """Which points, in their order, keep a distance from all that were kept before; up to `most`."""
-    cells = np.floor(points / apart).astype(np.int64)
-    near: dict[tuple[int, int, int], list[int]] = {}
-    kept: list[int] = []
-    limit = apart * apart
-    rows = points.tolist()
-    for k, (a, b, c) in enumerate(cells.tolist()):
-        x, y, z = rows[k]
-        free = True
-        for i in (a - 1, a, a + 1):
-            for j in (b - 1, b, b + 1):
-                for n in (c - 1, c, c + 1):
-                    for other in near.get((i, j, n), ()):
-                        u, v, w = rows[other]
-                        if (x - u) ** 2 + (y - v) ** 2 + (z - w) ** 2 < limit:
-                            free = False
-                            break
-                    if not free:
-                        break
-                if not free:
-                    break
-            if not free:
-                break
-        if free:
-            near.setdefault((a, b, c), []).append(k)
-            kept.append(k)
-            if len(kept) == most:
-                break
-    return kept
-
-
-def _surface(rule: r.Copies, triangles: np.ndarray, normals: np.ndarray, up: np.ndarray) -> _Spread:
-    """Evenly by area over (m, 3, 3) triangles with (m, 3, 3) normals at their corners and the way up, all in the group's axes."""
-    cross = np.cross(triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0])
-    area = 0.5 * np.linalg.norm(cross, axis=1)
-    if rule.steepest < 180.0:
-        facing = np.einsum("nij,j->ni", normals, up).mean(1) / np.maximum(1e-12, np.linalg.norm(normals.mean(1), axis=1))
-        area = np.where(facing >= math.cos(math.radians(rule.steepest)) - 1e-9, area, 0.0)
-    total = float(area.sum())
-    if not total > 1e-9:
-        raise BadValue("Nothing can be scattered there: the parts chosen for it have no area.")
-    wanted = rule.count * (TRIES if rule.apart > 0 else 1)
-    random = np.random.default_rng([rule.seed, 4])
-    # one in each of equal shares of the area, in a random order; each copy keeps its place when more are made only if nothing is sorted by number
-    at = (random.permutation(wanted) + random.random(wanted)) / wanted * total if rule.apart <= 0 else random.random(wanted) * total
-    k = np.minimum(np.searchsorted(np.cumsum(area), at, "right"), len(area) - 1)
-    u, v = np.sqrt(random.random(wanted)), random.random(wanted)
-    weights = np.stack([1 - u, u * (1 - v), u * v], 1)[:, :, None]
-    points = (triangles[k] * weights).sum(1)
-    if rule.apart > 0:
-        kept = _first_apart(points, rule.apart, rule.count)
-        points, k, weights = points[kept], k[kept], weights[kept]
-    if rule.upright:
-        return _Spread(points, _still(len(points)), False)
-    return _Spread(points, standing_on((normals[k] * weights).sum(1)), False)
-
-
-def standing_on(normals: np.ndarray) -> np.ndarray:
-    """(n, 3, 3) turns by the shortest way that let z point along (n, 3) normals of any length."""
-    n = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-    x, y, z = n.T
-    sign = np.where(z >= 0, 1.0, -1.0)  # below the horizon by way of a half turn about x, which keeps it well defined everywhere
-    a = 1.0 / (1.0 + np.abs(z))
-    result = np.empty((len(n), 3, 3))
-    result[:, 0] = np.stack([1 - x * x * a, -x * y * a * sign, x], 1)
-    result[:, 1] = np.stack([-x * y * a, sign * (1 - y * y * a), y], 1)
-    result[:, 2] = np.stack([-x * sign, -y, z], 1)
-    return result
 
 
 # what they are made of
@@ -313,20 +129,20 @@ def _target(document: r.Document, rule: r.Copies, group: str, world: np.ndarray,
 
 def _spread(
     document: r.Document, rule: r.Copies, group: str, world: np.ndarray, subtrees: Sequence[_Subtree], worlds: dict[str, np.ndarray]
-) -> _Spread:  # fmt: skip
+) -> spreads.Spread:  # fmt: skip
     if rule.kind == "row":
-        return _row(rule)
+        return spreads.row(rule)
     if rule.kind == "grid":
-        return _grid(rule)
+        return spreads.grid(rule)
     if rule.kind == "ring":
-        return _ring(rule, _anchor(subtrees[0], "middle"))
+        return spreads.ring(rule, _anchor(subtrees[0], "middle"))
     if rule.kind == "path":
-        return _path(rule, document, world)
+        return spreads.along_path(rule, document, world)
     if rule.kind == "box":
-        return _box(rule)
+        return spreads.box(rule)
     if rule.kind == "ball":
-        return _ball(rule)
-    return _surface(rule, *_target(document, rule, group, world, worlds), np.linalg.inv(world)[:3, :3] @ [0.0, 0.0, 1.0])
+        return spreads.ball(rule)
+    return spreads.surface(rule, *_target(document, rule, group, world, worlds), np.linalg.inv(world)[:3, :3] @ [0.0, 0.0, 1.0])
 
 
 def make(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Made:
@@ -339,7 +155,7 @@ def make(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Mad
     subtrees = [_subtree(parts, source) for source in sources]
     spread = _spread(document, rule, group, worlds[group], subtrees, worlds)
     count = len(spread.points)
-    picked = _picked(rule, len(sources), count)
+    picked = spreads.picked_sources(rule, len(sources), count)
     total = int(np.bincount(picked, minlength=len(sources)) @ [len(s.parts) for s in subtrees])
     if total > MOST_TOGETHER:
         raise BadValue(f"{parts[group].name} would make {total:,} parts; up to {MOST_TOGETHER:,} are made.".replace(",", " "))
@@ -348,7 +164,7 @@ def make(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Mad
     points, turns = spread.points + jitter[:, :3] * np.array(rule.jitter_place), spread.turns
     astray = any(rule.jitter_turn)
     if astray:
-        turns = turns @ _turns(jitter[:, 3:6] * np.array(rule.jitter_turn))
+        turns = turns @ spreads.turns_of(jitter[:, 3:6] * np.array(rule.jitter_turn))
     sizes = 1.0 + rule.jitter_size * jitter[:, 6]
     made: dict[str, r.Part] = {}
     tops: list[str] = [f"{group}:{n}" for n in range(count)]
@@ -544,14 +360,3 @@ def _read(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> tu
             matrix = worlds[part_id] if part_id in worlds else world_matrix(document, part_id)
             read += [parts[part_id].mesh or "", matrix.tobytes(), str(parts[part_id].visible)]
     return tuple(read)
-
-
-def turns_of(degrees: float, axis: str) -> np.ndarray:
-    """(3, 3) turn about an axis of the group."""
-    return _about(AXES[axis], np.array([degrees]))[0]
-
-
-def evenly(count: int) -> tuple[int, int]:
-    """Columns and rows of a grid that is as square as it can be."""
-    columns = max(1, math.ceil(math.sqrt(count)))
-    return columns, max(1, math.ceil(count / columns))
