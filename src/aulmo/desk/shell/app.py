@@ -1,5 +1,6 @@
 """Starting the window."""
 
+import gc
 import os
 import signal
 import sys
@@ -49,7 +50,9 @@ def start(project: Path | None, demo: bool = False) -> int:
     if not offer_recovery(window) and os.environ.get("AULMO_LEAVE_AFTER_DRAFT"):
         window.picture.set_traced(False)
         window.picture.shown.connect(lambda state: state.draft is not None and QTimer.singleShot(0, application.quit))
+    gc.freeze()  # what the program itself is made of stays: looking it over for garbage would hold the hand up again and again
     code = application.exec()
+    gc.unfreeze()
     window.picture.live.close()
     return code
 
