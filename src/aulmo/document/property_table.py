@@ -168,7 +168,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "upright": _yes("Upright", "Copies stand straight; off lets them stand square to the surface"),
         "steepest": _number("Slope up to", 0, 180, "°", 0, 0, 180, tip="How far from straight up a surface may face to get copies"),
         "anchor": _choice("Put by its", {"base": "Base", "middle": "Middle", "origin": "Origin"}),
-        "jitter_place": _vector("Astray", decimals=1), "jitter_turn": _vector("Turned by", "°", 3600, 0),
+        "jitter_place": _vector("Place varies", decimals=1), "jitter_turn": _vector("Turn varies", "°", 3600, 0),
         "jitter_size": _number("Size varies", 0, 0.9, "", 2, 0, 0.95),
         "seed": _whole("Pattern", 0, 100, 0, 2_000_000_000),
         "shares": _text("Shares", "many"), "hidden": _text("Hidden", "many"),

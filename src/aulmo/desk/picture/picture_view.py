@@ -196,7 +196,7 @@ class PictureView(QWidget):
     def outline(self) -> None:
         """Find the outline of what is selected."""
         shown, picked = self.session.face_set, self.session.picked
-        key = (self.draft, self.session.selection, theme.current().accent_hover, shown, picked, self.session.subject)
+        key = (self.draft, self.session.selection, theme.current().accent_hover, shown, picked)
         if self._outline_for and self._outline_for[0] is key[0] and self._outline_for[1:] == key[1:]:
             return
         self._outline_for, self._outline = key, None
@@ -214,11 +214,9 @@ class PictureView(QWidget):
         self.update()
 
     def _outlined_parts(self) -> set[str]:
-        """The parts of the picture that the selection means: of a rule's source all its copies, of a single copy that one."""
+        """The parts of the picture that the selection means: of a rule and of its source all copies."""
         session = self.session
         resolved = session.resolved
-        if session.copy:
-            return set(edits.leaves(resolved, [session.copy]))
         chosen = set(edits.leaves(resolved, [i for i in session.selection if i in resolved.parts]))
         if session.picked[0]:
             chosen = {session.picked[0]}

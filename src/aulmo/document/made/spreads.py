@@ -52,10 +52,12 @@ def _still(count: int) -> np.ndarray:
 
 
 def row(rule: r.Copies) -> Spread:
+    """One after another by the step."""
     return Spread(np.arange(rule.count)[:, None] * np.array(rule.step), _still(rule.count), True)
 
 
 def grid(rule: r.Copies) -> Spread:
+    """Columns, rows and layers by the step."""
     i = np.arange(rule.count)
     cells = np.stack([i % rule.columns, i // rule.columns % rule.rows, i // (rule.columns * rule.rows)], 1)
     return Spread(cells * np.array(rule.step), _still(rule.count), True)
@@ -82,6 +84,7 @@ def ring(rule: r.Copies, middle: np.ndarray) -> Spread:
 
 
 def along_path(rule: r.Copies, document: r.Document, world: np.ndarray) -> Spread:
+    """At even steps along a path, looking along it. Raises BadValue when there is none or it leads nowhere."""
     path = document.paths.get(rule.path or "")
     if path is None:
         raise BadValue("Copies along a path need a path: draw one and choose it.")
@@ -100,11 +103,13 @@ def along_path(rule: r.Copies, document: r.Document, world: np.ndarray) -> Sprea
 
 
 def box(rule: r.Copies) -> Spread:
+    """At random within a box about the centre."""
     drawn = np.random.default_rng([rule.seed, 2]).random((rule.count, 3)) - 0.5
     return _kept_apart(Spread(np.array(rule.centre) + drawn * np.array(rule.box), _still(rule.count), False), rule.apart)
 
 
 def ball(rule: r.Copies) -> Spread:
+    """At random within a ball about the centre."""
     random = np.random.default_rng([rule.seed, 3])
     way = random.normal(size=(rule.count, 3))
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-12)
