@@ -26,6 +26,7 @@ def make_copies(document: Document, part_ids: Sequence[str], rule: str, **number
     """
     if rule not in COPY_KINDS:
         raise BadValue(f"There is no copies rule named {rule}; there are {', '.join(COPY_KINDS)}.")
+    part_ids = [part_ids] if isinstance(part_ids, str) else list(part_ids)
     if any(i not in document.parts for i in part_ids):
         raise BadValue("A part that is to be copied is not there.")
     chosen = edits.topmost(document, list(dict.fromkeys(part_ids)))
