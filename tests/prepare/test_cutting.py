@@ -11,7 +11,7 @@ from aulmo.document.made import solids
 from aulmo.document.records import Document, FaceSet, Finesse, Part, Selection
 from aulmo.errors import AulmoError, BadValue
 from aulmo.prepare import arrange, cutting, faces
-from aulmo.prepare.borders import border_of, circle_near
+from aulmo.prepare.borders import border_of
 from aulmo.prepare.clipping import clipped
 from aulmo.prepare.import_file import change_finesse, import_file
 from cad_files import Cad, box, rod
@@ -166,7 +166,7 @@ def test_the_rim_of_a_face_is_the_circle_it_was_drawn_as():
     found = faces.faces_of(solids.tube(50, 8, 100))
     border = border_of(found, 2)
     assert sorted(round(c.radius, 3) for c in border.circles) == [42.0, 50.0]
-    near = circle_near(border, np.array([42.0, 0.0, 100.0]))
+    near = min(border.circles, key=lambda c: np.linalg.norm(c.points - [42.0, 0.0, 100.0], axis=1).min())
     np.testing.assert_allclose(near.centre, (0, 0, 100), atol=1e-3)
     top = border_of(faces.faces_of(solids.box(30, 20, 10)), 5)
     assert len(top.corners) == 4 and not top.circles and len(top.edges) == 4

@@ -4,7 +4,7 @@ import hashlib
 import io
 import weakref
 from pathlib import Path
-from typing import Any, Iterable, NamedTuple
+from typing import Any, Iterable, NamedTuple, Sequence
 from zipfile import ZipFile
 
 import numpy as np
@@ -161,6 +161,18 @@ def pack_mesh(mesh: Mesh) -> bytes:
 
 
 MOST_FACE = 10_000_000  # largest number of a CAD face
+
+
+def joined(meshes: Sequence[Mesh]) -> Mesh:
+    """Several meshes as one. Faces keep their numbers; where only some have texture coordinates the others get zeros."""
+    starts = np.cumsum([0] + [len(m.vertices) for m in meshes])
+    bare = not any(len(m.uv) for m in meshes)
+    uv = [m.uv if bare or len(m.uv) else np.zeros((len(m.vertices), 2), np.float32) for m in meshes]
+    return Mesh(
+        np.concatenate([m.vertices for m in meshes]).astype(np.float32), np.concatenate([m.normals for m in meshes]).astype(np.float32),
+        np.concatenate([m.triangles.astype(np.int64) + s for m, s in zip(meshes, starts)]).astype(np.uint32),
+        np.concatenate([m.faces for m in meshes]).astype(np.int32), np.concatenate(uv),
+    )  # fmt: skip
 
 
 def box_of(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:

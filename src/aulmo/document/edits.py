@@ -138,26 +138,26 @@ def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
     return forget(document, gone)
 
 
-class Numbered:
-    """Names with a running number: Screw, Screw 2, Screw 3."""
+class Names:
+    """Names in use; finds free ones without looking at all of them again."""
 
-    def __init__(self) -> None:
-        self._count: dict[str, int] = {}
+    def __init__(self, taken: Iterable[str] = ()) -> None:
+        self._taken, self._next = set(taken), dict[str, int]()
 
-    def next(self, name: str) -> str:
-        """The next name of this kind."""
-        self._count[name] = self._count.get(name, 0) + 1
-        return name if self._count[name] == 1 else f"{name} {self._count[name]}"
+    def free(self, wanted: str) -> str:
+        """`wanted`, or the first of "wanted 2", "wanted 3" that is free; in use from now on."""
+        name, number = wanted, self._next.get(wanted, 1)
+        while name in self._taken:
+            number += 1
+            name = f"{wanted} {number}"
+        self._next[wanted] = number
+        self._taken.add(name)
+        return name
 
 
 def forget(document: Document, gone: set[str]) -> Document:
-    """The document without keys, selections, rules' targets and the like that name parts which went."""
-    return without_keys(_without_names_of(document, gone))
-
-
-def _without_names_of(document: Document, gone: set[str]) -> Document:
-    """The document without what selections, brought-in files, lamps and copies rules say of parts that went; selections and files that are left
-    with none go too."""
+    """The document without what selections, brought-in files, copies rules and keys say of parts that went; selections and files that are left with
+    none go too."""
     scattered = {
         i: replace(p, copies=replace(p.copies, on=tuple(o for o in p.copies.on if o not in gone)))
         for i, p in document.parts.items()
@@ -167,7 +167,8 @@ def _without_names_of(document: Document, gone: set[str]) -> Document:
         document = replace(document, parts={**document.parts, **scattered})
     selections = {i: replace(s, parts=tuple(p for p in s.parts if p not in gone)) for i, s in document.selections.items()}
     sources = {i: replace(s, roots=tuple(p for p in s.roots if p not in gone)) for i, s in document.sources.items()}
-    return replace(document, selections={i: s for i, s in selections.items() if s.parts}, sources={i: s for i, s in sources.items() if s.roots})
+    kept = {i: s for i, s in selections.items() if s.parts}
+    return without_keys(replace(document, selections=kept, sources={i: s for i, s in sources.items() if s.roots}))
 
 
 def without_keys(document: Document) -> Document:

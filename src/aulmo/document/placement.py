@@ -25,6 +25,15 @@ def to_matrix(placement: Placement) -> np.ndarray:
     return matrix
 
 
+def angles_of(turns: np.ndarray) -> np.ndarray:
+    """(n, 3) degrees about x, y, z of rotations (n, 3, 3)."""
+    y = np.arcsin(np.clip(-turns[:, 2, 0], -1, 1))
+    level = np.abs(turns[:, 2, 0]) < 0.9999999
+    x = np.where(level, np.arctan2(turns[:, 2, 1], turns[:, 2, 2]), np.arctan2(-turns[:, 1, 2], turns[:, 1, 1]))
+    z = np.where(level, np.arctan2(turns[:, 1, 0], turns[:, 0, 0]), 0.0)
+    return np.degrees(np.stack([x, y, z], 1))
+
+
 def from_matrix(matrix: np.ndarray) -> Placement:
     """Placement of a 4x4 matrix without shear; a mirrored one gets a negative x scale."""
     linear = np.asarray(matrix, float)[:3, :3]
@@ -33,17 +42,12 @@ def from_matrix(matrix: np.ndarray) -> Placement:
     if np.linalg.det(linear) < 0:
         scale = scale * [-1, 1, 1]
     r = linear / scale
-    y = np.arcsin(np.clip(-r[2, 0], -1.0, 1.0))
-    if abs(r[2, 0]) < 0.9999999:
-        x, z = np.arctan2(r[2, 1], r[2, 2]), np.arctan2(r[1, 0], r[0, 0])
-    else:
-        x, z = np.arctan2(-r[1, 2], r[1, 1]), 0.0
 
     def clean(values) -> tuple[float, float, float]:
         a, b, c = (float(round(v, 9)) + 0.0 for v in values)
         return a, b, c
 
-    return Placement(clean(matrix[:3, 3]), clean(np.degrees([x, y, z])), clean(scale))
+    return Placement(clean(matrix[:3, 3]), clean(angles_of(r[None])[0]), clean(scale))
 
 
 def local_matrices(placements: Sequence[Placement] | np.ndarray) -> np.ndarray:
@@ -93,10 +97,10 @@ def world_matrices(document: Document) -> dict[str, np.ndarray]:
     return result
 
 
-def world_matrix(document: Document, part_id: str) -> np.ndarray:
-    """4x4 world matrix of one part."""
+def world_matrix(document: Document, part_id: str | None) -> np.ndarray:
+    """4x4 world matrix of one part; None is the world itself."""
     matrix = np.eye(4)
-    current: str | None = part_id
+    current = part_id
     while current is not None:
         part = document.parts[current]
         matrix = to_matrix(part.placement) @ matrix

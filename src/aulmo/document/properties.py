@@ -217,17 +217,6 @@ def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Documen
     return document
 
 
-def without_rules(document: r.Document, within: str) -> r.Document:
-    """The document with everything below a part that rules make, and that part's own rule left as it is."""
-    from aulmo.document.made.copies import with_copies
-
-    held = document.parts[within]
-    if not any(p.copies is not None and i != within for i, p in document.parts.items()):
-        return document
-    whole = with_copies(replace(document, parts={**document.parts, within: replace(held, copies=None)}))
-    return replace(whole, parts={**whole.parts, within: held})
-
-
 def owner_of(document: r.Document, address: str) -> str:
     """What a property belongs to, in the artist's words: the name of its part, material, camera, lamp or shot."""
     steps = address.split("/")

@@ -27,7 +27,7 @@ def move_into(document: Document, part_ids: Iterable[str], parent: str | None, b
                 raise BadValue(f"{document.parts[above].name} cannot be put into itself.")
             above = document.parts[above].parent
     worlds = {i: world_matrix(document, i) for i in chosen}
-    inside = world_matrix(document, parent) if parent is not None else np.eye(4)
+    inside = world_matrix(document, parent)
     parts, moving = dict(document.parts), set(chosen)
     for old in {document.parts[i].parent for i in chosen}:
         if old is not None:

@@ -7,13 +7,13 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.placement import from_matrix, to_matrix, world_matrix
+from aulmo.document.placement import to_matrix, turn_matrix, world_matrix
+from aulmo.document.properties import AXES
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
 from aulmo.prepare import arrange
 
 Where = Literal["low", "middle", "high"]
-AXES = {"x": 0, "y": 1, "z": 2}
 
 
 def _boxes(document: Document, assets: AssetStore, part_ids: Iterable[str], least: int, deed: str) -> dict[str, tuple[np.ndarray, np.ndarray]]:
@@ -80,45 +80,29 @@ def same_size(document: Document, assets: AssetStore, part_ids: Iterable[str]) -
 def scale_in_world(document: Document, part_ids: Iterable[str], factors, pivot, axes: np.ndarray) -> Document:
     """Scale parts by three factors along the columns of `axes` (3, 3), about a point. Along axes that are not a part's own it grows by as much as
     its own axes point there: a part keeps its right angles. Raises BadValue for a factor of nothing."""
-    factors, pivot = np.asarray(factors, float), np.asarray(pivot, float)
+    factors = np.asarray(factors, float)
     if not np.isfinite(factors).all() or np.abs(factors).min() < 1e-6:
         raise BadValue("A thing cannot be scaled to nothing.")
-    change = axes @ np.diag(factors) @ np.linalg.inv(axes)
+    change = arrange.about_point(axes @ np.diag(factors) @ np.linalg.inv(axes), pivot)
     placements = {}
     for part_id in edits.topmost(document, list(part_ids)):
         part = document.parts[part_id]
-        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
-        local = np.linalg.solve(above, _about(change, pivot) @ above @ to_matrix(part.placement))
-        sheared = local[:3, :3]
-        turn = to_matrix(replace(part.placement, scale=(1.0, 1.0, 1.0), position=(0.0, 0.0, 0.0)))[:3, :3]
-        lengths = np.linalg.norm(sheared, axis=0)
-        signs = np.sign((turn * sheared).sum(0))
-        own = np.eye(4)
-        own[:3, :3] = turn * np.where(signs == 0, 1.0, signs) * lengths
-        own[:3, 3] = local[:3, 3]
-        x, y, z = (float(round(v, 9)) for v in np.where(signs == 0, 1.0, signs) * lengths)
+        above = world_matrix(document, part.parent)
+        local = np.linalg.solve(above, change @ above @ to_matrix(part.placement))
+        turn = turn_matrix(part.placement.turn)
+        signs = np.sign((turn * local[:3, :3]).sum(0))
+        grown = np.where(signs == 0, 1.0, signs) * np.linalg.norm(local[:3, :3], axis=0)
+        x, y, z = (float(round(v, 9)) for v in grown)
         px, py, pz = (float(round(v, 9)) for v in local[:3, 3])
         placements[part_id] = replace(part.placement, position=(px, py, pz), scale=(x, y, z))
     return edits.place_parts(document, placements)
-
-
-def _about(linear: np.ndarray, pivot: np.ndarray) -> np.ndarray:
-    matrix = np.eye(4)
-    matrix[:3, :3] = linear
-    matrix[:3, 3] = pivot - linear @ pivot
-    return matrix
 
 
 def mirror(document: Document, part_ids: Iterable[str], axis: str, pivot) -> Document:
     """Mirror parts at a plane through a point, square to an axis of the world."""
     flip = np.eye(3)
     flip[AXES[axis], AXES[axis]] = -1.0
-    placements = {}
-    for part_id in edits.topmost(document, list(part_ids)):
-        part = document.parts[part_id]
-        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
-        placements[part_id] = from_matrix(np.linalg.solve(above, _about(flip, np.asarray(pivot, float)) @ above @ to_matrix(part.placement)))
-    return edits.place_parts(document, placements)
+    return arrange.change_in_world(document, part_ids, arrange.about_point(flip, pivot))
 
 
 def centre_product(document: Document, assets: AssetStore) -> Document:

@@ -52,7 +52,7 @@ def move_in_world(document: Document, part_ids, offset) -> Document:
     placements = {}
     for part_id in edits.topmost(document, part_ids):  # what hangs below another of them moves with it
         part = document.parts[part_id]
-        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
+        above = world_matrix(document, part.parent)
         local = np.linalg.solve(above[:3, :3], np.asarray(offset, float))
         position = tuple(float(round(a + b, 9)) for a, b in zip(part.placement.position, local))
         placements[part_id] = replace(part.placement, position=position)
@@ -63,15 +63,24 @@ def turn_in_world(document: Document, part_ids, axis, degrees: float, pivot) -> 
     """Turn parts about a world axis through a pivot."""
     from scipy.spatial.transform import Rotation
 
-    turn = np.eye(4)
-    turn[:3, :3] = Rotation.from_rotvec(np.radians(degrees) * np.asarray(axis, float)).as_matrix()
-    pivot = np.asarray(pivot, float)
-    turn[:3, 3] = pivot - turn[:3, :3] @ pivot
+    turn = Rotation.from_rotvec(np.radians(degrees) * np.asarray(axis, float)).as_matrix()
+    return change_in_world(document, part_ids, about_point(turn, pivot))
+
+
+def about_point(linear: np.ndarray, pivot) -> np.ndarray:
+    """(4, 4) of a (3, 3) change about a point."""
+    matrix = np.eye(4)
+    matrix[:3, :3] = linear
+    matrix[:3, 3] = np.asarray(pivot, float) - linear @ np.asarray(pivot, float)
+    return matrix
+
+
+def change_in_world(document: Document, part_ids, change: np.ndarray) -> Document:
+    """Let a (4, 4) change of the world without shear happen to parts."""
     placements = {}
-    for part_id in edits.topmost(document, part_ids):  # what hangs below another of them turns with it
-        part = document.parts[part_id]
-        above = world_matrix(document, part.parent) if part.parent else np.eye(4)
-        placements[part_id] = from_matrix(np.linalg.solve(above, turn @ above @ to_matrix(part.placement)))
+    for part_id in edits.topmost(document, list(part_ids)):  # what hangs below another of them goes with it
+        above = world_matrix(document, document.parts[part_id].parent)
+        placements[part_id] = from_matrix(np.linalg.solve(above, change @ above @ to_matrix(document.parts[part_id].placement)))
     return edits.place_parts(document, placements)
 
 

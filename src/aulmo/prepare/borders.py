@@ -130,11 +130,3 @@ def nearest_on(edges: np.ndarray, point: np.ndarray) -> tuple[np.ndarray, float]
     far = np.linalg.norm(at - point, axis=1)
     k = int(np.argmin(far))
     return at[k], float(far[k])
-
-
-def circle_near(border: Border, point: np.ndarray) -> Circle | None:
-    """The circle of a border that runs nearest to a point."""
-    if not border.circles:
-        return None
-    far = [float(np.linalg.norm(c.points - point, axis=1).min()) for c in border.circles]
-    return border.circles[int(np.argmin(far))]

@@ -9,7 +9,6 @@ import numpy as np
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.made.copies import with_copies
 from aulmo.document.placement import world_matrices
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
@@ -93,8 +92,3 @@ def combined(before: Iterable[str], found: Iterable[str], how: str) -> list[str]
     if how == "keep":
         return [i for i in before if i in set(found)]
     raise BadValue("A rule's parts can be taken alone, added, removed or kept.")
-
-
-def count_with_copies(document: Document) -> int:
-    """How many parts with geometry are seen, those that rules make counted."""
-    return len(edits.shown_parts(with_copies(document)))

@@ -9,7 +9,7 @@ from aulmo.document import edits, tree
 from aulmo.document.assets import store_of
 from aulmo.document.made import copies, spreads
 from aulmo.document.placement import world_matrices
-from aulmo.document.properties import about, accepted, without_rules
+from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import COPY_KINDS, MOST_COPIES
 from aulmo.document.records import Copies, Document, GuidePath, Part
 from aulmo.errors import BadValue
@@ -179,12 +179,12 @@ def make_separate(document: Document, group: str) -> Document:
         raise BadValue(f"{held.name} has no copies rule.")
     copies.check(document, group)
     # rules further in go on within each copy
-    made = copies.make(without_rules(document, within=group), group, world_matrices(document))
+    made = copies.make(copies.with_inner_copies(document, group), group, world_matrices(document))
     gone = {under for source in copies.sources_of(document, group) for under in edits.below(document, source)}
     fresh: dict[str, str] = {}
     for part_id in made.parts:
         fresh[part_id] = edits.new_id()
-    names = edits.Numbered()
+    names = edits.Names()
     parts: dict[str, Part] = {i: p for i, p in document.parts.items() if i not in gone}
     tops = []
     left_out: set[str] = set()
@@ -197,7 +197,7 @@ def make_separate(document: Document, group: str) -> Document:
             tops.append(fresh[part_id])
         parts[fresh[part_id]] = replace(
             part, id=fresh[part_id], parent=group if top else fresh[part.parent or ""], children=tuple(fresh[c] for c in part.children),
-            name=names.next(part.name) if top else part.name,
+            name=names.free(part.name) if top else part.name,
         )  # fmt: skip
     parts[group] = replace(held, copies=None, children=tuple(tops))
     return edits.forget(replace(document, parts=parts), gone)

@@ -7,12 +7,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore, Mesh, joined
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, FaceSet, Part, Piece, Slice
 from aulmo.errors import BadValue
 from aulmo.prepare.clipping import clipped, only_used
-from aulmo.prepare.faces import MOST_CAP, Faces, connected, faces_of_asset, pieces_between
+from aulmo.prepare.faces import MOST_CAP, Faces, by_angle, connected, faces_of_asset, pieces_between
 from aulmo.prepare.reading import Progress, join_shapes
 
 MOST_PIECES = 5000
@@ -56,23 +56,22 @@ def _apart(document: Document, assets: AssetStore, part_id: str, faces: Faces, l
     for k in range(count):
         mine = label == k
         piece_mesh = only_used(mesh, mine)
-        held = np.unique(piece_mesh.faces)
-        sets = tuple(replace(s, id=s.id if k == 0 else edits.new_id(), faces=kept) for s in part.face_sets if (kept := _within(s.faces, held)))
-        before = part.piece or Piece()
-        exact = tuple(int(f) for f in held if f < MOST_CAP)
+        exact = tuple(int(f) for f in np.unique(piece_mesh.faces) if f < MOST_CAP)
         name = edits.free_name(names[k] if k < len(names) else f"{part.name} {k + 1}", taken)
         taken.add(name)
-        made.append(replace(
-            part, id=part_id if k == 0 else edits.new_id(), name=name, mesh=assets.add_mesh(piece_mesh), face_sets=sets,
-            children=part.children if k == 0 else (), set_piece=None, piece=replace(before, faces=exact) if whole and exact else None,
-            shape=part.shape if whole and exact else None,
-        ))  # fmt: skip
+        piece = replace(part.piece or Piece(), faces=exact) if whole and exact else None
+        made.append(replace(_piece_of(part, assets, k, piece_mesh), name=name, piece=piece, shape=part.shape if whole and exact else None))
     return _put_pieces(document, part_id, made), [p.id for p in made]
 
 
-def _within(wanted: tuple[int, ...], held: np.ndarray) -> tuple[int, ...]:
-    mine = set(held.tolist())
-    return tuple(f for f in wanted if f in mine)
+def _piece_of(part: Part, assets: AssetStore, number: int, mesh: Mesh) -> Part:
+    """A part that has become one of its pieces: the first keeps its id and what hangs below it, each those of its face sets' faces that it has."""
+    first, held = number == 0, set(mesh.faces.tolist())
+    sets = [replace(s, id=s.id if first else edits.new_id(), faces=tuple(f for f in s.faces if f in held)) for s in part.face_sets]
+    return replace(
+        part, id=part.id if first else edits.new_id(), mesh=assets.add_mesh(mesh), face_sets=tuple(s for s in sets if s.faces),
+        children=part.children if first else (), set_piece=None,
+    )  # fmt: skip
 
 
 def _put_pieces(document: Document, part_id: str, made: list[Part]) -> Document:
@@ -126,8 +125,6 @@ def split_by_angle(document: Document, assets: AssetStore, part_id: str, angle: 
         smooth = faces.angle < angle
         label = pieces_between(len(faces.numbers), faces.one[smooth], faces.other[smooth])[faces.of]
     else:
-        from aulmo.prepare.faces import by_angle
-
         label = by_angle(faces.mesh, angle)
     return _labelled(document, assets, part, faces, label, f"has no edge sharper than {angle:g}°")
 
@@ -161,18 +158,14 @@ def split_by_plane(document: Document, assets: AssetStore, part_id: str, point, 
     halves = [clipped(mesh, own_point, sign * own_way, number) for sign in (1.0, -1.0)]
     if halves[0] is None or halves[1] is None or halves[0] is mesh or halves[1] is mesh:
         raise BadValue(f"The plane does not meet {part.name}: cutting it would leave nothing on one side.")
-    made = []
     taken = {p.name for p in document.parts.values()}
+    names = (part.name, edits.free_name(f"{part.name} 2", taken))
+    made = []
     for k, (half, sign) in enumerate(zip(halves, (1.0, -1.0))):
         assert half is not None
-        held = np.unique(half.faces)
         cut = Slice(_triple(own_point), _triple(sign * own_way))
-        sets = tuple(replace(s, id=s.id if k == 0 else edits.new_id(), faces=kept) for s in part.face_sets if (kept := _within(s.faces, held)))
-        made.append(replace(
-            part, id=part_id if k == 0 else edits.new_id(), name=part.name if k == 0 else edits.free_name(f"{part.name} 2", taken),
-            mesh=assets.add_mesh(half), face_sets=sets, children=part.children if k == 0 else (), set_piece=None,
-            piece=replace(before, slices=(*before.slices, cut)) if part.shape else None,
-        ))  # fmt: skip
+        piece = replace(before, slices=(*before.slices, cut)) if part.shape else None
+        made.append(replace(_piece_of(part, assets, k, half), name=names[k], piece=piece))
     return _put_pieces(document, part_id, made), made[1].id
 
 
@@ -216,13 +209,10 @@ def join_parts(document: Document, assets: AssetStore, part_ids: Sequence[str], 
         sets += inner
     sets = _merged(sets, first.material)
     sets = [replace(s, name=edits.free_name(s.name, (o.name for o in sets[:k]))) for k, s in enumerate(sets)]
-    one = replace(
-        first, mesh=assets.add_mesh(_together(meshes)), face_sets=tuple(sets), shape=shape, piece=piece, set_piece=None,
+    document = edits.change_part(
+        document, first.id, mesh=assets.add_mesh(joined(meshes)), face_sets=tuple(sets), shape=shape, piece=piece, set_piece=None,
         edge_radius=max(p.edge_radius for p in parts),
     )  # fmt: skip
-    document = edits.change_part(
-        document, first.id, **{n: getattr(one, n) for n in ("mesh", "face_sets", "shape", "piece", "set_piece", "edge_radius")}
-    )
     for part in parts[1:]:
         if part.children:
             document = tree.move_into(document, part.children, first.parent)
@@ -276,17 +266,6 @@ def _moved(mesh: Mesh, matrix: np.ndarray) -> Mesh:
     return mesh._replace(
         vertices=(mesh.vertices.astype(float) @ linear.T + matrix[:3, 3]).astype(np.float32), normals=normals.astype(np.float32), triangles=triangles
     )
-
-
-def _together(meshes: list[Mesh]) -> Mesh:
-    starts = np.cumsum([0] + [len(m.vertices) for m in meshes])
-    any_uv = any(len(m.uv) for m in meshes)
-    uv = [m.uv if len(m.uv) else np.zeros((len(m.vertices), 2), np.float32) for m in meshes] if any_uv else [np.zeros((0, 2), np.float32)]
-    return Mesh(
-        np.concatenate([m.vertices for m in meshes]), np.concatenate([m.normals for m in meshes]),
-        np.concatenate([m.triangles.astype(np.int64) + s for m, s in zip(meshes, starts)]).astype(np.uint32),
-        np.concatenate([m.faces for m in meshes]), np.concatenate(uv),
-    )  # fmt: skip
 
 
 def dress_faces(document: Document, assets: AssetStore, part_id: str, chosen: Iterable[int], name: str = "") -> tuple[Document, str]:

@@ -7,7 +7,6 @@ import numpy as np
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.made.copies import with_copies
 from aulmo.document.placement import world_matrix
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Finesse, Shot
@@ -33,17 +32,15 @@ def for_shots(document: Document, assets: AssetStore, part_ids: Iterable[str], s
     leaves = [i for i in edits.leaves(document, part_ids) if document.parts[i].shape]
     if not leaves:
         raise BadValue("None of these parts has an exact shape; its triangles are all there is.")
+    boxes = {i: box for i in leaves if (box := arrange.bounds(document, assets, [i])) is not None}
     finest: dict[str, float] = {}
     for shot in shots:
         seen = resolve(document, {"shot": shot.id})
         camera = seen.cameras[shot.camera]
         eye = np.array(camera.position)
-        for part_id in leaves:
-            box = arrange.bounds(with_copies(document), assets, [part_id])
-            if box is None:
-                continue
-            nearest = float(np.linalg.norm(np.maximum(0.0, np.maximum(box[0] - eye, eye - box[1]))))
-            nearest = max(nearest, 0.1 * float(np.linalg.norm(box[1] - box[0])), 1.0)
+        for part_id, (low, high) in boxes.items():
+            nearest = float(np.linalg.norm(np.maximum(0.0, np.maximum(low - eye, eye - high))))
+            nearest = max(nearest, 0.1 * float(np.linalg.norm(high - low)), 1.0)
             finest[part_id] = min(finest.get(part_id, math.inf), OF_A_PIXEL * pixel_mm(camera, shot, nearest))
     if not finest:
         raise BadValue("There is no shot yet whose camera could tell how fine is fine enough.")

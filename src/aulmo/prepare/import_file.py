@@ -122,7 +122,7 @@ class _Added:
         self.meshes = [assets.add_mesh(mesh) for mesh in found.meshes]
         self.shapes = [assets.add(blob, ".shape") for blob in found.shapes]
         self.worn: dict[str, Material] = {}
-        self.names = _Names(m.name for m in document.materials.values())
+        self.names = edits.Names(m.name for m in document.materials.values())
 
     def result(self) -> Imported:
         """The document with the file's parts, where the file has them."""
@@ -133,12 +133,12 @@ class _Added:
         for number, node in enumerate(nodes):
             if node["parent"] >= 0:
                 children[node["parent"]].append(ids[number])
-        names: dict[str | None, _Names] = {}
+        names: dict[str | None, edits.Names] = {}
         parts, roots = [], []
         turn = turn_up(index.get("up", "z"))
         for number, node in enumerate(nodes):
             parent = ids[node["parent"]] if node["parent"] >= 0 else None
-            name = names.setdefault(parent, _Names()).free(node["name"] or "Part")
+            name = names.setdefault(parent, edits.Names()).free(node["name"] or "Part")
             placement = np.array(node["matrix"]) if parent is not None else turn @ np.array(node["matrix"])
             parts.append(self._part(ids[number], name, parent, tuple(children[number]), placement, node))
             if parent is None:
@@ -198,7 +198,7 @@ class _Added:
         for part_id, node in zip(ids, self.found.told["nodes"]):
             for layer in node.get("layers", ()):
                 layers.setdefault(layer, []).append(part_id)
-        taken = _Names(s.name for s in document.selections.values())
+        taken = edits.Names(s.name for s in document.selections.values())
         for layer, held in layers.items():
             document = edits.put_selection(document, Selection(id=edits.new_id(), name=taken.free(layer), parts=tuple(held)))
         return document, len(layers)
@@ -217,23 +217,6 @@ class _Added:
                 made = replace(made, pictures={what: self.assets.add(self.found.images[number], ending) for what, (number, ending) in pictures})
             self.worn[key] = replace(made, name=self.names.free(made.name))
         return self.worn[key].id
-
-
-class _Names:
-    """Names in use; finds free ones without looking at all of them again."""
-
-    def __init__(self, taken=()) -> None:
-        self._taken, self._next = set(taken), dict[str, int]()
-
-    def free(self, wanted: str) -> str:
-        """`wanted`, or the first of "wanted 2", "wanted 3" that is free; in use from now on."""
-        name, number = wanted, self._next.get(wanted, 1)
-        while name in self._taken:
-            number += 1
-            name = f"{wanted} {number}"
-        self._next[wanted] = number
-        self._taken.add(name)
-        return name
 
 
 def _material_of(source: dict) -> Material:

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.made import set_pieces
+from aulmo.document.made.spreads import standing_on
 from aulmo.document.placement import from_matrix
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import PIECE_KINDS
@@ -86,8 +87,6 @@ def add_piece(
 
 def _standing(kind: str, up: np.ndarray) -> np.ndarray:
     """The turn of a piece that was clicked onto a steep surface: shelves and letters with their back to it, everything else on it."""
-    from aulmo.document.made.spreads import standing_on
-
     up = up / np.linalg.norm(up)
     if kind in ("shelf", "text", "wall") and abs(up[2]) < 0.7:
         flat = np.array([up[0], up[1], 0.0]) / np.hypot(up[0], up[1])

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.assets import Mesh, joined
 from aulmo.errors import BadFile
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
 
@@ -34,14 +34,9 @@ def mesh_of(pieces: list[Piece], scale: float = 1.0, numbered: bool = False) -> 
         made.append((number, _one(vertices, kept, piece)))
     if not made:
         return None, lost, []
-    starts = np.cumsum([0] + [len(m.vertices) for _, m in made])
-    has_uv = any(len(m.uv) for _, m in made)
-    uv = [m.uv if len(m.uv) else np.zeros((len(m.vertices), 2), np.float32) for _, m in made] if has_uv else [np.zeros((0, 2), np.float32)]
-    faces = np.repeat(np.arange(len(made)), [len(m.triangles) for _, m in made]) if numbered else np.zeros(0)
-    mesh = Mesh(
-        np.concatenate([m.vertices for _, m in made]), np.concatenate([m.normals for _, m in made]),
-        np.concatenate([m.triangles + np.uint32(start) for start, (_, m) in zip(starts, made)]), faces.astype(np.int32), np.concatenate(uv),
-    )  # fmt: skip
+    mesh = joined([m for _, m in made])
+    if numbered:
+        mesh = mesh._replace(faces=np.repeat(np.arange(len(made)), [len(m.triangles) for _, m in made]).astype(np.int32))
     return mesh, lost, [number for number, _ in made]
 
 

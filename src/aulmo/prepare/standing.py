@@ -6,9 +6,10 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.made.copies import with_copies
 from aulmo.document.made.spreads import standing_on
-from aulmo.document.placement import from_matrix, to_matrix, world_matrix
+from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
+from aulmo.prepare import arrange
 
 
 def stand_on(document: Document, assets: AssetStore, part_id: str, point, normal, upright: bool = False) -> Document:
@@ -27,13 +28,11 @@ def stand_on(document: Document, assets: AssetStore, part_id: str, point, normal
     if point.shape != (3,) or way.shape != (3,) or not np.isfinite([*point, *way]).all() or np.linalg.norm(way) < 1e-12:
         raise BadValue("A place to stand on needs a point and the direction that it faces, in numbers.")
     way = way / np.linalg.norm(way)
-    above = world_matrix(document, part.parent) if part.parent else np.eye(4)
-    world = above @ to_matrix(part.placement)
+    world = world_matrix(document, part_id)
     turn = np.eye(4)
     if not upright:
         turn[:3, :3] = standing_on(way[None])[0] @ _own_tilt(world)
-    turned = turn @ world
-    corners = _points(document, assets, part_id, turned @ np.linalg.inv(world))
+    corners = _points(document, assets, part_id, turn)
     if len(corners) == 0:
         raise BadValue(f"{part.name} has no geometry that could stand anywhere.")
     axis = np.array([0.0, 0.0, 1.0]) if upright else way
@@ -52,7 +51,7 @@ def stand_on(document: Document, assets: AssetStore, part_id: str, point, normal
         shift = (point @ u - base[0]) * u + (point @ v - base[1]) * v + (point @ axis - low) * axis
     moved = np.eye(4)
     moved[:3, 3] = shift
-    return edits.place_parts(document, {part_id: from_matrix(np.linalg.solve(above, moved @ turned))})
+    return arrange.change_in_world(document, [part_id], moved @ turn)
 
 
 def _own_tilt(world: np.ndarray) -> np.ndarray:

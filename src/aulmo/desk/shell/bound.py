@@ -41,7 +41,7 @@ class Bound:
         try:
             value = self.session.value(found[0])
         except BadValue:
-            if self.default is None or self.widget.isHidden():
+            if self.default is None:
                 return
             value = self.default  # an input that a node does not name has its default
         self.show(value)

@@ -9,10 +9,13 @@ from typing import NamedTuple, Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document import edits
 from aulmo.document import records as r
 from aulmo.document.assets import store_of
 from aulmo.document.made import spreads
-from aulmo.document.placement import to_matrix, world_matrices, world_matrix
+from aulmo.document.placement import angles_of, to_matrix, turn_matrix, world_matrices, world_matrix
+from aulmo.document.property_table import MOST_COPIES
+from aulmo.document.soundness import MOST_PARTS
 from aulmo.errors import AulmoError, BadValue
 
 
@@ -50,7 +53,7 @@ def source_of(document: r.Document, part_id: str) -> str:
         rule, sources = group.copies, sources_of(document, steps[0])
         if rule is None or not sources:
             return steps[0]
-        return sources[int(spreads.picked_sources(rule, len(sources), int(steps[1]) + 1)[-1])]
+        return sources[spreads.picked_source(rule, len(sources), int(steps[1]))]
     return part_id
 
 
@@ -93,12 +96,10 @@ def _anchor(subtree: _Subtree, kind: str) -> np.ndarray:
     return middle
 
 
-def _targets(parts: dict[str, r.Part], rule: r.Copies, group: str) -> list[str]:
+def _targets(document: r.Document, rule: r.Copies, group: str) -> list[str]:
     """Every part that copies are scattered over, the rule's own group left out. Raises BadValue when it is meant itself."""
-    inside, stack = set(), [group]
-    while stack:
-        inside.add(stack[-1])
-        stack.extend(parts[stack.pop()].children)
+    parts = document.parts
+    inside = set(edits.below(document, group))
     if inside & set(rule.on):
         raise BadValue("Copies cannot be scattered over themselves; choose another part.")
     found: dict[str, None] = {}
@@ -111,16 +112,20 @@ def _targets(parts: dict[str, r.Part], rule: r.Copies, group: str) -> list[str]:
     return list(found)
 
 
+def _world(document: r.Document, worlds: dict[str, np.ndarray], part_id: str) -> np.ndarray:
+    return worlds[part_id] if part_id in worlds else world_matrix(document, part_id)
+
+
 def _target(document: r.Document, rule: r.Copies, group: str, world: np.ndarray, worlds: dict[str, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
     """Corners and normals (m, 3, 3) of what copies are scattered over, in the group's axes."""
     inside = np.linalg.inv(world)
     triangles, normals = [np.zeros((0, 3, 3))], [np.zeros((0, 3, 3))]
-    for part_id in _targets(document.parts, rule, group):
+    for part_id in _targets(document, rule, group):
         part = document.parts[part_id]
         if part.mesh is None or not part.visible:
             continue
         mesh = store_of(part.mesh).mesh(part.mesh)
-        matrix = inside @ (worlds[part_id] if part_id in worlds else world_matrix(document, part_id))
+        matrix = inside @ _world(document, worlds, part_id)
         triangles.append((mesh.vertices.astype(float) @ matrix[:3, :3].T + matrix[:3, 3])[mesh.triangles])
         turned = mesh.normals.astype(float) @ np.linalg.inv(matrix[:3, :3])
         normals.append((turned * np.sign(np.linalg.det(matrix[:3, :3])))[mesh.triangles])
@@ -157,13 +162,12 @@ def make(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Mad
     count = len(spread.points)
     picked = spreads.picked_sources(rule, len(sources), count)
     total = int(np.bincount(picked, minlength=len(sources)) @ [len(s.parts) for s in subtrees])
-    if total > MOST_TOGETHER:
-        raise BadValue(f"{parts[group].name} would make {total:,} parts; up to {MOST_TOGETHER:,} are made.".replace(",", " "))
+    if total > MOST_COPIES:
+        raise BadValue(f"{parts[group].name} would make {total:,} parts; up to {MOST_COPIES:,} are made.".replace(",", " "))
     random = np.random.default_rng([rule.seed, 5])
     jitter = random.uniform(-1, 1, (count, 7))
     points, turns = spread.points + jitter[:, :3] * np.array(rule.jitter_place), spread.turns
-    astray = any(rule.jitter_turn)
-    if astray:
+    if any(rule.jitter_turn):
         turns = turns @ spreads.turns_of(jitter[:, 3:6] * np.array(rule.jitter_turn))
     sizes = 1.0 + rule.jitter_size * jitter[:, 6]
     made: dict[str, r.Part] = {}
@@ -188,18 +192,9 @@ def _placed(own: r.Placement, points: np.ndarray, turns: np.ndarray, sizes: np.n
     if alike:
         turn, size = own.turn, own.scale
         return [new((x, y, z), turn, size) for x, y, z in positions.tolist()]
-    angles = _angles(turns @ to_matrix(r.Placement(turn=own.turn))[:3, :3])
+    angles = angles_of(turns @ turn_matrix(own.turn))
     scales = sizes[:, None] * np.array(own.scale)
     return [new((x, y, z), (a, b, c), (u, v, w)) for x, y, z, a, b, c, u, v, w in np.concatenate([positions, angles, scales], 1).tolist()]
-
-
-def _angles(turns: np.ndarray) -> np.ndarray:
-    """(n, 3) degrees about x, y, z of (n, 3, 3) turns."""
-    y = np.arcsin(np.clip(-turns[:, 2, 0], -1, 1))
-    level = np.abs(turns[:, 2, 0]) < 0.9999999
-    x = np.where(level, np.arctan2(turns[:, 2, 1], turns[:, 2, 2]), np.arctan2(-turns[:, 1, 2], turns[:, 1, 1]))
-    z = np.where(level, np.arctan2(turns[:, 1, 0], turns[:, 0, 0]), 0.0)
-    return np.degrees(np.stack([x, y, z], 1))
 
 
 def _fill(made: dict[str, r.Part], group: str, numbers: list[int], places: list[r.Placement], subtree: _Subtree, hidden: set[int]) -> None:
@@ -234,7 +229,6 @@ class _Known(NamedTuple):
     made: Made
 
 
-MOST_TOGETHER = 1_000_000
 _last: dict[str, _Known] = {}  # by group, what its rule made last
 _done: list[tuple[dict, dict, tuple, dict, dict[str, str]]] = []  # the last few parts and paths, what they became, and what was wrong
 
@@ -261,6 +255,13 @@ def check(document: r.Document, group: str) -> None:
         raise BadValue(found[group])
 
 
+def with_inner_copies(document: r.Document, group: str) -> r.Document:
+    """The document with what all rules make but that of one group, which is left as it is."""
+    held = document.parts[group]
+    whole = with_copies(replace(document, parts={**document.parts, group: replace(held, copies=None)}))
+    return replace(whole, parts={**whole.parts, group: held})
+
+
 def _result(document: r.Document) -> tuple[dict[str, r.Part], dict[str, str]]:
     for parts, lines, roots, became, wrong in _done:
         if parts is document.parts and lines is document.paths and roots == document.roots:
@@ -280,17 +281,12 @@ def _order(document: r.Document, groups: list[str], wrong: dict[str, str]) -> li
     for group in groups:
         rule = parts[group].copies
         assert rule is not None
-        stack, found = list(parts[group].children), set()
+        found = wanted.intersection(edits.below(document, group)) - {group}
         if rule.kind == "surface":
             try:
-                found.update(wanted.intersection(_targets(parts, rule, group)))
+                found.update(wanted.intersection(_targets(document, rule, group)))
             except BadValue as error:
                 wrong[group] = str(error)
-        while stack:
-            part_id = stack.pop()
-            if part_id in wanted:
-                found.add(part_id)
-            stack.extend(parts[part_id].children)
         needs[group] = found
     order: list[str] = []
     while needs:
@@ -315,8 +311,8 @@ def _expanded(document: r.Document, groups: list[str]) -> tuple[dict[str, r.Part
         held = parts[group]
         try:
             made = _remembered(document, group, worlds)
-            if len(parts) + len(made.parts) > MOST_TOGETHER + MOST_STORED:
-                raise BadValue(f"The copies rules of this project would make more than {MOST_TOGETHER:,} parts.".replace(",", " "))
+            if len(parts) + len(made.parts) > MOST_COPIES + MOST_PARTS:
+                raise BadValue(f"The copies rules of this project would make more than {MOST_COPIES:,} parts.".replace(",", " "))
         except AulmoError as error:
             wrong[group] = str(error)
             continue
@@ -325,9 +321,6 @@ def _expanded(document: r.Document, groups: list[str]) -> tuple[dict[str, r.Part
         changed |= {i: replace(parts[i], visible=False) for i in sources}
         document = replace(document, parts={**parts, **changed, **made.parts})
     return document.parts, wrong
-
-
-MOST_STORED = 500_000
 
 
 def _remembered(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> Made:
@@ -346,17 +339,11 @@ def _read(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> tu
     parts = document.parts
     rule = parts[group].copies
     assert rule is not None
-    read: list = [rule]
-    stack = sources_of(document, group)
-    while stack:
-        part = parts[stack.pop()]
-        read.append(part)
-        stack.extend(part.children)
+    read: list = [rule, *(parts[i] for source in sources_of(document, group) for i in edits.below(document, source))]
     if rule.kind == "path":
         read += [document.paths.get(rule.path or ""), worlds[group].tobytes()]
     if rule.kind == "surface":
         read.append(worlds[group].tobytes())
-        for part_id in _targets(parts, rule, group):
-            matrix = worlds[part_id] if part_id in worlds else world_matrix(document, part_id)
-            read += [parts[part_id].mesh or "", matrix.tobytes(), str(parts[part_id].visible)]
+        for part_id in _targets(document, rule, group):
+            read += [parts[part_id].mesh or "", _world(document, worlds, part_id).tobytes(), str(parts[part_id].visible)]
     return tuple(read)

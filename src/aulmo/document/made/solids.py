@@ -5,7 +5,7 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.assets import Mesh, joined
 
 ARC_STEPS = 6  # of a rounded edge
 FINEST_MM, FEWEST, MOST = 0.02, 48, 256  # chord of a circle and how many sides it has
@@ -17,16 +17,6 @@ class Line(NamedTuple):
     points: np.ndarray
     normals: np.ndarray
     face: int
-
-
-def joined(pieces: Sequence[Mesh]) -> Mesh:
-    """Several meshes as one; faces keep their numbers."""
-    starts = np.cumsum([0] + [len(m.vertices) for m in pieces])
-    return Mesh(
-        np.concatenate([m.vertices for m in pieces]).astype(np.float32), np.concatenate([m.normals for m in pieces]).astype(np.float32),
-        np.concatenate([m.triangles.astype(np.int64) + s for m, s in zip(pieces, starts)]).astype(np.uint32),
-        np.concatenate([m.faces for m in pieces]).astype(np.int32),
-    )  # fmt: skip
 
 
 def sides_of(radius: float) -> int:

@@ -1,5 +1,7 @@
 """Where the copies of a rule go: points and turns in the axes of its group, before sources, jitter and hidden ones come into it."""
 
+import functools
+import itertools
 import math
 from typing import NamedTuple
 
@@ -8,9 +10,10 @@ import numpy as np
 from aulmo.document import records as r
 from aulmo.document.made import paths
 from aulmo.document.placement import local_matrices
+from aulmo.document.properties import AXES
 from aulmo.errors import BadValue
 
-AXES = {"x": 0, "y": 1, "z": 2}
+_AROUND = tuple(itertools.product((-1, 0, 1), repeat=3))  # a cell and those that touch it
 TRIES = 12  # throws for each wanted copy before a surface counts as full
 
 
@@ -27,15 +30,29 @@ def _about(axis: int, degrees: np.ndarray) -> np.ndarray:
     return turns_of(turn)
 
 
+@functools.lru_cache(maxsize=32)
+def _drawn(seed: int, size: int) -> np.ndarray:
+    return np.random.default_rng([seed, 1]).random(size)
+
+
+def _picked(rule: r.Copies, sources: int, drawn) -> np.ndarray:
+    """Which source, by shares, numbers from 0 to 1 stand for."""
+    shares = np.array([*rule.shares[:sources], *[1.0] * (sources - len(rule.shares))], float)
+    total = shares.sum()
+    ends = np.cumsum(shares / total) if total > 0 else np.arange(1, sources + 1) / sources
+    return np.minimum(np.searchsorted(ends, drawn, "right"), sources - 1)
+
+
 def picked_sources(rule: r.Copies, sources: int, count: int) -> np.ndarray:
     """(count,) which source each copy is of: by shares, the same for a number however many there are."""
     if sources < 2:
         return np.zeros(count, np.int64)
-    shares = np.array([*rule.shares[:sources], *[1.0] * (sources - len(rule.shares))], float)
-    total = shares.sum()
-    ends = np.cumsum(shares / total) if total > 0 else np.arange(1, sources + 1) / sources
-    drawn = np.random.default_rng([rule.seed, 1]).random(count)
-    return np.minimum(np.searchsorted(ends, drawn, "right"), sources - 1)
+    return _picked(rule, sources, _drawn(rule.seed, 1 << count.bit_length())[:count])
+
+
+def picked_source(rule: r.Copies, sources: int, number: int) -> int:
+    """The same for one copy."""
+    return 0 if sources < 2 else int(_picked(rule, sources, _drawn(rule.seed, 1 << (number + 1).bit_length())[number]))
 
 
 class Spread(NamedTuple):
@@ -127,30 +144,23 @@ def _kept_apart(spread: Spread, apart: float) -> Spread:
 
 def _first_apart(points: np.ndarray, apart: float, most: int) -> list[int]:
     """Which points, in their order, keep a distance from all that were kept before; up to `most`."""
-    cells = np.floor(points / apart).astype(np.int64)
-    near: dict[tuple[int, int, int], list[int]] = {}
+    cells = np.floor(points / apart).astype(np.int64).tolist()
+    rows = points.tolist()
+    near: dict[tuple[int, ...], list[list[float]]] = {}
     kept: list[int] = []
     limit = apart * apart
-    rows = points.tolist()
-    for k, (a, b, c) in enumerate(cells.tolist()):
-        x, y, z = rows[k]
-        free = True
-        for i in (a - 1, a, a + 1):
-            for j in (b - 1, b, b + 1):
-                for n in (c - 1, c, c + 1):
-                    for other in near.get((i, j, n), ()):
-                        u, v, w = rows[other]
-                        if (x - u) ** 2 + (y - v) ** 2 + (z - w) ** 2 < limit:
-                            free = False
-                            break
-                    if not free:
-                        break
-                if not free:
-                    break
-            if not free:
-                break
-        if free:
-            near.setdefault((a, b, c), []).append(k)
+
+    def is_free(cell: list[int], point: list[float]) -> bool:
+        x, y, z = point
+        for step in _AROUND:
+            for u, v, w in near.get((cell[0] + step[0], cell[1] + step[1], cell[2] + step[2]), ()):
+                if (x - u) ** 2 + (y - v) ** 2 + (z - w) ** 2 < limit:
+                    return False
+        return True
+
+    for k, cell in enumerate(cells):
+        if is_free(cell, rows[k]):
+            near.setdefault(tuple(cell), []).append(rows[k])
             kept.append(k)
             if len(kept) == most:
                 break
