@@ -16,11 +16,11 @@ def test_every_grain_belongs_to_a_swatch():
 def test_every_grain_is_a_sound_program(name):
     material = swatches.material(name)
     assert material.wires and material.nodes
-    program = compile_program(material, None, None)
+    program = compile_program(material, None)
     assert len(program.ops) + len(program.height) > 0
     assert np.isfinite(program.ops).all() and np.isfinite(program.height).all()
     if "displacement" in material.wires:
-        assert len(height_program(material, None, None))
+        assert len(height_program(material, None))
 
 
 def test_wood_and_cloth_leave_their_colour_to_choose():

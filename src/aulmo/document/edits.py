@@ -5,6 +5,7 @@ from typing import Any, Iterable
 
 from msgspec.structs import replace
 
+from aulmo.document.decals import duplicated, without_parts
 from aulmo.document.made import paths
 from aulmo.document.properties import get, is_there
 from aulmo.document.records import Camera, Document, FaceSet, GuidePath, Lamp, Material, Part, Placement, Selection, Shot
@@ -127,6 +128,7 @@ def delete_parts(document: Document, part_ids: Iterable[str]) -> Document:
     for part_id in part_ids:
         if part_id in document.parts and not document.parts[part_id].locked:
             gone.update(below(document, part_id))
+    document = without_parts(document, gone)
     kept = {}
     for part_id, part in document.parts.items():
         if part_id in gone:
@@ -402,5 +404,6 @@ def duplicate_parts(document: Document, chosen: Iterable[str]) -> tuple[Document
         document = add_parts(document, [top, *parts[1:]], [top.id] if top.parent is None else [])
         if top.parent:
             document = change_part(document, top.parent, children=document.parts[top.parent].children + (top.id,))
+        document = duplicated(document, fresh, new_id)
         copies.append(top.id)
     return document, copies

@@ -21,13 +21,13 @@ from aulmo.errors import BadValue
 AXES = {"x": 0, "y": 1, "z": 2}
 _ROOTS: dict[str, type] = {
     "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
-    "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath,
+    "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath, "decals": r.Decal,
     "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings,
 }  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths")
+_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
-    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky,
+    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
@@ -49,8 +49,12 @@ def about(address: str) -> Property:
         steps = steps[2:] if steps[0] in _MANY else steps[1:]
     if kind is r.Material and len(steps) == 4 and steps[0] == "nodes" and steps[2] == "inputs" and steps[3] in NODE_INPUTS:
         return NODE_INPUTS[steps[3]]
+    if kind is r.Material and len(steps) == 4 and steps[0] == "nodes" and steps[2] == "adjust":
+        kind, steps = r.Adjust, steps[3:]
     if kind is r.Material and len(steps) == 3 and steps[0] == "nodes":
         kind, steps = r.Node, steps[2:]
+    if kind is r.Material and len(steps) == 3 and steps[0] == "lays":
+        kind, steps = r.Lay, steps[2:]
     if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
         kind, steps = r.FaceSet, steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:

@@ -128,6 +128,8 @@ _SURFACE = {
     ),
 }  # fmt: skip
 
+_EXTENT = {"least": 1e-4, "most": 1e6}
+
 TABLE: dict[type, dict[str, Property]] = {
     r.Placement: {
         "position": _vector("Position"),
@@ -192,6 +194,76 @@ TABLE: dict[type, dict[str, Property]] = {
         "kind": _text("Kind"), "image": _text("Picture", "link"), "as_colour": _yes("Values are colours"),
         "projection": _choice("Laid", {"flat": "Flat", "box": "As a box", "cylinder": "Round the axis", "sphere": "As a ball"}),
         "axis": _choice("Axis", {"x": "X", "y": "Y", "z": "Z"}),
+        "file": _text("File"), "lay": _text("Lay"),
+        "channel": _choice("Reads", {"colour": "Colour", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha"}),
+        "green_down": _yes("Green points down", "Of a normal map: which way its green leans"),
+    },
+    r.Adjust: {
+        "brightness": _number("Brightness", -3, 3, "stops", 2, -30, 30),
+        "contrast": _number("Contrast", 0, 2, "", 2, 0, 20),
+        "saturation": _number("Saturation", 0, 2, "", 2, 0, 10),
+        "hue": _number("Hue", -180, 180, "°", 0, -36000, 36000),
+        "tint": _colour("Tint"),
+        "turned_over": _yes("Turned over", "Dark becomes light: a gloss picture as roughness"),
+        "low": _number("Black at", 0, 1, "", 2, -100, 100),
+        "high": _number("White at", 0, 1, "", 2, -100, 100),
+        "middle": _number("Middle", 0.2, 5, "", 2, 0.01, 100, curve=2, tip="Above 1 lifts what lies between"),
+    },
+    r.Lay: {
+        "name": _text("Name"),
+        "projection": _choice("Laid", {
+            "box": "As a box", "flat": "Flat", "cylinder": "As a cylinder", "sphere": "As a ball", "axis": "Round an axis", "uv": "As the file has it",
+        }),
+        "position": _vector("Place"), "turn": _vector("Turn", "°", 1e6, 1, change="turns"),
+        "width_mm": _number("Width", 1.0, 500.0, "mm", 2, **_EXTENT, curve=2.0),
+        "height_mm": _number("Height", 1.0, 500.0, "mm", 2, **_EXTENT, curve=2.0),
+        "keep_shape": _yes("Keep its shape"),
+        "rotate": _number("Rotate", -180, 180, "°", 1, -36000, 36000),
+        "offset_x_mm": _number("Right by", -100, 100, "mm", 2, -1e6, 1e6), "offset_y_mm": _number("Up by", -100, 100, "mm", 2, -1e6, 1e6),
+        "gap_x_mm": _number("Space across", 0, 100, "mm", 2, 0, 1e6, curve=2), "gap_y_mm": _number("Space down", 0, 100, "mm", 2, 0, 1e6, curve=2),
+        "tile": _choice("Repeats", {"both": "Both ways", "across": "Across", "down": "Down", "none": "Once"}),
+        "mirror": _yes("Mirror every second"),
+        "depth_mm": _number("Depth", 0, 200, "mm", 2, 0, 1e6, curve=2, tip="How far a flat picture reaches from its plane; 0 goes right through"),
+        "blend": _number("Soft seams", 0, 1),
+        "radius_mm": _number("Radius", 0, 500, "mm", 2, 0, 1e6, curve=2, tip="0 takes the distance that the surface has from the axis"),
+        "repeat_x": _number("Times across", 0.1, 20, "", 2, -1e5, 1e5, curve=2), "repeat_y": _number("Times down", 0.1, 20, "", 2, -1e5, 1e5, curve=2),
+        "shift_x": _number("Shift across", -1, 1, "", 3, -1e5, 1e5), "shift_y": _number("Shift down", -1, 1, "", 3, -1e5, 1e5),
+    },
+    r.Swap: {"old": _colour("Colour"), "new": _colour("Becomes")},
+    r.Stood: {"part": _text("Part", "link"), "place": _text("Place", "many")},
+    r.Decal: {
+        "name": _text("Name"),
+        "artwork": _choice("Artwork", {"picture": "Picture", "text": "Text", "shape": "Shape", "surface": "Surface alone"}),
+        "picture": _text("Picture", "link"), "file": _text("File"), "text": _text("Letters"),
+        "shape": _choice("Shape", {
+            "rectangle": "Rectangle", "rounded": "Rounded", "round": "Round", "ring": "Ring", "triangle": "Triangle", "hexagon": "Hexagon",
+            "star": "Star",
+        }),
+        "material": _text("Material", "link"),
+        "belongs": _choice("On", {"part": "This part", "alike": "Every alike part", "region": "A region"}),
+        "alike": _choice("Alike by", {"shape": "Shape", "material": "Material"}),
+        "parts": _text("Parts", "many"),
+        "position": _vector("Place"), "turn": _vector("Turn", "°", 1e6, 1, change="turns"),
+        "width_mm": _number("Width", 1.0, 300.0, "mm", 2, **_EXTENT, curve=2.0),
+        "height_mm": _number("Height", 1.0, 300.0, "mm", 2, **_EXTENT, curve=2.0),
+        "keep_shape": _yes("Keep its shape"),
+        "rotate": _number("Rotate", -180, 180, "°", 1, -36000, 36000, change="shorter way"),
+        "flip_x": _yes("Mirrored across"), "flip_y": _yes("Upside down"),
+        "wrap": _choice("Lies", {"flat": "Flat", "cylinder": "Round a cylinder", "ball": "On a ball"}),
+        "radius_mm": _number("Radius", -200, 200, "mm", 2, -1e6, 1e6, tip="Of what it is bent round; below 0 inside a hollow"),
+        "bend": _number("Axis turned", -180, 180, "°", 1, -36000, 36000),
+        "depth_mm": _number("Depth", 0.01, 50, "mm", 2, 1e-4, 1e6, curve=2, tip="How far above and below its own face it reaches"),
+        "facing": _number("Facing within", 10, 90, "°", 0, 1, 180),
+        "opacity": _number("Opacity", 0, 1),
+        "roughness": _number("Roughness", 0, 1, "", 2, -1, 1, tip="Of its own; below 0 as its surface has it"),
+        "edge_mm": _number("Edge stands up", 0, 1, "mm", 3, 0, 1e3, curve=2),
+        "raised_mm": _number("Raised by artwork", -1, 1, "mm", 3, -1e3, 1e3, tip="Light artwork stands out by this much; below 0 it is engraved"),
+        "ground": _number("Ground shows through", 0, 1, tip="How much of the relief below is felt"),
+        "colouring": _choice("Colours", {"artwork": "Of the artwork", "one": "One colour", "swaps": "Replaced"}),
+        "colour": _colour("Colour"), "swaps": _text("Replaced", "many"),
+        "frame": _text("Seen within", "link"), "group": _text("Group"),
+        "visible": _yes("Visible"), "slips": _choice("A part that moves", {False: "Takes its piece along", True: "Slips under it"}),
+        "stood": _text("Stood", "many"),
     },
     r.Material: {
         "name": _text("Name"), "kind": _text("Kind"),
@@ -295,7 +367,7 @@ TABLE: dict[type, dict[str, Property]] = {
     },
 }  # fmt: skip
 
-_SIZE = {"least": 1e-4, "most": 1e6}
+_SIZE = _EXTENT
 NODE_INPUTS: dict[str, Property] = {
     "size_mm": _number("Size", 0.05, 100.0, "mm", 2, **_SIZE, curve=3.0),
     "width_mm": _number("Width", 1.0, 500.0, "mm", 1, **_SIZE, curve=2.0),
@@ -321,6 +393,7 @@ NODE_INPUTS: dict[str, Property] = {
     "uneven": _number("Uneven", 0.0, 1.0),
     "over": _number("Floats over", 1.0, 5.0, "", 0, 1.0, 50.0),
     "amount": _number("Amount", 0.0, 1.0, "", 2, -1e3, 1e3),
+    "strength": _number("Strength", 0.0, 2.0, "", 2, -100, 100),
     "power": _number("Power", 0.0, 8.0, "", 2, 0.0, 100.0),
     "seed": _number("Seed", 0.0, 50.0, "", 0, 0.0, 1e6),
     "in_low": _number("From low", 0.0, 1.0, "", 2, -1e6, 1e6),

@@ -26,6 +26,7 @@ PartId = Annotated[str, _refers("parts")]
 MaterialId = Annotated[str, _refers("materials")]
 CameraId = Annotated[str, _refers("cameras")]
 PathId = Annotated[str, _refers("paths")]
+DecalId = Annotated[str, _refers("decals")]
 
 
 class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
@@ -240,10 +241,63 @@ class Surface(Record):
     nesting_priority: int = 0
 
 
+class Adjust(Record):
+    """How a picture's values are changed before they are used: levels first, then turned over, contrast, and of colours their look.
+
+    `low`, `high` : the values that become 0 and 1, as a display has them; `middle` the power that lifts what lies between. `brightness` is in
+    stops, `hue` in degrees, `tint` multiplies.
+    """
+
+    brightness: float = 0.0
+    contrast: float = 1.0
+    saturation: float = 1.0
+    hue: float = 0.0
+    tint: Triple = (1.0, 1.0, 1.0)
+    turned_over: bool = False
+    low: float = 0.0
+    high: float = 1.0
+    middle: float = 1.0
+
+
+class Lay(Record):
+    """How pictures of a material are laid on its parts, shared by all that name it. Lengths in mm of the part's own axes.
+
+    The projector stands at `position`, turned by `turn`; it looks down its own z, which is also the axis of cylinder, ball and "axis" (round an
+    axis, by the distance that the surface has from it); `radius_mm` is that of cylinder and ball, 0 for the surface's own. `rotate` turns the
+    picture in its plane. `height_mm` counts where `keep_shape` is off. `depth_mm` is how far from its plane a flat one reaches, 0 without
+    end. `blend` softens the seams of a box. By "uv" the file's own coordinates lead, `repeat` times, shifted by shares.
+    """
+
+    id: str
+    name: str = "Lay"
+    projection: Literal["flat", "box", "cylinder", "sphere", "axis", "uv"] = "box"
+    position: Triple = (0.0, 0.0, 0.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    width_mm: float = 100.0
+    height_mm: float = 100.0
+    keep_shape: bool = True
+    rotate: float = 0.0
+    offset_x_mm: float = 0.0
+    offset_y_mm: float = 0.0
+    gap_x_mm: float = 0.0
+    gap_y_mm: float = 0.0
+    tile: Literal["both", "across", "down", "none"] = "both"
+    mirror: bool = False
+    depth_mm: float = 0.0
+    blend: float = 0.0
+    radius_mm: float = 0.0
+    repeat_x: float = 1.0
+    repeat_y: float = 1.0
+    shift_x: float = 0.0
+    shift_y: float = 0.0
+
+
 class Node(Record):
     """One step of a surface program. `inputs` holds numbers, colours, or "@id" of another node; lengths are mm of the part's own axes.
 
-    `image` is an asset; `as_colour` says whether its values are colours of a display or plain data. `axis` is that of a projection, ramp or
+    `image` is an asset and `file` the file it came from; an image without asset is missing, and what it leads stays as it is without.
+    `as_colour` says whether its values are colours of a display or plain data, `channel` what of it is read, `lay` how it is laid (its own inputs,
+    projection and axis where that is empty). `green_down` is for normal maps whose green points down. `axis` is that of a projection, ramp or
     stripes, along which noise is stretched, or along which the trunk of wood grew.
     """
 
@@ -269,7 +323,12 @@ class Node(Record):
     ]
     inputs: dict[str, float | Triple | str] = {}
     image: AssetName | None = None
+    file: str = ""
     as_colour: bool = True
+    channel: Literal["colour", "red", "green", "blue", "alpha"] = "colour"
+    green_down: bool = False
+    lay: str = ""
+    adjust: Adjust = Adjust()
     projection: Literal["flat", "box", "cylinder", "sphere"] = "box"
     axis: Literal["x", "y", "z"] = "z"
 
@@ -290,6 +349,77 @@ class Material(Record):
     wires: dict[str, str] = {}
     displacement_step: float = 1.0
     pictures: dict[str, AssetName] = {}
+    lays: tuple[Lay, ...] = ()
+
+
+class Swap(Record):
+    """One of an artwork's main colours and what it becomes; ACEScg."""
+
+    old: Triple
+    new: Triple
+
+
+class Stood(Record):
+    """Where a part stood when something was placed across it: the twelve numbers of its matrix in the world, row by row."""
+
+    part: PartId
+    place: tuple[float, ...]
+
+
+class Decal(Record):
+    """Something printed or stuck on what lies below it. Later ones of a document lie on top.
+
+    `artwork` is a picture, a text, a plain shape, or nothing but the surface in that shape; `material` is what it is made of. It `belongs` to
+    `parts` (the first is the one it was put on), to every part alike (by `alike`: of the same shape, or of the same material), or to a region: all
+    that lies in its projector. `position`, `turn` : its middle and its axes (x right, y up, z off the surface), in the part's own axes, of a region
+    in the world. `width_mm`, `height_mm` and `radius_mm` in the same measure; the radius is positive where the surface bulges.
+    `wrap` says what it is bent round: with "cylinder" the axis runs along its own y turned by `bend`. `depth_mm` is how far below and above it
+    reaches, `facing` how far from it a surface may be turned away, in degrees. `rotate` turns the artwork, `flip_x` and `flip_y` mirror it.
+
+    `colouring` keeps the artwork's colours, takes the surface's alone, or those of `swaps`. `roughness` replaces the surface's when it is not
+    below 0. `edge_mm` is how high the edge stands, `raised_mm` how far light artwork stands out (below 0: in), `ground` the share of the relief below
+    that shows through. `frame` names another decal that this one is seen within. `stood` : of a region, where each part stood when it was
+    placed; with `slips` parts that move slip away under it.
+    """
+
+    id: str
+    name: str
+    artwork: Literal["picture", "text", "shape", "surface"] = "picture"
+    picture: AssetName | None = None
+    file: str = ""
+    text: str = "Odrel"
+    shape: Literal["rectangle", "rounded", "round", "ring", "triangle", "hexagon", "star"] = "rectangle"
+    material: MaterialId | None = None
+    belongs: Literal["part", "alike", "region"] = "part"
+    alike: Literal["shape", "material"] = "shape"
+    parts: tuple[PartId, ...] = ()
+    position: Triple = (0.0, 0.0, 0.0)
+    turn: Triple = (0.0, 0.0, 0.0)
+    width_mm: float = 40.0
+    height_mm: float = 40.0
+    keep_shape: bool = True
+    rotate: float = 0.0
+    flip_x: bool = False
+    flip_y: bool = False
+    wrap: Literal["flat", "cylinder", "ball"] = "flat"
+    radius_mm: float = 0.0
+    bend: float = 0.0
+    depth_mm: float = 1.0
+    facing: float = 80.0
+    opacity: float = 1.0
+    roughness: float = -1.0
+    edge_mm: float = 0.0
+    raised_mm: float = 0.0
+    ground: float = 0.0
+    colouring: Literal["artwork", "one", "swaps"] = "artwork"
+    colour: Triple = (0.02, 0.02, 0.02)
+    swaps: tuple[Swap, ...] = ()
+    adjust: Adjust = Adjust()
+    frame: DecalId | None = None
+    group: str = ""
+    visible: bool = True
+    slips: bool = False
+    stood: tuple[Stood, ...] = ()
 
 
 class Environment(Record):
@@ -458,6 +588,7 @@ class Document(Record):
     sources: dict[str, Source] = {}
     paths: dict[str, GuidePath] = {}
     materials: dict[str, Material] = {}
+    decals: dict[str, Decal] = {}
     environment: Environment = Environment()
     backdrop: Backdrop = Backdrop()
     floor: Floor = Floor()

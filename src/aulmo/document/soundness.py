@@ -61,6 +61,13 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
     for material in document.materials.values():
         yield material, material.name
         yield material.surface, material.name
+        for lay in material.lays:
+            yield lay, material.name
+        for node in material.nodes:
+            yield node.adjust, material.name
+    for decal in document.decals.values():
+        yield decal, decal.name
+        yield decal.adjust, decal.name
     yield document.environment, "the dome"
     if document.environment.sky is not None:
         yield document.environment.sky, "the sky"
@@ -127,6 +134,21 @@ def _check_made(part: r.Part, document: r.Document, name: str) -> None:
         raise BadFile(f"{name} is damaged: the copies {part.name} follow something that is not there.")
 
 
+def _check_decal(decal: r.Decal, document: r.Document, name: str) -> None:
+    if not decal.parts and decal.belongs != "region":
+        raise BadFile(f"{name} is damaged: the decal {decal.name} lies on nothing.")
+    if any(part not in document.parts for part in (*decal.parts, *(s.part for s in decal.stood))):
+        raise BadFile(f"{name} is damaged: the decal {decal.name} lies on a part that is not there.")
+    if decal.material is not None and decal.material not in document.materials:
+        raise BadFile(f"{name} is damaged: the decal {decal.name} is made of a material that is not there.")
+    if decal.frame is not None and decal.frame not in document.decals:
+        raise BadFile(f"{name} is damaged: the decal {decal.name} is framed by one that is not there.")
+    if any(len(s.place) != 12 or not all(math.isfinite(v) for v in s.place) for s in decal.stood):
+        raise BadFile(f"{name} is damaged: the decal {decal.name} does not know where its parts stood.")
+    if any(not math.isfinite(v) for swap in decal.swaps for v in (*swap.old, *swap.new)):
+        raise BadFile(f"{name} is damaged: a colour of the decal {decal.name} is no number.")
+
+
 def check_links(document: r.Document, name: str) -> None:
     """Raise BadFile when parts, materials, cameras and shots do not refer to each other soundly."""
     if len(document.parts) > MOST_PARTS:
@@ -150,7 +172,7 @@ def check_links(document: r.Document, name: str) -> None:
         stack.extend((child, part_id, level + 1) for child in part.children)
     if len(seen) != len(document.parts):
         raise BadFile(f"{name} is damaged: some parts hang nowhere in the tree.")
-    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources, document.paths):
+    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources, document.paths, document.decals):
         for key, member in many.items():
             if member.id != key:
                 raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
@@ -166,8 +188,10 @@ def check_links(document: r.Document, name: str) -> None:
         if any(part_id not in document.parts for part_id in part_ids):
             raise BadFile(f"{name} is damaged: {owner} names a part that is not there.")
     gone = references(document, "materials") - set(document.materials)
-    if gone:
+    if gone - {d.material for d in document.decals.values()}:
         raise BadFile(f"{name} is damaged: the floor wears a material that is not there.")
+    for decal in document.decals.values():
+        _check_decal(decal, document, name)
     for path in document.paths.values():
         if any(not math.isfinite(v) for point in path.points for v in point):
             raise BadFile(f"{name} is damaged: a point of the path {path.name} is no number.")

@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits, tree
 from aulmo.document.assets import store_of
+from aulmo.document.decals import divided, without_parts
 from aulmo.document.made import copies, spreads
 from aulmo.document.placement import world_matrices
 from aulmo.document.properties import about, accepted
@@ -200,4 +201,6 @@ def make_separate(document: Document, group: str) -> Document:
             name=names.free(part.name) if top else part.name,
         )  # fmt: skip
     parts[group] = replace(held, copies=None, children=tuple(tops))
-    return edits.forget(replace(document, parts=parts), gone)
+    for source in gone:
+        document = divided(document, source, [fresh[i] for i in made.parts if i not in left_out and copies.source_of(document, i) == source])
+    return edits.forget(without_parts(document, gone, parts), gone)

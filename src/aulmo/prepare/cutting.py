@@ -7,6 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree
+from aulmo.document.decals import divided, rehung
 from aulmo.document.assets import AssetStore, Mesh, joined
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, FaceSet, Part, Piece, Slice
@@ -91,7 +92,8 @@ def _put_pieces(document: Document, part_id: str, made: list[Part]) -> Document:
     selections = {i: replace(s, parts=spread(s.parts)) if part_id in s.parts else s for i, s in document.selections.items()}
     lamps = {i: replace(lamp, lights=spread(lamp.lights)) if part_id in lamp.lights else lamp for i, lamp in document.lamps.items()}
     sources = {i: replace(s, roots=spread(s.roots)) if part_id in s.roots else s for i, s in document.sources.items()}
-    return edits.without_keys(replace(document, parts=parts, roots=roots, selections=selections, lamps=lamps, sources=sources))
+    document = replace(document, parts=parts, roots=roots, selections=selections, lamps=lamps, sources=sources)
+    return edits.without_keys(divided(document, part_id, ids))
 
 
 def split_by_faces(document: Document, assets: AssetStore, part_id: str, chosen: Iterable[int]) -> tuple[Document, str]:
@@ -213,7 +215,8 @@ def join_parts(document: Document, assets: AssetStore, part_ids: Sequence[str], 
         document, first.id, mesh=assets.add_mesh(joined(meshes)), face_sets=tuple(sets), shape=shape, piece=piece, set_piece=None,
         edge_radius=max(p.edge_radius for p in parts),
     )  # fmt: skip
-    for part in parts[1:]:
+    for part, matrix in zip(parts[1:], matrices[1:]):
+        document = rehung(document, part.id, first.id, matrix)
         if part.children:
             document = tree.move_into(document, part.children, first.parent)
     named = {p.id for p in parts[1:]}

@@ -5,18 +5,28 @@ surface, or to its relief. Editing a node never recompiles a kernel: only the li
 """
 
 import math
-from typing import Callable, NamedTuple
+from typing import NamedTuple, Protocol
 
 import numpy as np
 
-from aulmo.document.records import Material, Node
+from aulmo.document.records import Adjust, Material, Node
 from aulmo.errors import BadValue
-from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
+from aulmo.surface.colour import LUMINANCE, decode_srgb
+from aulmo.surface.lay import lay_row, limited, plain_lay
 
 CONSTANT, IMAGE, NOISE, CELLS, CHECKER, STRIPES, DOTS, RAMP, MIX, ADD, MULTIPLY, REMAP, INVERT, FACING, POSITION, WOOD, WEAVE, WIRE = range(18)
 O_CODE, O_TO, O_A, O_B, O_C, O_P = 0, 1, 2, 3, 4, 5
-OP_COLUMNS = 18
+O_ADJUST = O_P + 8  # of an image: how its values are changed
+J_ON, J_COLOUR, J_LOW, J_SCALE, J_POWER, J_TURNED, J_CONTRAST, J_MATRIX = 0, 1, 2, 3, 4, 5, 6, 7
+ADJUST_COLUMNS = J_MATRIX + 9
+OP_COLUMNS = O_ADJUST + ADJUST_COLUMNS
+# of an image from O_P on: picture, lay, width in mm (endless where it leaves places bare), what is read, strength, green down, whether it goes on
+# by repeating, softness of a box's seams
+I_PICTURE, I_LAY, I_WIDTH, I_CHANNEL, I_STRENGTH, I_GREEN, I_WRAPS, I_BLEND = range(O_P, O_P + 8)
+CHANNELS = ("colour", "red", "green", "blue", "alpha")
 REGISTERS = 24
+U_ROW, V_ROW = REGISTERS + 3, REGISTERS + 4  # how the file's coordinates run where a program is run; the rows between are room for four points
+REGISTER_ROWS = REGISTERS + 5
 WIDEST_FIBRE = 2.4  # mm, of wood
 FOLDED_MEAN = 0.264  # of |2n - 1| over one octave of noise, by numeric integration; octaves add as independent ones do
 PROJECTIONS = ("flat", "box", "cylinder", "sphere")
@@ -33,7 +43,7 @@ RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
 # inputs of each kind with their defaults; colours are triples, the rest numbers
 INPUTS: dict[str, dict] = {
     "constant": {"value": (0.5, 0.5, 0.5)},
-    "image": {"width_mm": 100.0, "height_mm": 0.0, "turn": 0.0, "offset_x_mm": 0.0, "offset_y_mm": 0.0},
+    "image": {"width_mm": 100.0, "height_mm": 0.0, "turn": 0.0, "offset_x_mm": 0.0, "offset_y_mm": 0.0, "strength": 1.0},
     "noise": {"size_mm": 10.0, "octaves": 4.0, "lacunarity": 2.0, "gain": 0.5, "seed": 0.0, "stretch": 1.0, "fold": 0.0},
     "cells": {"size_mm": 10.0, "jitter": 1.0, "seed": 0.0},
     "checker": {"size_mm": 10.0, "first": (0.1, 0.1, 0.1), "second": (0.8, 0.8, 0.8)},
@@ -76,8 +86,29 @@ class Program(NamedTuple):
 EMPTY = np.zeros((0, OP_COLUMNS))
 
 
-def compile_program(material: Material, image_number: Callable[[str, bool], int], image_shape: Callable[[str], tuple[int, int]]) -> Program:
-    """The operations of a material's nodes. Raises BadValue with one sentence when the nodes do not hang together."""
+class Pictures(Protocol):
+    """Where a program's pictures and lays get their numbers."""
+
+    def number(self, name: str, colour: bool) -> int:
+        """Of a picture, read as colours or as plain data."""
+
+    def shape(self, name: str) -> tuple[int, int]:
+        """Height and width of a picture."""
+
+    def sees_through(self, name: str) -> bool:
+        """Whether a picture has an alpha."""
+
+    def lay(self, row: np.ndarray) -> int:
+        """Of a lay's row."""
+
+
+class _Missing(Exception):
+    """A picture that is not there: what it leads stays as it is."""
+
+
+def compile_program(material: Material, pictures: Pictures | None) -> Program:
+    """The operations of a material's nodes. A wire that leads from a missing picture is left out. Raises BadValue with one sentence when the
+    nodes do not hang together."""
 
     def build(targets: list[tuple[int, str]]) -> np.ndarray:
         rows: list[np.ndarray] = []
@@ -117,15 +148,19 @@ def compile_program(material: Material, image_number: Callable[[str, bool], int]
             row = np.zeros(OP_COLUMNS)
             row[O_CODE], row[O_TO] = code, register()
             row[O_A : O_A + len(sources)] = sources
-            _parameters(row, node, code, image_number, image_shape)
+            _parameters(row, node, code, material, pictures)
             rows.append(row)
             place[name] = int(row[O_TO])
             return place[name]
 
         for target, name in targets:
-            source = visit(name, ())
+            try:
+                source = visit(name, ())
+            except _Missing:
+                continue
             row = np.zeros(OP_COLUMNS)
             row[O_CODE], row[O_TO], row[O_A] = WIRE, target, source
+            row[O_P] = any(int(r[O_CODE]) == IMAGE and int(r[O_TO]) == source for r in rows)  # where it is bare, the surface's own shows
             rows.append(row)
         return np.array(rows).reshape(-1, OP_COLUMNS)
 
@@ -141,7 +176,7 @@ def compile_program(material: Material, image_number: Callable[[str, bool], int]
 
 def _shapes(ops: np.ndarray) -> list[tuple[int, float]]:
     """Code of each operation that is a pattern, and the size in mm of its largest shape; infinite where it has none of its own."""
-    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, DOTS: O_P, IMAGE: O_P + 2, WEAVE: O_P}
+    sizes = {NOISE: O_P, CELLS: O_P, CHECKER: O_P, DOTS: O_P, IMAGE: I_WIDTH, WEAVE: O_P}
     found = []
     for row in ops:
         code = int(row[O_CODE])
@@ -181,14 +216,71 @@ def leads_glow(material: Material | None) -> bool:
     return material is not None and bool({"emission_color", "geometry_opacity"} & set(material.wires))
 
 
-def height_program(material: Material, image_number, image_shape) -> np.ndarray:
+def height_program(material: Material, pictures: Pictures | None) -> np.ndarray:
     """Operations of the displacement's height, in mm, ending in register 0."""
     name = material.wires["displacement"]
     lead = material.wires | {"height": name}
-    return compile_program(Material(material.id, material.name, nodes=material.nodes, wires=lead), image_number, image_shape).height
+    return compile_program(Material(material.id, material.name, nodes=material.nodes, lays=material.lays, wires=lead), pictures).height
 
 
-def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shape) -> None:
+def follows_file(material: Material) -> bool:
+    """Whether any picture of a material is laid by the file's coordinates."""
+    by_file = {lay.id for lay in material.lays if lay.projection == "uv"}
+    return any(n.kind == "image" and n.lay in by_file for n in material.nodes)
+
+
+def adjust_row(adjust: Adjust, colour: bool) -> np.ndarray:
+    """(ADJUST_COLUMNS,) numbers of a picture's adjustments: levels, turned over and contrast for each channel, then a matrix.
+
+    Levels and contrast of colours are in light: what a display shows as `low` becomes black; contrast turns about middle grey, 0.18.
+    """
+    row = np.zeros(ADJUST_COLUMNS)
+    row[J_ON], row[J_COLOUR] = adjust != Adjust(), colour
+    low, high = (decode_srgb(np.array([adjust.low, adjust.high])) if colour else np.array([adjust.low, adjust.high])).tolist()
+    row[J_LOW] = low
+    row[J_SCALE] = 1.0 / (high - low) if abs(high - low) > 1e-9 else 1e9
+    row[J_POWER] = 1.0 / max(1e-3, adjust.middle)
+    row[J_TURNED], row[J_CONTRAST] = adjust.turned_over, adjust.contrast
+    matrix = np.eye(3)
+    if colour:
+        turn = math.radians(adjust.hue)
+        c, s = math.cos(turn), math.sin(turn)
+        k = np.array([[0, -1, 1], [1, 0, -1], [-1, 1, 0]]) / math.sqrt(3.0)  # Rodrigues' rotation about grey
+        about_grey = c * np.eye(3) + s * k + (1 - c) * np.full((3, 3), 1 / 3)
+        grey = np.tile(LUMINANCE / LUMINANCE.sum(), (3, 1))
+        matrix = np.diag(adjust.tint) @ (grey + adjust.saturation * (np.eye(3) - grey)) @ about_grey * 2.0**adjust.brightness
+    else:
+        matrix = matrix * 2.0**adjust.brightness
+    row[J_MATRIX:] = matrix.ravel()
+    return row
+
+
+def _image_parameters(row: np.ndarray, node: Node, material: Material, pictures: Pictures | None, number, size) -> None:
+    if not node.image:
+        if node.file:
+            raise _Missing
+        raise BadValue(f"The image node {node.id} has no picture yet.")
+    assert pictures is not None
+    h, w = pictures.shape(node.image)
+    lay = next((one for one in material.lays if one.id == node.lay), None)
+    if lay is None:
+        if node.lay:
+            raise BadValue(f"{material.name} has no lay named {node.lay}.")
+        lay = plain_lay(
+            size("width_mm"), number("height_mm"), number("turn"), number("offset_x_mm"), number("offset_y_mm"), node.projection, node.axis
+        )
+    if not lay.width_mm > 0 or not (lay.keep_shape or lay.height_mm > 0):
+        raise BadValue(f"The size of a picture of {material.name} has to be above zero.")
+    bare = limited(lay) or (node.channel == "colour" and pictures.sees_through(node.image))
+    row[I_PICTURE], row[I_LAY] = pictures.number(node.image, node.as_colour), pictures.lay(lay_row(lay, h / w))
+    row[I_WIDTH] = math.inf if bare or lay.projection == "uv" else lay.width_mm
+    row[I_CHANNEL], row[I_STRENGTH], row[I_GREEN] = CHANNELS.index(node.channel), number("strength"), node.green_down
+    row[I_WRAPS] = lay.tile == "both" and not lay.mirror and not lay.gap_x_mm and not lay.gap_y_mm
+    row[I_BLEND] = lay.blend if lay.projection == "box" else 0.0
+    row[O_ADJUST:] = adjust_row(node.adjust, node.as_colour)
+
+
+def _parameters(row: np.ndarray, node: Node, code: int, material: Material, pictures: Pictures | None) -> None:
     def number(key: str) -> float:
         value = node.inputs.get(key, INPUTS[node.kind][key])
         if isinstance(value, str) or isinstance(value, (tuple, list)) or not math.isfinite(value):
@@ -206,16 +298,7 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
         value = node.inputs.get("value", INPUTS["constant"]["value"])
         row[p : p + 3] = value if isinstance(value, (tuple, list)) else (value, value, value)
     elif code == IMAGE:
-        if not node.image:
-            raise BadValue(f"The image node {node.id} has no picture yet.")
-        width = size("width_mm")
-        h, w = image_shape(node.image)
-        height = number("height_mm") or width * h / w
-        turn = math.radians(number("turn"))
-        row[p : p + 9] = (
-            image_number(node.image, node.as_colour), PROJECTIONS.index(node.projection), width, height, math.cos(turn), math.sin(turn),
-            number("offset_x_mm"), number("offset_y_mm"), AXES.index(node.axis),
-        )  # fmt: skip
+        _image_parameters(row, node, material, pictures, number, size)
     elif code == NOISE:
         wide, stretch = size("size_mm"), size("stretch")
         row[p : p + 5] = (wide, min(10, max(1, number("octaves"))), number("lacunarity"), number("gain"), number("seed"))
@@ -246,72 +329,3 @@ def _parameters(row: np.ndarray, node: Node, code: int, image_number, image_shap
         row[p : p + 4] = (number("in_low"), number("in_high"), number("out_low"), number("out_high"))
     elif code == FACING:
         row[p] = max(0.0, number("power"))
-
-
-# pictures
-
-
-class Texture(NamedTuple):
-    """A picture with its smaller copies: texels (n, 3) uint16, sizes of the levels [(w, h, first texel)], what 65535 stands for."""
-
-    texels: np.ndarray
-    levels: list[tuple[int, int, int]]
-    peak: float
-
-
-def make_texture(pixels: np.ndarray, colour: bool) -> Texture:
-    """Halved again and again down to one texel, in linear light. `colour`: display values 0..1 in sRGB to ACEScg; else data as it is."""
-    image = np.asarray(pixels, float)
-    if image.ndim == 2:
-        image = image[..., None]
-    image = np.repeat(image[..., :1], 3, 2) if image.shape[2] < 3 else image[..., :3]
-    if colour:
-        image = np.maximum(decode_srgb(image) @ SRGB_TO_ACESCG.T, 0.0)
-    peak = max(1.0, float(image.max()))
-    levels, texels, first = [], [], 0
-    while True:
-        h, w = image.shape[:2]
-        levels.append((w, h, first))
-        texels.append(np.rint(np.clip(image / peak, 0, 1) * 65535).astype(np.uint16).reshape(-1, 3))
-        first += w * h
-        if w == 1 and h == 1:
-            break
-        image = _halved(image)
-    return Texture(np.concatenate(texels), levels, peak)
-
-
-def _halved(image: np.ndarray) -> np.ndarray:
-    h, w = image.shape[:2]
-    if h > 1:
-        image = 0.5 * (image[0 : h - h % 2 : 2] + image[1::2])
-    if w > 1:
-        image = 0.5 * (image[:, 0 : w - w % 2 : 2] + image[:, 1::2])
-    return image
-
-
-def decode_picture(blob: bytes, name: str) -> np.ndarray:
-    """(h, w, c) float32 of a picture file's bytes, 0..1 for whole numbers. Raises BadFile."""
-    import os
-    import tempfile
-    from pathlib import Path
-
-    from aulmo.errors import BadFile
-
-    handle, path = tempfile.mkstemp(suffix=Path(name).suffix)
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(blob)
-        import OpenImageIO as oiio
-
-        source = oiio.ImageInput.open(path)
-        if source is None:
-            oiio.geterror()
-            raise BadFile(f"{name} cannot be read as a picture.")
-        spec = source.spec()
-        pixels = source.read_image("float")
-        source.close()
-        if pixels is None or not (1 <= spec.width <= 16384 and 1 <= spec.height <= 16384):
-            raise BadFile(f"{name} is cut short, damaged or impossibly large.")
-        return np.nan_to_num(np.asarray(pixels, np.float32).reshape(spec.height, spec.width, -1))
-    finally:
-        os.unlink(path)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.trace.compile import arrays as a
+from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.shape.embree import (
     MASK_CATCHER,
@@ -29,6 +30,7 @@ from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.path.lens import camera_ray
+from aulmo.trace.pattern.decal_hit import as_drafted
 from aulmo.trace.shape.surface_hit import material_at
 from aulmo.trace.view import neutral
 
@@ -43,7 +45,10 @@ class DraftArrays(NamedTuple):
     triangles: np.ndarray
     vertex_start: np.ndarray
     triangle_start: np.ndarray
+    matrices: np.ndarray
     normal_matrices: np.ndarray
+    instance_motion: np.ndarray
+    motion: np.ndarray
     instance_material: np.ndarray
     instance_faces: np.ndarray
     face_rows: np.ndarray
@@ -53,6 +58,16 @@ class DraftArrays(NamedTuple):
     lamps: np.ndarray
     ies: np.ndarray
     env_turn: np.ndarray
+    programs: np.ndarray
+    ops: np.ndarray
+    lays: np.ndarray
+    pictures: np.ndarray
+    uvs: np.ndarray
+    uv_start: np.ndarray
+    decals: np.ndarray
+    decal_list: np.ndarray
+    instance_decals: np.ndarray
+    coat_rows: np.ndarray
 
 
 def draft_arrays(arrays: a.SceneArrays) -> DraftArrays:
@@ -146,49 +161,48 @@ def _level(alpha):
 
 
 @inlined
-def _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz):
-    """Simple light of a surface: matt term plus one blurred reflection."""
-    materials = scene.materials
+def _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz):
+    """Simple light of a surface with numbers `m`: matt term plus one blurred reflection."""
     scale = options[a.OPT_ENV_SCALE]
     c = -(nx * dx + ny * dy + nz * dz)
     if c < 0.0:
         nx, ny, nz, c = -nx, -ny, -nz, -c
-    metal = materials[which, o.METALNESS]
+    metal = m[o.METALNESS]
     mr = mg = mb = 0.0
     if metal < 1.0:
         mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
     rx, ry, rz = dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz
-    alpha = materials[which, o.ALPHA_X]
-    coat = materials[which, o.COAT]
+    alpha = m[o.ALPHA_X]
+    coat = m[o.COAT]
     if coat > 0.5:
-        alpha = materials[which, o.COAT_ALPHA]
+        alpha = m[o.COAT_ALPHA]
     sr, sg, sb = mr, mg, mb
     if metal > 0.0 or alpha < 0.3:  # a chalky surface's shine is as blurred as its body
         sr, sg, sb = _blurred(maps, _level(alpha), scene.env_turn, rx, ry, rz)
     grazing = 1.0 - c
     grazing = grazing * grazing * grazing * grazing * grazing
     f = 0.04 + 0.96 * grazing * (1.0 - 0.7 * min(1.0, 2.0 * alpha))
-    body = (1.0 - metal) * (1.0 - f) * (1.0 - materials[which, o.TRANSMISSION])
-    r = materials[which, o.DIFFUSE] * mr * body + sr * (metal * materials[which, o.METAL_F0] + (1.0 - metal) * f)
-    g = materials[which, o.DIFFUSE + 1] * mg * body + sg * (metal * materials[which, o.METAL_F0 + 1] + (1.0 - metal) * f)
-    b = materials[which, o.DIFFUSE + 2] * mb * body + sb * (metal * materials[which, o.METAL_F0 + 2] + (1.0 - metal) * f)
+    body = (1.0 - metal) * (1.0 - f) * (1.0 - m[o.TRANSMISSION])
+    r = m[o.DIFFUSE] * mr * body + sr * (metal * m[o.METAL_F0] + (1.0 - metal) * f)
+    g = m[o.DIFFUSE + 1] * mg * body + sg * (metal * m[o.METAL_F0 + 1] + (1.0 - metal) * f)
+    b = m[o.DIFFUSE + 2] * mb * body + sb * (metal * m[o.METAL_F0 + 2] + (1.0 - metal) * f)
     return (
-        r * scale + materials[which, o.EMISSION],
-        g * scale + materials[which, o.EMISSION + 1],
-        b * scale + materials[which, o.EMISSION + 2],
+        r * scale + m[o.EMISSION],
+        g * scale + m[o.EMISSION + 1],
+        b * scale + m[o.EMISSION + 2],
         f,
     )
 
 
 @kernel
-def _lamps(materials, lamps, ies, chosen, which, px, py, pz, nx, ny, nz, dx, dy, dz):
+def _lamps(m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
     """Light of a few lamps as if they were points, without shadows: matt, and a soft highlight as wide as the roughness."""
     r = g = b = 0.0
     if nx * dx + ny * dy + nz * dz > 0.0:
         nx, ny, nz = -nx, -ny, -nz
-    metal = materials[which, o.METALNESS]
-    alpha = max(0.08, materials[which, o.ALPHA_X] if materials[which, o.COAT] < 0.5 else materials[which, o.COAT_ALPHA])
-    body = (1.0 - metal) * (1.0 - materials[which, o.TRANSMISSION]) / math.pi
+    metal = m[o.METALNESS]
+    alpha = max(0.08, m[o.ALPHA_X] if m[o.COAT] < 0.5 else m[o.COAT_ALPHA])
+    body = (1.0 - metal) * (1.0 - m[o.TRANSMISSION]) / math.pi
     for n in range(len(chosen)):
         lamp = lamps[chosen[n]]
         kind = int(lamp[a.LAMP_KIND])
@@ -218,9 +232,9 @@ def _lamps(materials, lamps, ies, chosen, which, px, py, pz, nx, ny, nz, dx, dy,
         s = 1.0 - h * h * (1.0 - alpha * alpha)
         gloss = 0.25 * alpha * alpha / (math.pi * s * s)
         lr, lg, lb = lamp[a.LAMP_RGB] * strength, lamp[a.LAMP_RGB + 1] * strength, lamp[a.LAMP_RGB + 2] * strength
-        r += lr * (materials[which, o.DIFFUSE] * body + gloss * (metal * materials[which, o.METAL_F0] + (1.0 - metal) * 0.05))
-        g += lg * (materials[which, o.DIFFUSE + 1] * body + gloss * (metal * materials[which, o.METAL_F0 + 1] + (1.0 - metal) * 0.05))
-        b += lb * (materials[which, o.DIFFUSE + 2] * body + gloss * (metal * materials[which, o.METAL_F0 + 2] + (1.0 - metal) * 0.05))
+        r += lr * (m[o.DIFFUSE] * body + gloss * (metal * m[o.METAL_F0] + (1.0 - metal) * 0.05))
+        g += lg * (m[o.DIFFUSE + 1] * body + gloss * (metal * m[o.METAL_F0 + 1] + (1.0 - metal) * 0.05))
+        b += lb * (m[o.DIFFUSE + 2] * body + gloss * (metal * m[o.METAL_F0 + 2] + (1.0 - metal) * 0.05))
     return r, g, b
 
 
@@ -259,7 +273,10 @@ def _borrowed(scene):
         borrowed(scene.triangles),
         borrowed(scene.vertex_start),
         borrowed(scene.triangle_start),
+        borrowed(scene.matrices),
         borrowed(scene.normal_matrices),
+        borrowed(scene.instance_motion),
+        borrowed(scene.motion),
         borrowed(scene.instance_material),
         borrowed(scene.instance_faces),
         borrowed(scene.face_rows),
@@ -269,6 +286,16 @@ def _borrowed(scene):
         borrowed(scene.lamps),
         borrowed(scene.ies),
         borrowed(scene.env_turn),
+        borrowed(scene.programs),
+        borrowed(scene.ops),
+        borrowed(scene.lays),
+        borrowed(scene.pictures),
+        borrowed(scene.uvs),
+        borrowed(scene.uv_start),
+        borrowed(scene.decals),
+        borrowed(scene.decal_list),
+        borrowed(scene.instance_decals),
+        borrowed(scene.coat_rows),
     )
 
 
@@ -286,6 +313,9 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     block = np.zeros(RAY_WORDS, np.float32)
     words = borrowed(block.view(np.uint32))
     ray = borrowed(block)
+    own_block = np.zeros(o.COLUMNS)
+    register_block = np.zeros((REGISTER_ROWS, 4))
+    own, registers = borrowed(own_block), borrowed(register_block)
     packet_block = np.zeros(PACKET_BLOCK + PACKET_SLACK, np.float32)
     aligned = packet_in(packet_block)
     packet = borrowed(aligned)
@@ -331,16 +361,23 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     break
                 which = material_at(scene, instance, words[17])
                 nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])
-                cr, cg, cb, f = _shade(scene, options, maps, which, nx, ny, nz, dx, dy, dz)
+                m = scene.materials[which]
+                if scene.programs[which, a.P_PICTURED] > 0 or (len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0):
+                    t = np.float64(ray[8])
+                    as_drafted(
+                        scene, registers, own, which, instance, np.int64(words[17]), x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, pixel * t
+                    )  # fmt: skip
+                    m = own
+                cr, cg, cb, f = _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:
                     t = ray[8]
                     er, eg, eb = _lamps(
-                        scene.materials, scene.lamps, scene.ies, chosen, which, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz
+                        m, scene.lamps, scene.ies, chosen, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz
                     )
                     cr, cg, cb = cr + er, cg + eg, cb + eb
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
-                clear = scene.materials[which, o.TRANSMISSION] * (1.0 - scene.materials[which, o.METALNESS])
-                opacity = scene.materials[which, o.OPACITY]
+                clear = m[o.TRANSMISSION] * (1.0 - m[o.METALNESS])
+                opacity = m[o.OPACITY]
                 weight *= 1.0 - opacity + opacity * clear * (1.0 - f)
                 if weight < 0.02 or layer == 1:
                     weight = 0.0
@@ -376,5 +413,5 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
             picture[row, column, 1] = curve[int(min(4095.0, max(0.0, lg * 4095.0)))]
             picture[row, column, 0] = curve[int(min(4095.0, max(0.0, lb * 4095.0)))]
             picture[row, column, 3] = 255
-    if address(block) + address(packet_block) == 0:  # never so: keeps the blocks alive to the end
+    if address(block) + address(packet_block) + address(own_block) + address(register_block) == 0:  # never so: keeps the blocks alive to the end
         picture[0, 0, 3] = 254

@@ -30,6 +30,7 @@ class Lit(NamedTuple):
     corners: np.ndarray
     cumulative: np.ndarray
     guide: np.ndarray
+    triangles: np.ndarray
     lamp_of: np.ndarray
     bodies: tuple[int, ...]
     body_places: np.ndarray
@@ -89,10 +90,10 @@ class GlowBook:
 
 def light(
     document: Document, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: np.ndarray,
-    book: GlowBook,
+    covered: np.ndarray, book: GlowBook,
 ) -> Lit:  # fmt: skip
     """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; `dark` tells of
-    each instance whether it gives no light (what only catches shadows)."""
+    each instance whether it gives no light (what only catches shadows), `covered` of each part whether it has decals."""
     shines = (worn.numbers[:, openpbr.EMISSION : openpbr.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, openpbr.OPACITY] > 0)
     any_shines = shines[worn.which]
     for k, rows_of in worn.faces.items():
@@ -111,6 +112,7 @@ def light(
     glows = book.gather(glowing)
     rows: list[np.ndarray] = []
     corners, before, guide = [np.zeros((0, 9))], [np.zeros(0)], [np.zeros(0, np.int64)]
+    numbers = [np.zeros(0, np.int64)]
     lamp_of = np.full(len(worn.which), -1, np.int32)
     start = 0
     for one, glow in zip(glowing, glows):
@@ -121,7 +123,7 @@ def light(
         row = np.zeros(a.LAMP_COLUMNS)
         row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
         row[a.LAMP_RGB : a.LAMP_RGB + 3] = material[openpbr.EMISSION : openpbr.EMISSION + 3] * min(1.0, material[openpbr.OPACITY])
-        row[a.LAMP_LED] = k + 1 if worn.led[one.which] else 0
+        row[a.LAMP_LED] = k + 1 if worn.led[one.which] or (k < len(covered) and covered[k]) else 0
         row[a.LAMP_OWNER], row[a.LAMP_WHICH] = k, one.which
         row[a.LAMP_MOVES] = k + 1 if k in placed.moving else 0
         row[a.LAMP_GROUP], row[a.LAMP_AREA] = a.GROUP_GLOW, glow.area
@@ -133,6 +135,7 @@ def light(
         corners.append(glow.corners)
         before.append(glow.before)
         guide.append(start + glow.guide)
+        numbers.append(np.arange(len(glow.before)) if one.triangles is None else one.triangles)
         start += len(glow.before)
     lamps = build_lamps(document, assets, rows)
     all_corners = np.concatenate(corners)
@@ -140,7 +143,7 @@ def light(
     # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
     bodies = [k for k, row in enumerate(lamps.rows) if int(row[a.LAMP_KIND]) in (a.RECTANGLE, a.DISC, a.SPHERE, a.TUBE)]
     return Lit(
-        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32),
+        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32), np.concatenate(numbers).astype(np.int32),
         np.concatenate([lamp_of, np.array(bodies, np.int32)]), tuple(int(lamps.rows[k, a.LAMP_KIND]) for k in bodies),
         np.array([proxy_matrix(lamps.rows[k]) for k in bodies]).reshape(-1, 3, 4),
     )  # fmt: skip

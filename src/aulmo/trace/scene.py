@@ -16,6 +16,7 @@ from aulmo.trace.lamp.dome import build_importance
 from aulmo.trace.lamp.lamp_rows import proxy_mesh
 from aulmo.trace.lit import GlowBook, Lit, environment_pixels, environment_turn, light, links_table
 from aulmo.trace.pattern.programs import ProgramBook
+from aulmo.trace.printed import Printed, looks, print_parts, prints
 from aulmo.trace.placed import Placed, floor_matrix, matrices_of, moving_instances
 from aulmo.trace.remembered import Remembered
 from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, InstanceTree, MeshTree
@@ -90,6 +91,7 @@ class SceneBuilder:
         self._inverse: Remembered[np.ndarray] = Remembered()
         self._catch: Remembered[np.ndarray] = Remembered()
         self._worn: Remembered[Worn] = Remembered()
+        self._printed: Remembered[Printed] = Remembered()
         self._lit: Remembered[Lit] = Remembered()
         self._soft: Remembered[tuple] = Remembered()
         self._top: Remembered[InstanceTree] = Remembered()
@@ -106,7 +108,7 @@ class SceneBuilder:
         moments = seen if isinstance(seen, Moments) else still(seen)
         d = moments.first
         moving = moments if moments.lasting and moments.moving_parts() else None
-        read = (d.parts, d.roots, d.materials, d.floor, d.environment, d.lamps, moving, tables)
+        read = (d.parts, d.roots, d.materials, d.floor, d.environment, d.lamps, d.decals, moving, tables)
         return self._scene.get(read, lambda: self._build(moments, moving, tables))
 
     def _build(self, moments: Moments, moving: Moments | None, tables: bool) -> Scene:
@@ -123,20 +125,26 @@ class SceneBuilder:
             ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
             names.append(f"floor-{floor.kind}-{radius!r}")
         worn = self._worn.get(
-            (outfit, document.materials, floor.material, ground is not None, tables),
+            (outfit, document.materials, floor.material, ground is not None, tables, looks(document)),
             lambda: wear(
-                outfit.dresses, document.materials, floor.material, ground is not None, self._programs, tables, lambda name: self._mesh(name, None)
+                outfit.dresses, document.materials, floor.material, ground is not None, self._programs, tables, lambda name: self._mesh(name, None),
+                prints(document, self.assets),
             ),
-        )
+        )  # fmt: skip
         placed = self._placed.get((matrices, floor, ground is not None, moving), lambda: self._place(moments, matrices, low, high, part_ids))
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
         catch = self._catch.get((part_ids, floor.kind, ground is not None), lambda: _catching(document, part_ids, ground is not None))
         catches = bool(catch.any())
+        printed = self._printed.get(
+            (document.decals, document.parts, part_ids, matrices, worn),
+            lambda: print_parts(document, part_ids, matrices, self._boxes(document, part_ids), worn),
+        )
+        covered = printed.instance_decals >= 0
         lit = self._lit.get(
-            (document.lamps, document.environment, placed, worn, tuple(names), catch),
-            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, self._glows),
+            (document.lamps, document.environment, placed, worn, tuple(names), catch, covered.tobytes()),
+            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, covered, self._glows),
         )
         kinds = tuple(dict.fromkeys(lit.bodies))
         all_names = (*names, *(f"lamp-{kind}" for kind in kinds))
@@ -171,15 +179,17 @@ class SceneBuilder:
             worn.numbers, worn.albedos, worn.films,
             env, env_pick, env_guide, environment_turn(document.environment),
             lit.lamps.rows, lit.trail, lit.depth, lit.nodes, lit.lamps.distant, lit.lamps.portals, links, lit.lamps.ies,
-            worn.programs, worn.ops, worn.texels, worn.pictures,
+            worn.programs, worn.ops, np.concatenate([worn.lays, printed.lays]) if len(printed.lays) else worn.lays, worn.pictures,
+            shapes.uvs, shapes.uv_start[places], printed.decals, printed.listed,
+            np.concatenate([printed.instance_decals, np.full(count - len(printed.instance_decals), -1, np.int64)]), worn.coat_rows,
             soft.rows, soft.edges, soft.slots, soft.entries, np.concatenate([soft_of, np.full(count - len(soft_of), -1, np.int32)]),
-            lit.corners, lit.cumulative, lit.guide,
+            lit.corners, lit.cumulative, lit.guide, lit.triangles,
         )  # fmt: skip
         solid = len(shape_of) - len(lit.bodies)
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
         clear = (masks[:solid] & MASK_CLEAR) != 0
         return Scene(
-            arrays, (top, shapes), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]), triangles,
+            arrays, (top, shapes, worn.held), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]), triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
         )  # fmt: skip
 
@@ -222,6 +232,13 @@ class SceneBuilder:
         middle = (matrices[:, :, :3] @ middle[:, :, None])[:, :, 0] + matrices[:, :, 3]
         half = (np.abs(matrices[:, :, :3]) @ half[:, :, None])[:, :, 0]
         return matrices, (middle - half).min(0), (middle + half).max(0)
+
+    def _boxes(self, document: Document, part_ids: list[str]) -> np.ndarray:
+        """(n, 8, 3) corners of the parts' own boxes; asked for by regions alone."""
+        if not any(d.belongs == "region" for d in document.decals.values()):
+            return np.zeros((len(part_ids), 8, 3))
+        ends = [self.assets.box(document.parts[i].mesh or "") for i in part_ids]
+        return np.array([[[x[0], y[1], z[2]] for x in box for y in box for z in box] for box in ends]).reshape(-1, 8, 3)
 
     def _place(self, moments: Moments, matrices: np.ndarray, low: np.ndarray, high: np.ndarray, part_ids: list[str]) -> Placed:
         floor = moments.first.floor

@@ -13,7 +13,8 @@ class Shapes(NamedTuple):
     """Meshes in the order of `names`, packed.
 
     points : (v, 6) float32 vertex and normal. triangles : (t, 3) uint32 within their mesh. vertex_start, triangle_start : (k + 1,) int64.
-    boxes : (k, 8, 3) corners of each mesh's own box.
+    boxes : (k, 8, 3) corners of each mesh's own box. uvs : (u, 2) float32 coordinates of the vertices of those meshes that have any; uv_start :
+    (k,) int64 where a mesh's begin, or -1.
     """
 
     names: tuple[str, ...]
@@ -24,6 +25,8 @@ class Shapes(NamedTuple):
     vertex_start: np.ndarray
     triangle_start: np.ndarray
     boxes: np.ndarray
+    uvs: np.ndarray
+    uv_start: np.ndarray
 
 
 # Trees by the name of their mesh, which is a hash of its content: shared by the picture, the contact sheet, predictions and swatch balls, and let
@@ -57,7 +60,11 @@ def pack(names: tuple[str, ...], meshes: list[Mesh]) -> Shapes:
     triangles = np.concatenate([m.triangles for m in meshes] or [np.zeros((0, 3), np.uint32)])
     boxes = np.array([corners_of(m) for m in meshes]) if meshes else np.zeros((0, 8, 3))
     trees = [tree_of(name, mesh) for name, mesh in zip(names, meshes)]
-    return Shapes(names, meshes, trees, points, np.ascontiguousarray(triangles, np.uint32), vertex_start, triangle_start, boxes)
+    has = np.array([len(m.uv) == len(m.vertices) and len(m.uv) > 0 for m in meshes], bool)
+    uvs = np.concatenate([np.zeros((0, 2), np.float32), *(m.uv for m, one in zip(meshes, has) if one)])
+    ends = np.cumsum([0, *(len(m.uv) if one else 0 for m, one in zip(meshes, has))])
+    uv_start = np.where(has, ends[:-1], -1).astype(np.int64)
+    return Shapes(names, meshes, trees, points, np.ascontiguousarray(triangles, np.uint32), vertex_start, triangle_start, boxes, uvs, uv_start)
 
 
 def moved_boxes(boxes: np.ndarray, matrices: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

@@ -3,9 +3,11 @@
 from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.assets import Mesh
 from aulmo.document.records import Material, Surface
+from aulmo.surface.picture import Pixels, Texture
 from aulmo.surface.program import cuts_holes, leads_glow
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.material import openpbr
@@ -26,10 +28,22 @@ class Dress(NamedTuple):
     faces: tuple[tuple[int, ...], ...] = ()
 
 
+class Print(NamedTuple):
+    """What a decal is made of: its name, its material with everything of its own, its artwork by a name and how to make it (None for the whole
+    rectangle), and whether it is a clear coat over what lies below."""
+
+    name: str
+    material: Material
+    artwork: str | None
+    make: Callable[[], Pixels] | None
+    coats: bool
+
+
 class Worn(NamedTuple):
-    """Rows of materials, the bare one first: `which` (n,) int32 row of each instance's body, `masks` (n,) uint32 of what lets light through; of
+    """Rows of materials, the bare one first, those of decals last: `which` (n,) int32 row of each instance's body, `masks` (n,) uint32 of what lets light through; of
     parts with face sets, by instance, the rows that their triangles wear (m,) int32; where in the joined `face_rows` each instance begins, or
-    -1; of each row its name, whether nodes lead its glow, and what the kernels read."""
+    -1; of each row its name, whether nodes lead its glow, and what the kernels read. `printed` : by decal the row of its material, its picture or -1
+    and its row of `coat_rows` or -1. `held` keeps the pictures' memory."""
 
     which: np.ndarray
     faces: dict[int, np.ndarray]
@@ -43,15 +57,18 @@ class Worn(NamedTuple):
     films: np.ndarray
     programs: np.ndarray
     ops: np.ndarray
-    texels: np.ndarray
+    lays: np.ndarray
     pictures: np.ndarray
+    printed: dict[str, tuple[int, int, int]]
+    coat_rows: np.ndarray
+    held: tuple[Texture, ...]
 
 
 def wear(
     worn: Sequence[Dress], materials: dict[str, Material], floor: str | None, has_floor: bool, book: ProgramBook, tables: bool,
-    mesh_of: Callable[[str], Mesh],
+    mesh_of: Callable[[str], Mesh], prints: dict[str, Print],
 ) -> Worn:  # fmt: skip
-    """Rows for the materials that instances wear (in the order of the instances) and for the floor after them. `mesh_of` finds a mesh.
+    """Rows for the materials that instances wear (in the order of the instances), for the floor after them, and for decals. `mesh_of` finds a mesh.
 
     Without `tables` albedos stay empty, which is all a draft needs. Raises BadValue or BadFile when nodes or pictures are wrong.
     """
@@ -72,12 +89,35 @@ def wear(
         surfaces.append(materials[floor].surface if floor is not None and floor in materials else FLOOR_SURFACE)
         names.append("Floor")
         dressed.append(materials.get(floor or ""))
+    ground = len(surfaces)
+    coats: list[str] = [key for key, one in prints.items() if one.coats]
+    printed_rows: dict[str, int] = {}
+    for key, one in prints.items():
+        if not one.coats:
+            printed_rows[key] = len(surfaces)
+            surfaces.append(one.material.surface)
+            names.append(one.name)
+            dressed.append(one.material)
+    coat_rows = np.zeros((max(1, len(coats)), ground), np.int32)
+    for k, key in enumerate(coats):
+        printed_rows[key] = len(surfaces)
+        for below in range(ground):
+            coat_rows[k, below] = len(surfaces)
+            surfaces.append(_coated(surfaces[below], prints[key].material.surface))
+            names.append(prints[key].name)
+            dressed.append(dressed[below])
     baked = [material_row(s, tables) for s in surfaces]
     clear = [r.numbers[openpbr.CLEAR] or r.numbers[openpbr.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
     masks = np.where(np.array(clear, bool), MASK_CLEAR, MASK_SOLID).astype(np.uint32)
     numbers, films = _material_table(baked)
     albedos = [r.albedos for r in baked]
-    programs, ops, texels, pictures = book.gather(dressed, baked, numbers, albedos)
+    book.begin()
+    programs, ops = book.gather(dressed, baked, numbers, albedos)
+    printed = {
+        key: (printed_rows[key], book.number(one.artwork, True, one.make) if one.artwork else -1, coats.index(key) if one.coats else -1)
+        for key, one in prints.items()
+    }
+    lays, pictures, held = book.tables()
     indices = np.array(which, np.int32)
     own = masks[indices] if len(indices) else np.zeros(0, np.uint32)
     faces: dict[int, np.ndarray] = {}
@@ -98,8 +138,15 @@ def wear(
         face_start[k] = starts[start_of[worn[k]]]
     return Worn(
         indices, faces, face_start, np.concatenate(joined) if joined else np.zeros(0, np.int32), own, tuple(names), [leads_glow(m) for m in dressed],
-        numbers, np.array(albedos, np.float32), films, programs, ops, texels, pictures,
+        numbers, np.array(albedos, np.float32), films, programs, ops, lays, pictures, printed, coat_rows, held,
     )  # fmt: skip
+
+
+def _coated(below: Surface, coat: Surface) -> Surface:
+    """A surface under a clear decal: varnished."""
+    return replace(
+        below, coat_weight=1.0, coat_roughness=coat.specular_roughness, coat_ior=max(1.0, coat.specular_ior), coat_color=coat.transmission_color
+    )
 
 
 def _material_table(baked: list) -> tuple[np.ndarray, np.ndarray]:

@@ -13,9 +13,11 @@ from PIL import Image
 from aulmo.document import edits, project_file
 from aulmo.document.records import Camera, Key, Material, Node, Placement, Surface
 from aulmo.errors import BadFile, BadValue
-from aulmo.surface.program import INPUTS, blind_from, compile_program, make_texture
+from aulmo.surface.picture import make_texture
+from aulmo.surface.program import INPUTS, blind_from, compile_program
 from aulmo.trace.pattern.patterns import gradient_noise, nearest_cell
-from aulmo.trace.pattern.program_run import look_up, run_heights, run_points
+from aulmo.trace.pattern.lookup import look_up
+from aulmo.trace.pattern.program_run import run_heights, run_points
 from aulmo.trace.pattern.programs import ProgramBook, subdivided
 from aulmo.trace.scene import SceneBuilder
 from shapes import box_mesh, one_part, sphere_mesh
@@ -44,11 +46,12 @@ def values(nodes, points, normals=None, wide=1e-6, assets=None) -> np.ndarray:
     """(n, 3) of the last node at points."""
     document, store = dressed(plane(), nodes=nodes, wires={"height": nodes[-1].id})
     book = ProgramBook(assets or store)
-    program = compile_program(document.materials["m"], book._number, book._shape)
-    texels, rows = book._pictures()
+    program = compile_program(document.materials["m"], book)
+    lays, pictures, _held = book.tables()
     points = np.asarray(points, float)
     out = np.zeros((len(points), 3))
-    run_points(program.height, texels, rows, points, np.tile([0.0, 0.0, 1.0], (len(points), 1)) if normals is None else normals, wide, out)
+    normals = np.tile([0.0, 0.0, 1.0], (len(points), 1)) if normals is None else normals
+    run_points(program.height, lays, pictures, points, normals, np.zeros((0, 2)), wide, out)
     return out
 
 
@@ -81,7 +84,7 @@ EVERY_KIND = {
 @pytest.mark.parametrize("wide", [1e-6, 4.0])
 def test_relief_is_felt_with_the_numbers_a_program_gives_point_by_point(kind, wide):
     """Four heights at once against one run for each point, for every kind of node."""
-    from aulmo.surface.program import INPUTS, REGISTERS
+    from aulmo.surface.program import INPUTS, REGISTER_ROWS
 
     assert set(EVERY_KIND) == set(INPUTS)
     nodes = EVERY_KIND[kind]
@@ -89,16 +92,16 @@ def test_relief_is_felt_with_the_numbers_a_program_gives_point_by_point(kind, wi
         plane(), nodes=nodes, wires={"height": "n"}, image=np.random.default_rng(3).random((16, 16, 3)) if kind == "image" else None
     )  # fmt: skip
     book = ProgramBook(store)
-    program = compile_program(document.materials["m"], book._number, book._shape)
-    texels, rows = book._pictures()
+    program = compile_program(document.materials["m"], book)
+    lays, pictures, _held = book.tables()
     points = np.random.default_rng(5).uniform(-30, 30, (8, 3))
     up = np.tile([0.0, 0.0, 1.0], (8, 1))
     alone = np.zeros((8, 3))
-    run_points(program.height, texels, rows, points, up, wide, alone)
+    run_points(program.height, lays, pictures, points, up, np.zeros((0, 2)), wide, alone)
     together = []
     for part in (points[:4], points[4:]):
-        four = np.zeros((REGISTERS, 4))
-        run_heights(program.height, 0, len(program.height), texels, rows, four, np.ascontiguousarray(part.T), 0.0, 0.0, 1.0, wide, 4)
+        four = np.zeros((REGISTER_ROWS, 4))
+        run_heights(program.height, 0, len(program.height), lays, pictures, four, np.ascontiguousarray(part.T), 0.0, 0.0, 1.0, wide, 4)
         together += list(four[0])
     np.testing.assert_allclose(together, alone[:, 0], atol=1e-9)
     if kind not in ("constant", "facing"):
@@ -298,9 +301,10 @@ def test_a_pictures_smaller_copies_keep_its_mean():
     rng = np.random.default_rng(2)
     texture = make_texture(rng.random((64, 32, 3)), False)
     assert [(w, h) for w, h, _ in texture.levels[:2]] == [(32, 64), (16, 32)] and texture.levels[-1][:2] == (1, 1)
-    whole = texture.texels[: 64 * 32].mean(0)
+    texels = texture.codes.reshape(-1, 3)
+    whole = texels[: 64 * 32].mean(0)
     for w, h, first in texture.levels:
-        np.testing.assert_allclose(texture.texels[first : first + w * h].mean(0), whole, rtol=2e-3)
+        np.testing.assert_allclose(texels[first : first + w * h].mean(0), whole, rtol=2e-3)
 
 
 def test_a_wide_footprint_sees_the_mean_and_a_narrow_one_the_texel():
@@ -308,9 +312,9 @@ def test_a_wide_footprint_sees_the_mean_and_a_narrow_one_the_texel():
     image[:, ::2] = 1.0
     document, assets = dressed(plane(), nodes=[Node("a", "image", as_colour=False)], wires={"base_color": "a"}, image=image)
     arrays = SceneBuilder(assets).build(document).arrays
-    assert look_up(arrays.texels, arrays.pictures[0], 0.5 / 16, 0.5, 1e-6)[0] == pytest.approx(1.0, abs=1e-4)
-    assert look_up(arrays.texels, arrays.pictures[0], 1.5 / 16, 0.5, 1e-6)[0] == pytest.approx(0.0, abs=1e-4)
-    assert look_up(arrays.texels, arrays.pictures[0], 0.5 / 16, 0.5, 1.0)[0] == pytest.approx(0.5, abs=1e-3)
+    assert look_up(arrays.pictures[0], 0.5 / 16, 0.5, 1e-6, True)[0] == pytest.approx(1.0, abs=1e-4)
+    assert look_up(arrays.pictures[0], 1.5 / 16, 0.5, 1e-6, True)[0] == pytest.approx(0.0, abs=1e-4)
+    assert look_up(arrays.pictures[0], 0.5 / 16, 0.5, 1.0, True)[0] == pytest.approx(0.5, abs=1e-3)
 
 
 def quarters() -> np.ndarray:
@@ -603,7 +607,7 @@ FAR = {
 
 def footprint_of_the_mean(nodes) -> float:
     material = Material("m", "M", nodes=tuple(nodes), wires={"base_color": nodes[-1].id})
-    return blind_from(compile_program(material, None, None))
+    return blind_from(compile_program(material, None))
 
 
 @pytest.mark.parametrize("kind", FAR)

@@ -4,6 +4,8 @@ from typing import NamedTuple
 
 import numpy as np
 
+from aulmo.surface.program import ADJUST_COLUMNS
+
 # Camera row
 CAM_ORIGIN, CAM_RIGHT, CAM_UP, CAM_FORWARD = 0, 3, 6, 9
 CAM_TAN_W, CAM_TAN_H, CAM_SHIFT_X, CAM_SHIFT_Y = 12, 13, 14, 15
@@ -61,9 +63,14 @@ NODE_FIELDS, NODE_WIDTH = 13, 8  # spread and reach as cosines; a spread below -
 
 IES_ROWS, IES_COLUMNS = 181, 361
 FILM_STEPS = 128
-P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_BLIND, P_COLUMNS = 0, 1, 2, 3, 8, 13, 14
+P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_BLIND, P_UV, P_PICTURED, P_COLUMNS = 0, 1, 2, 3, 8, 13, 14, 15, 16
 R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST, R_COARSEST = 0, 1, 2, 3, 4  # from P_RELIEF on
 ROUGH_LEVELS = 9
+
+# Decal row: its lay, the row of its material, its picture or -1, whether the artwork's colour is the material's, how far its edge and its light
+# artwork stand out (mm of the lay), the share of the relief below, the decal it is seen within or -1, its row of `coat_rows` or -1
+D_LAY, D_WHICH, D_PICTURE, D_OPACITY, D_COLOURED, D_EDGE, D_RAISED, D_GROUND, D_FRAME, D_COATS, D_ADJUST = range(11)
+DECAL_COLUMNS = D_ADJUST + ADJUST_COLUMNS
 
 
 class SceneArrays(NamedTuple):
@@ -86,11 +93,15 @@ class SceneArrays(NamedTuple):
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
     programs : (m, P_COLUMNS) int32 first and last operation of wired parameters in `ops`, the first of nine albedo tables by roughness or
     -1; then of base and coat first and last operation of height and normal map, and the size of the height's largest pattern in
-    micrometres; last the footprint, also in micrometres, from which only the mean of all is seen, or 0.
-    ops : (n, OP_COLUMNS). texels : (t, 3) uint16, pictures : (p, TEXTURE_COLUMNS).
+    micrometres; the footprint, also in micrometres, from which only the mean of all is seen, or 0; whether they follow the file's
+    coordinates, and whether a draft runs them.
+    ops : (n, OP_COLUMNS). lays : (l, LAY_COLUMNS), first those of materials, then those of decals. pictures : (p, TEXTURE_COLUMNS).
+    uvs : (u, 2) float32 coordinates of vertices; uv_start : (i,) int64 where an instance's begin, or -1.
+    decals : (d, DECAL_COLUMNS). decal_list : (n,) int64, for each part that has any their number and then their rows, the topmost first;
+    instance_decals : (i,) int64 where an instance's begin, or -1. coat_rows : (c, m) int32 the row of a material under a clear decal.
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
-    int32 where to begin looking for an even share of that area.
+    int32 where to begin looking for an even share of that area; emit_triangles : (e,) int32 which triangle of its mesh each is.
     """
 
     top: np.uintp
@@ -125,8 +136,14 @@ class SceneArrays(NamedTuple):
     ies: np.ndarray
     programs: np.ndarray
     ops: np.ndarray
-    texels: np.ndarray
+    lays: np.ndarray
     pictures: np.ndarray
+    uvs: np.ndarray
+    uv_start: np.ndarray
+    decals: np.ndarray
+    decal_list: np.ndarray
+    instance_decals: np.ndarray
+    coat_rows: np.ndarray
     soft_rows: np.ndarray
     soft_edges: np.ndarray
     soft_slots: np.ndarray
@@ -135,3 +152,4 @@ class SceneArrays(NamedTuple):
     emit_corners: np.ndarray
     emit_cumulative: np.ndarray
     emit_guide: np.ndarray
+    emit_triangles: np.ndarray

@@ -46,3 +46,19 @@ def fetch_soon(typingctx, address):
         return context.get_dummy_value()
 
     return types.void(address), codegen
+
+
+def _reader(kind, number):
+    @intrinsic
+    def read(typingctx, address):
+        """The number that lies at an address."""
+
+        def codegen(context, builder, signature, arguments):
+            return builder.load(builder.inttoptr(arguments[0], number.as_pointer()))
+
+        return kind(address), codegen
+
+    return read
+
+
+byte_at, short_at, float_at = _reader(types.uint8, ir.IntType(8)), _reader(types.uint16, ir.IntType(16)), _reader(types.float32, ir.FloatType())

@@ -322,7 +322,7 @@ def _sample_rectangle(lamp, x, y, z, s, t):
 
 @inlined
 def picked_triangle(scene, lamp, pick):
-    """Corners (9,) of the triangle of a glowing part that `pick` falls on by area, its normal (x, y, z) and twice its area."""
+    """Corners (9,) of the triangle of a glowing part that `pick` falls on by area, its normal (x, y, z), twice its area, and its place in the lists."""
     low, high = int(lamp[LAMP_FIRST]), int(lamp[LAMP_LAST])
     target = pick * lamp[LAMP_AREA]
     low = scene.emit_guide[low + min(high - low - 1, int(pick * (high - low)))]
@@ -335,13 +335,13 @@ def picked_triangle(scene, lamp, pick):
     length = math.sqrt(nx * nx + ny * ny + nz * nz)
     if length > 0.0:
         nx, ny, nz = nx / length, ny / length, nz / length
-    return c, nx, ny, nz, length
+    return c, nx, ny, nz, length, low
 
 
 @inlined
 def _sample_triangles(scene, lamp, px, py, pz, s, t, pick):
     """Evenly over the area of a glowing part."""
-    c, nx, ny, nz, length = picked_triangle(scene, lamp, pick)
+    c, nx, ny, nz, length, _place = picked_triangle(scene, lamp, pick)
     if length < 1e-30:
         return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0
     root = math.sqrt(s)

@@ -7,6 +7,8 @@ heuristic (Veach 1995). Its shadow ray waits until the whole wave has had its tu
 import math
 from typing import NamedTuple
 
+import numpy as np
+
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.compile.arrays import (
     DIRECT_DIFFUSE,
@@ -68,6 +70,7 @@ from aulmo.trace.path.path_state import (
     TIME,
     lit_by,
 )
+from aulmo.trace.pattern.decal_hit import share_covered_in_world
 from aulmo.trace.pattern.relief import run_program
 from aulmo.trace.shape.visibility import enter
 
@@ -124,9 +127,12 @@ def glow_led_by_nodes(scene, row, registers, lamp, pick, time, x, y, z, cosine):
     material = scene.materials[which]
     for c in range(o.COLUMNS):
         row[c] = material[c]
-    _c, nx, ny, nz, _area = picked_triangle(scene, lamp, pick)
-    run_program(scene, registers, row, which, instance, time, 0.0, x, y, z, nx, ny, nz, cosine)
+    _c, nx, ny, nz, _area, place = picked_triangle(scene, lamp, pick)
+    triangle = np.int64(scene.emit_triangles[place])
+    run_program(scene, registers, row, which, instance, triangle, time, 0.0, x, y, z, nx, ny, nz, cosine)
     q = row[o.OPACITY]
+    if len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0:
+        q *= 1.0 - share_covered_in_world(scene, registers, scene.instance_decals[instance], instance, time, x, y, z, nx, ny, nz)
     return row[o.EMISSION] * q, row[o.EMISSION + 1] * q, row[o.EMISSION + 2] * q
 
 

@@ -11,7 +11,7 @@ Below a translucent surface, and within cloudy clear solids, paths walk at rando
 
 import numpy as np
 
-from aulmo.surface.program import REGISTERS
+from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.path.ahead import aim_at_dome
 from aulmo.trace.compile.arrays import (
@@ -134,8 +134,14 @@ def borrowed_scene(scene, materials):
         borrowed(scene.ies),
         borrowed(scene.programs),
         borrowed(scene.ops),
-        borrowed(scene.texels),
+        borrowed(scene.lays),
         borrowed(scene.pictures),
+        borrowed(scene.uvs),
+        borrowed(scene.uv_start),
+        borrowed(scene.decals),
+        borrowed(scene.decal_list),
+        borrowed(scene.instance_decals),
+        borrowed(scene.coat_rows),
         borrowed(scene.soft_rows),
         borrowed(scene.soft_edges),
         borrowed(scene.soft_slots),
@@ -144,6 +150,7 @@ def borrowed_scene(scene, materials):
         borrowed(scene.emit_corners),
         borrowed(scene.emit_cumulative),
         borrowed(scene.emit_guide),
+        borrowed(scene.emit_triangles),
     )
 
 
@@ -159,7 +166,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     kinds = len(scene.materials)
     material_block = np.zeros((2 * kinds, o.COLUMNS))
     material_block[:kinds] = scene.materials
-    register_block = np.zeros((REGISTERS + 3, 4))
+    register_block = np.zeros((REGISTER_ROWS, 4))
     scene = looked_at(borrowed_scene(scene, material_block))
     registers = borrowed(register_block)
     see_from_afar(scene, registers, scene.materials[:kinds], scene.materials[kinds:])

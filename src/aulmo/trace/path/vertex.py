@@ -84,6 +84,7 @@ from aulmo.trace.path.path_state import (
     survives,
 )
 from aulmo.trace.path.polished import polished
+from aulmo.trace.pattern.decal_hit import printed
 from aulmo.trace.pattern.relief import run_program, sees_mean
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
@@ -214,14 +215,30 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     table = scene.albedos[which]
     if mode == ON_SURFACE:
         state[WIDE] += state[SPREAD] * t
-        if m[o.PROGRAMMED] > 0.0:
+        met = np.int64(-1)
+        if len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0:
+            # what is stuck on something solid has no back
+            if facing > 0.0 or m[o.TRANSMISSION] > 0.0 or m[o.OPACITY] < 1.0 or m[o.CUT_OUT] > 0.0:
+                met, nx, ny, nz, state[SIDE] = printed(
+                    scene, registers, own, scene.instance_decals[instance], which, instance, np.int64(words[17]), state[TIME], state[WIDE], px, py, pz,
+                    nx, ny, nz, facing, state[SIDE],
+                )  # fmt: skip
+        if met >= 0:
+            m = own
+            which = met
+            table = scene.albedos[which]
+            lamp_row = -1
+        elif m[o.PROGRAMMED] > 0.0:
             if sees_mean(scene, which, instance, state[WIDE]):
                 m = scene.materials[len(scene.programs) + which]
             else:
                 for c3 in range(o.COLUMNS):
                     own[c3] = m[c3]
                 m = own
-                nx, ny, nz = run_program(scene, registers, m, which, instance, state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing)
+                nx, ny, nz = run_program(
+                    scene, registers, m, which, instance, np.int64(words[17]), state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing
+                )
+        if m[o.PROGRAMMED] > 0.0:
             tables = scene.programs[which, P_TABLES]
             if tables >= 0:
                 level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)

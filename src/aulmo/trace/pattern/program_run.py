@@ -1,8 +1,6 @@
 """Running surface programs: one operation after another over a few registers of three numbers.
 
-Pictures are looked up with a footprint: between two of their smaller copies, so that a turning product does not shimmer.
-
-Reference: Williams 1983, "Pyramidal parametrics". The patterns are in `patterns.py`.
+The patterns are in `patterns.py`, looking up pictures in `lookup.py`, where they lie in `laid.py`.
 """
 
 import math
@@ -18,10 +16,18 @@ from aulmo.surface.program import (
     FACING,
     IMAGE,
     INVERT,
+    I_BLEND,
+    I_CHANNEL,
+    I_GREEN,
+    I_LAY,
+    I_PICTURE,
+    I_STRENGTH,
+    I_WRAPS,
     MIX,
     MULTIPLY,
     NOISE,
     O_A,
+    O_ADJUST,
     O_B,
     O_C,
     O_CODE,
@@ -29,9 +35,11 @@ from aulmo.surface.program import (
     O_TO,
     POSITION,
     RAMP,
-    REGISTERS,
+    REGISTER_ROWS,
     REMAP,
     STRIPES,
+    U_ROW,
+    V_ROW,
     WEAVE,
     WIRE,
     WOOD,
@@ -40,55 +48,9 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material.medium import scattering_albedo
+from aulmo.trace.pattern.laid import laid, side_share
+from aulmo.trace.pattern.lookup import adjusted, look_up
 from aulmo.trace.pattern.patterns import folded, fractal, inner_noise, nearest_cell, pattern_share, weave
-
-MOST_LEVELS = 15
-# a texture's row: levels, peak, then width, height and first texel of each level
-T_LEVELS, T_PEAK, T_FIRST = 0, 1, 2
-TEXTURE_COLUMNS = 2 + 3 * MOST_LEVELS
-
-
-@inlined
-def _texel(texels, row, level, x, y):
-    w, h = int(row[T_FIRST + 3 * level]), int(row[T_FIRST + 3 * level + 1])
-    i = int(row[T_FIRST + 3 * level + 2]) + (y % h) * w + x % w
-    return np.float64(texels[i, 0]), np.float64(texels[i, 1]), np.float64(texels[i, 2])
-
-
-@inlined
-def _bilinear(texels, row, level, u, v):
-    w, h = row[T_FIRST + 3 * level], row[T_FIRST + 3 * level + 1]
-    x, y = u * w - 0.5, v * h - 0.5
-    i, j = int(math.floor(x)), int(math.floor(y))
-    x, y = x - i, y - j
-    a = _texel(texels, row, level, i, j)
-    b = _texel(texels, row, level, i + 1, j)
-    c = _texel(texels, row, level, i, j + 1)
-    d = _texel(texels, row, level, i + 1, j + 1)
-    p, q, r, s = (1.0 - x) * (1.0 - y), x * (1.0 - y), (1.0 - x) * y, x * y
-    return (
-        p * a[0] + q * b[0] + r * c[0] + s * d[0],
-        p * a[1] + q * b[1] + r * c[1] + s * d[1],
-        p * a[2] + q * b[2] + r * c[2] + s * d[2],
-    )
-
-
-@kernel
-def look_up(texels, row, u, v, wide):
-    """Colour of a picture at (u, v), repeating, averaged over `wide` (a share of its width)."""
-    last = int(row[T_LEVELS]) - 1
-    level = math.log2(max(1e-9, wide * row[T_FIRST]))
-    level = min(float(last), max(0.0, level))
-    k = min(last, int(level))
-    f = level - k
-    u, v = u - math.floor(u), v - math.floor(v)
-    r, g, b = _bilinear(texels, row, k, u, v)
-    if f > 0.0 and k < last:
-        r1, g1, b1 = _bilinear(texels, row, k + 1, u, v)
-        r, g, b = r + f * (r1 - r), g + f * (g1 - g), b + f * (b1 - b)
-    s = row[T_PEAK] / 65535.0
-    return r * s, g * s, b * s
-
 
 @inlined
 def project_point(kind, axis, x, y, z, nx, ny, nz):
@@ -131,12 +93,42 @@ def project_point(kind, axis, x, y, z, nx, ny, nz):
 
 
 @kernel
-def _image(op, texels, pictures, x, y, z, nx, ny, nz, wide):
-    """A picture's colour at a point of the part."""
-    u, v, _x, _y, _z = project_point(int(op[O_P + 1]), int(op[O_P + 8]), x, y, z, nx, ny, nz)
-    u, v = u - op[O_P + 6], v + op[O_P + 7]
-    u, v = op[O_P + 4] * u - op[O_P + 5] * v, op[O_P + 5] * u + op[O_P + 4] * v
-    return look_up(texels, pictures[int(op[O_P])], u / op[O_P + 2] + 0.5, v / op[O_P + 3] + 0.5, wide / op[O_P + 2])
+def image(op, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
+    """What a picture gives at a point of the part: three numbers, and how much of the footprint it covers."""
+    lay = lays[int(op[I_LAY])]
+    picture = pictures[int(op[I_PICTURE])]
+    wraps = op[I_WRAPS] > 0.0
+    if op[I_BLEND] > 0.0:  # a box whose sides run into one another near the seams
+        first, second, third = side_share(lay, 0, nx, ny, nz), side_share(lay, 1, nx, ny, nz), side_share(lay, 2, nx, ny, nz)
+        least = max(first, max(second, third)) * (1.0 - 0.8 * op[I_BLEND])
+        r = g = b = a = total = cover = 0.0
+        for side in range(3):
+            share = first if side == 0 else second if side == 1 else third
+            if share > least:
+                u, v, part, _x, _y, _z, small, _r, _d = laid(lay, registers, x, y, z, nx, ny, nz, wide, side)
+                pr, pg, pb, pa = look_up(picture, u, v, small, wraps)
+                share -= least
+                r, g, b, a, cover = r + share * pr, g + share * pg, b + share * pb, a + share * pa, cover + share * part
+                total += share
+        total = 1.0 / max(1e-12, total)
+        r, g, b, a, cover = r * total, g * total, b * total, a * total, cover * total
+    else:
+        u, v, cover, _x, _y, _z, small, _r, _d = laid(lay, registers, x, y, z, nx, ny, nz, wide, -1)
+        if cover <= 0.0:
+            return 0.0, 0.0, 0.0, 0.0
+        r, g, b, a = look_up(picture, u, v, small, wraps)
+    channel = int(op[I_CHANNEL])
+    if channel == 0:
+        cover *= a
+    else:
+        r = r if channel == 1 else g if channel == 2 else b if channel == 3 else a
+        g = b = r
+    r, g, b = adjusted(op, O_ADJUST, r, g, b)
+    if op[I_GREEN] > 0.0:
+        g = 1.0 - g
+    if op[I_STRENGTH] != 1.0:
+        r, g = 0.5 + op[I_STRENGTH] * (r - 0.5), 0.5 + op[I_STRENGTH] * (g - 0.5)
+    return r, g, b, cover
 
 
 @inlined
@@ -147,7 +139,7 @@ def _cloth(op, x, y, z, nx, ny, nz, wide):
 
 
 @kernel
-def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz, facing, wide):
+def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, facing, wide):
     """Run operations `first` to `last` at a point of a part in its own mm; `wide` is the footprint in mm.
 
     Wired parameters go into `row`, the material's numbers; a wire to -1 into register 0.
@@ -160,7 +152,7 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
         if code == CONSTANT:
             r, g, c = op[O_P], op[O_P + 1], op[O_P + 2]
         elif code == IMAGE:
-            r, g, c = _image(op, texels, pictures, x, y, z, nx, ny, nz, wide)
+            r, g, c, registers[to, 3] = image(op, lays, pictures, registers, x, y, z, nx, ny, nz, wide)
         elif code == NOISE:
             q = O_P + 5
             r = fractal(
@@ -199,10 +191,13 @@ def run(ops, first, last, texels, pictures, registers, row, x, y, z, nx, ny, nz,
             r, g, c = x, y, z
         elif code == WIRE:
             r, g, c = registers[a, 0], registers[a, 1], registers[a, 2]
+            cover = registers[a, 3] if op[O_P] > 0.0 else 1.0
             if to >= 0:
-                _wire(row, to, r, g, c)
+                if cover > 0.0:
+                    lead(row, to, r, g, c, cover)
                 continue
             to = 0
+            registers[0, 3] = cover
         registers[to, 0], registers[to, 1], registers[to, 2] = r, g, c
 
 
@@ -226,7 +221,7 @@ def _fractal_four(at, to, octaves, lacunarity, gain, seed, sx, sy, sz, wide, cou
 
 
 @kernel
-def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, count):
+def run_heights(ops, first, last, lays, pictures, four, at, nx, ny, nz, wide, count):
     """The first number of register 0 after a program, at `count` points at once: what relief is felt by.
 
     at : (3, count) points in the part's own mm. four : (REGISTERS, count), where its first row holds the result. The caller passes four:
@@ -259,7 +254,8 @@ def run_heights(ops, first, last, texels, pictures, four, at, nx, ny, nz, wide, 
                 if code == CONSTANT:
                     r[p] = op[O_P]
                 elif code == IMAGE:
-                    r[p] = _image(op, texels, pictures, x, y, z, nx, ny, nz, wide)[0]
+                    value, _g, _b, cover = image(op, lays, pictures, four, x, y, z, nx, ny, nz, wide)
+                    r[p] = value * cover
                 elif code == CELLS:
                     s = 1.0 / op[O_P]
                     r[p] = nearest_cell(x * s, y * s, z * s, op[O_P + 1], int(op[O_P + 2]))
@@ -286,56 +282,76 @@ def _unit(v):
     return min(1.0, max(0.0, v))
 
 
+@inlined
+def _between(row, at, value, cover):
+    row[at] += cover * (value - row[at])
+
+
 @kernel
-def _wire(row, target, r, g, b):
-    """Lead a value into the material's numbers; targets in the order of `surface.program.WIRED`."""
+def lead(row, target, r, g, b, cover):
+    """Lead a value into the material's numbers by a share `cover`; targets in the order of `surface.program.WIRED`."""
     if target == 0 or target == 11:  # base colour; base weight
         if target == 11:
             r, g, b = row[o.DIFFUSE] * r, row[o.DIFFUSE + 1] * g, row[o.DIFFUSE + 2] * b
         r, g, b = _unit(r), _unit(g), _unit(b)
-        row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2] = r, g, b
-        row[o.METAL_F0], row[o.METAL_F0 + 1], row[o.METAL_F0 + 2] = r, g, b
-        row[o.DIFFUSE_LUMA] = luminance(r, g, b)
+        _between(row, o.DIFFUSE, r, cover)
+        _between(row, o.DIFFUSE + 1, g, cover)
+        _between(row, o.DIFFUSE + 2, b, cover)
+        row[o.METAL_F0], row[o.METAL_F0 + 1], row[o.METAL_F0 + 2] = row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2]
+        row[o.DIFFUSE_LUMA] = luminance(row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2])
     elif target == 1:  # roughness, keeping the stretch
-        rough = _unit(r)
         k = row[o.ALPHA_Y] / row[o.ALPHA_X]
+        rough = _unit(r)
+        if cover < 1.0:
+            own = math.sqrt(math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y])))
+            rough = own + cover * (rough - own)
         along = rough * rough * math.sqrt(2.0 / (1.0 + k * k))
         row[o.ALPHA_X], row[o.ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
         row[o.SMOOTH] = 0.0
     elif target == 2:
-        row[o.METALNESS] = _unit(r)
+        _between(row, o.METALNESS, _unit(r), cover)
     elif target == 3:
-        row[o.OPACITY] = _unit(r)
+        _between(row, o.OPACITY, _unit(r), cover)
     elif target == 4:  # glow: a colour over the luminance the material has
-        row[o.EMISSION], row[o.EMISSION + 1], row[o.EMISSION + 2] = row[o.EMISSION] * r, row[o.EMISSION + 1] * g, row[o.EMISSION + 2] * b
+        _between(row, o.EMISSION, row[o.EMISSION] * r, cover)
+        _between(row, o.EMISSION + 1, row[o.EMISSION + 1] * g, cover)
+        _between(row, o.EMISSION + 2, row[o.EMISSION + 2] * b, cover)
     elif target == 5:
-        row[o.SPECULAR_COLOUR], row[o.SPECULAR_COLOUR + 1], row[o.SPECULAR_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+        _between(row, o.SPECULAR_COLOUR, _unit(r), cover)
+        _between(row, o.SPECULAR_COLOUR + 1, _unit(g), cover)
+        _between(row, o.SPECULAR_COLOUR + 2, _unit(b), cover)
     elif target == 6:
-        row[o.COAT] = _unit(r)
+        _between(row, o.COAT, _unit(r), cover)
     elif target == 7:
-        rough = _unit(r)
-        row[o.COAT_ALPHA], row[o.COAT_ALPHA_Y] = max(1e-3, rough * rough), max(1e-3, rough * rough)
+        rough = _unit(r) * _unit(r)
+        _between(row, o.COAT_ALPHA, max(1e-3, rough), cover)
+        _between(row, o.COAT_ALPHA_Y, max(1e-3, rough), cover)
     elif target == 8:
-        row[o.FUZZ] = _unit(r)
+        _between(row, o.FUZZ, _unit(r), cover)
     elif target == 9:
-        row[o.SUB_COLOUR], row[o.SUB_COLOUR + 1], row[o.SUB_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
-        row[o.SUB_LUMA] = luminance(_unit(r), _unit(g), _unit(b))
+        _between(row, o.SUB_COLOUR, _unit(r), cover)
+        _between(row, o.SUB_COLOUR + 1, _unit(g), cover)
+        _between(row, o.SUB_COLOUR + 2, _unit(b), cover)
+        row[o.SUB_LUMA] = luminance(row[o.SUB_COLOUR], row[o.SUB_COLOUR + 1], row[o.SUB_COLOUR + 2])
         for c in range(3):
             row[o.SUB_ALBEDO + c] = scattering_albedo(row[o.SUB_COLOUR + c], row[o.SUB_G])
     elif target == 10:
-        row[o.TRANSMISSION] = _unit(r)
+        _between(row, o.TRANSMISSION, _unit(r), cover)
 
 
 @entry
-def run_points(ops, texels, pictures, points, normals, wide, out):
-    """Register 0 after a program at many points: points, normals (n, 3); out (n, 3)."""
-    registers = np.zeros((REGISTERS, 3))
+def run_points(ops, lays, pictures, points, normals, uvs, wide, out):
+    """Register 0 after a program at many points: points, normals (n, 3), uvs (n, 2) or empty; out (n, 3)."""
+    registers = np.zeros((REGISTER_ROWS, 4))
     row = np.zeros(o.COLUMNS)
     row[o.ALPHA_X] = row[o.ALPHA_Y] = 1.0
     for k in range(len(points)):
+        if len(uvs) > 0:
+            registers[U_ROW, 3], registers[V_ROW, 3] = uvs[k, 0], uvs[k, 1]
         run(
-            ops, 0, len(ops), texels, pictures, registers, row, points[k, 0], points[k, 1], points[k, 2], normals[k, 0], normals[k, 1], normals[k, 2],
+            ops, 0, len(ops), lays, pictures, registers, row, points[k, 0], points[k, 1], points[k, 2], normals[k, 0], normals[k, 1], normals[k, 2],
             1.0, wide,
         )  # fmt: skip
+        bare = registers[0, 3] if len(ops) > 0 and ops[len(ops) - 1, O_P] > 0.0 else 1.0
         for c in range(3):
-            out[k, c] = registers[0, c]
+            out[k, c] = registers[0, c] * bare

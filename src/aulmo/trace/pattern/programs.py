@@ -1,6 +1,7 @@
 """Gathering the surface programs, pictures and displaced meshes of a scene; what did not change is not made again."""
 
 import hashlib
+from typing import Callable
 
 import msgspec
 import numpy as np
@@ -9,62 +10,117 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.records import Material
 from aulmo.errors import BadValue
+from aulmo.surface.lay import LAY_COLUMNS
+from aulmo.surface.picture import MOST_BYTES, Pixels, Texture, coarser, make_texture, read_picture
 from aulmo.surface.program import (
     IMAGE,
     O_CODE,
     OP_COLUMNS,
     Program,
-    Texture,
     blind_from,
     coarsest,
     compile_program,
     cuts_holes,
-    decode_picture,
+    follows_file,
     height_program,
     leads_glow,
-    make_texture,
 )
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.material import openpbr
 from aulmo.trace.material.material_rows import material_row
-from aulmo.trace.pattern.program_run import MOST_LEVELS, T_FIRST, T_LEVELS, T_PEAK, TEXTURE_COLUMNS, run_points
+from aulmo.trace.pattern.lookup import (
+    MOST_LEVELS,
+    T_BYTES,
+    T_CHANNELS,
+    T_COLOUR,
+    T_DECODE,
+    T_DECODE_ALPHA,
+    T_FIRST,
+    T_LEVELS,
+    T_SCALE,
+    T_TEXELS,
+    TEXTURE_COLUMNS,
+)
+from aulmo.trace.pattern.program_run import run_points
 
 MOST_TRIANGLES = 8_000_000  # of one displaced mesh
 NO_OPS = np.zeros((1, OP_COLUMNS))
-NO_TEXELS = np.zeros((1, 3), np.uint16)
+NO_LAYS = np.zeros((1, LAY_COLUMNS))
 NO_PICTURES = np.zeros((1, TEXTURE_COLUMNS))
 
 
 class ProgramBook:
-    """Keeps decoded pictures and displaced meshes between builds."""
+    """Keeps decoded pictures and displaced meshes between builds. `most_bytes` is what all pictures together may take: beyond it the largest
+    lose their finest copies."""
 
-    def __init__(self, assets: AssetStore) -> None:
-        self.assets = assets
+    def __init__(self, assets: AssetStore, most_bytes: int = MOST_BYTES) -> None:
+        self.assets, self.most_bytes = assets, most_bytes
         self._textures: dict[tuple[str, bool], Texture] = {}
         self._order: list[tuple[str, bool]] = []
+        self._lays: list[np.ndarray] = []
+        self._lay_of: dict[bytes, int] = {}
         self._meshes: dict[str, Mesh] = {}
-        self._packed: tuple = ()
 
-    def _number(self, name: str, colour: bool) -> int:
+    # what a program asks for (`surface.program.Pictures`)
+
+    def number(self, name: str, colour: bool, make: Callable[[], np.ndarray | Pixels] | None = None) -> int:
+        """Of a picture by the name of its asset, read as colours or as plain data; `make` gives one that is no asset."""
         key = (name, colour)
         if key not in self._textures:
-            self._textures[key] = make_texture(decode_picture(self.assets.get(name), name), colour)
+            pixels = make() if make is not None else read_picture(self.assets.get(name), name)
+            self._textures[key] = make_texture(pixels, colour)
+            self._keep_within()
         if key not in self._order:
             self._order.append(key)
         return self._order.index(key)
 
-    def _shape(self, name: str) -> tuple[int, int]:
-        colour = (name, True) in self._textures
-        self._number(name, colour)
-        w, h, _ = self._textures[(name, colour)].levels[0]
+    def _any(self, name: str) -> Texture:
+        if (name, False) not in self._textures and (name, True) not in self._textures:
+            self._textures[name, True] = make_texture(read_picture(self.assets.get(name), name), True)
+            self._keep_within()
+        return self._textures.get((name, True)) or self._textures[name, False]
+
+    def shape(self, name: str) -> tuple[int, int]:
+        """Height and width of a picture."""
+        w, h, _ = self._any(name).levels[0]
         return h, w
 
+    def sees_through(self, name: str) -> bool:
+        """Whether a picture has an alpha."""
+        return self._any(name).sees_through
+
+    def lay(self, row: np.ndarray) -> int:
+        """Of a lay's row; the same for the same numbers."""
+        key = row.tobytes()
+        if key not in self._lay_of:
+            self._lay_of[key] = len(self._lays)
+            self._lays.append(row)
+        return self._lay_of[key]
+
+    def _keep_within(self) -> None:
+        """Let pictures go that nothing uses now, then make the largest ones smaller, until all fit."""
+        newest = next(reversed(self._textures))
+        while sum(t.bytes for t in self._textures.values()) > self.most_bytes:
+            idle = next((k for k in self._textures if k not in self._order and k != newest), None)
+            if idle is not None:
+                del self._textures[idle]
+                continue
+            key = max(self._textures, key=lambda k: self._textures[k].bytes)
+            smaller = coarser(self._textures[key])
+            if smaller is self._textures[key]:
+                return
+            self._textures[key] = smaller
+
+    def begin(self) -> None:
+        """Number pictures and lays anew."""
+        self._order, self._lays, self._lay_of = [], [], {}
+
     def gather(self, materials: list[Material | None], baked: list, numbers: np.ndarray, albedos: list) -> tuple:
-        """(programs, ops, texels, pictures) for materials in the order of their rows; flags `numbers` and adds tables to `albedos`.
+        """(programs, ops) for materials in the order of their rows; flags `numbers` and adds tables to `albedos`. Pictures and lays get their
+        numbers meanwhile (see `begin`, `tables`).
 
         Raises BadValue or BadFile with a sentence when nodes or pictures are wrong.
         """
-        self._order = []
         programs = np.zeros((len(materials), a.P_COLUMNS), np.int32)
         programs[:, a.P_TABLES] = -1
         ops: list[np.ndarray] = []
@@ -86,41 +142,38 @@ class ProgramBook:
                 ops.append(part)
                 programs[index, column], programs[index, column + 1] = start, start + len(part)
                 start += len(part)
+            programs[index, a.P_UV] = follows_file(material)
+            programs[index, a.P_PICTURED] = bool(len(program.ops)) and bool((program.ops[:, O_CODE] == IMAGE).any())
             numbers[index, openpbr.PROGRAMMED] = 1.0
             numbers[index, openpbr.CUT_OUT] = float(cuts_holes(material))
             if program.rough:
                 programs[index, a.P_TABLES] = len(albedos)
                 for level in range(a.ROUGH_LEVELS):
                     albedos.append(material_row(replace(material.surface, specular_roughness=level / (a.ROUGH_LEVELS - 1))).albedos)
-        return programs, np.concatenate(ops) if start else NO_OPS, *self._pictures()
+        return programs, np.concatenate(ops) if start else NO_OPS
 
     def _compiled(self, material: Material) -> Program:
-        program = compile_program(material, self._number, self._shape)
+        program = compile_program(material, self)
         for normal in (program.normal, program.coat_normal):
             if len(normal) and normal[0, O_CODE] != IMAGE:
                 raise BadValue(f"The normal of {material.name} has to be led straight from an image node.")
         return program
 
-    def _pictures(self) -> tuple[np.ndarray, np.ndarray]:
-        if not self._order:
-            return NO_TEXELS, NO_PICTURES
-        if self._packed and self._packed[0] == self._order:
-            return self._packed[1:]
-        rows = np.zeros((len(self._order), TEXTURE_COLUMNS))
-        start = 0
-        for k, key in enumerate(self._order):
-            texture = self._textures[key]
-            rows[k, T_LEVELS], rows[k, T_PEAK] = min(MOST_LEVELS, len(texture.levels)), texture.peak
-            for level, (w, h, first) in enumerate(texture.levels[:MOST_LEVELS]):
-                rows[k, T_FIRST + 3 * level : T_FIRST + 3 * level + 3] = w, h, start + first
-            start += len(texture.texels)
-        texels = np.concatenate([self._textures[key].texels for key in self._order])
-        self._packed = (list(self._order), texels, rows)
-        return texels, rows
+    def tables(self) -> tuple[np.ndarray, np.ndarray, tuple[Texture, ...]]:
+        """(lays, pictures, what has to be kept while they are read): the rows of all that was numbered since `begin`."""
+        lays = np.array(self._lays).reshape(-1, LAY_COLUMNS)
+        held = tuple(self._textures[key] for key in self._order)
+        rows = np.zeros((len(held), TEXTURE_COLUMNS))
+        for row, texture in zip(rows, held):
+            row[T_LEVELS], row[T_CHANNELS], row[T_BYTES] = min(MOST_LEVELS, len(texture.levels)), texture.channels, texture.codes.dtype.itemsize
+            row[T_TEXELS], row[T_DECODE], row[T_DECODE_ALPHA] = (t.ctypes.data for t in (texture.codes, texture.decode, texture.decode_alpha))
+            row[T_SCALE], row[T_COLOUR] = texture.scale, texture.colour
+            row[T_FIRST : T_FIRST + 3 * min(MOST_LEVELS, len(texture.levels))] = np.array(texture.levels[:MOST_LEVELS]).ravel()
+        return lays if len(lays) else NO_LAYS, rows if len(rows) else NO_PICTURES, held
 
     def displaced_name(self, mesh_name: str, worn: list[Material | None], faces: tuple[tuple[int, ...], ...]) -> str:
         """Name of a mesh after the displacement of what it wears: the body's material and those of its sets of `faces`, None where flat."""
-        tell = [m and (m.nodes, m.wires.get("displacement"), m.displacement_step) for m in worn]
+        tell = [m and (m.nodes, m.lays, m.wires.get("displacement"), m.displacement_step) for m in worn]
         about = msgspec.json.encode((mesh_name, tell, faces))
         return "displaced-" + hashlib.sha256(about).hexdigest()[:24]
 
@@ -131,10 +184,10 @@ class ProgramBook:
         if name not in self._meshes:
             finest = min((m for m in worn if m), key=lambda m: m.displacement_step)
             fine = subdivided(self.assets.mesh(mesh_name), finest.displacement_step, finest.name)
-            self._order = []
-            ops = [None if m is None else height_program(m, self._number, self._shape) for m in worn]
-            texels, rows = self._pictures()
-            self._meshes[name] = moved(fine, ops, slots_of(fine, faces), texels, rows, finest.displacement_step)
+            self.begin()
+            ops = [None if m is None else height_program(m, self) for m in worn]
+            lays, pictures, _held = self.tables()
+            self._meshes[name] = moved(fine, ops, slots_of(fine, faces), lays, pictures, finest.displacement_step)
         return self._meshes[name]
 
 
@@ -153,7 +206,7 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
     if not step > 0:
         raise BadValue(f"The displacement step of {name} has to be above zero.")
     points, normals, triangles = mesh.vertices.astype(float), mesh.normals.astype(float), mesh.triangles.astype(np.int64)
-    faces = mesh.faces
+    faces, uv = mesh.faces, mesh.uv.astype(float)
     corners = points[triangles]
     area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
     too_many = BadValue(f"A displacement step of {step:g} mm would cut {name} into more than {MOST_TRIANGLES // 1_000_000} million triangles.")
@@ -173,12 +226,13 @@ def subdivided(mesh: Mesh, step: float, name: str = "The material") -> Mesh:
         middle[split] = len(points) + np.arange(split.sum())
         a_, b_ = unique[split].T
         points = np.concatenate([points, 0.5 * (points[a_] + points[b_])])
+        uv = np.concatenate([uv, 0.5 * (uv[a_] + uv[b_])]) if len(uv) else uv
         between = normals[a_] + normals[b_]
         normals = np.concatenate([normals, between / np.maximum(1e-12, np.linalg.norm(between, axis=1, keepdims=True))])
         m = middle[inverse.reshape(-1)].reshape(3, -1).T  # of the edges 01, 12, 20
         triangles, source = _cut(triangles, m)
         faces = faces[source] if len(faces) else faces
-    return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), faces)
+    return Mesh(points.astype(np.float32), normals.astype(np.float32), triangles.astype(np.uint32), faces, uv.astype(np.float32))
 
 
 def _cut(triangles: np.ndarray, m: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -205,7 +259,7 @@ def _cut(triangles: np.ndarray, m: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate(out), np.concatenate(source)
 
 
-def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, texels: np.ndarray, rows: np.ndarray, step: float) -> Mesh:
+def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, lays: np.ndarray, pictures: np.ndarray, step: float) -> Mesh:
     """Vertices moved along their normals by the height of the program whose number their triangles have in `slots` (None moves nothing); those
     at one place move together, so that no seam opens."""
     points, normals = mesh.vertices.astype(float), mesh.normals.astype(float)
@@ -222,7 +276,8 @@ def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, texe
         if len(inside):
             heights = np.zeros((len(inside), 3))
             if ops is not None:
-                run_points(ops, texels, rows, points[inside], normals[inside], step, heights)
+                uvs = mesh.uv[inside].astype(float) if len(mesh.uv) else np.zeros((0, 2))
+                run_points(ops, lays, pictures, points[inside], normals[inside], uvs, step, heights)
             np.add.at(total, weld[inside], heights[:, 0])
             np.add.at(shared, weld[inside], 1.0)
     shared = np.maximum(shared, 1.0)
@@ -235,4 +290,4 @@ def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, texe
         np.add.at(fresh, mesh.triangles[:, k], flat)
     length = np.linalg.norm(fresh, axis=1, keepdims=True)
     fresh = np.where(length > 1e-20, fresh / np.maximum(length, 1e-20), normals)
-    return Mesh(place.astype(np.float32), fresh.astype(np.float32), mesh.triangles, mesh.faces)
+    return Mesh(place.astype(np.float32), fresh.astype(np.float32), mesh.triangles, mesh.faces, mesh.uv)

@@ -2,11 +2,12 @@
 
 import math
 
-from aulmo.surface.program import O_P, REGISTERS
+from aulmo.surface.program import I_LAY, REGISTERS
 from aulmo.trace.material import openpbr as o
-from aulmo.trace.compile.arrays import P_BLIND, P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
+from aulmo.trace.compile.arrays import P_BLIND, P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, P_UV, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
 from aulmo.trace.compile.jit import inlined, kernel
-from aulmo.trace.pattern.program_run import project_point, run, run_heights
+from aulmo.trace.pattern.laid import laid, set_uv
+from aulmo.trace.pattern.program_run import run, run_heights
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
@@ -32,11 +33,11 @@ def see_from_afar(scene, registers, near, far):
             far[which, c] = near[which, c]
         if scene.programs[which, P_BLIND] > 0:
             first, last = scene.programs[which, P_FIRST], scene.programs[which, P_LAST]
-            run(scene.ops, first, last, scene.texels, scene.pictures, registers, far[which], 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1e12)
+            run(scene.ops, first, last, scene.lays, scene.pictures, registers, far[which], 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1e12)
 
 
 @kernel
-def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx, ny, nz, facing):
+def run_program(scene, registers, m, which, instance, triangle, time, wide, px, py, pz, nx, ny, nz, facing):
     """Fill in what the material's nodes say at a point; returns the shading normal after bump and normal map.
 
     A coat with another normal than the base leaves it, in the world's axes, in the material's numbers.
@@ -46,7 +47,9 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
     x, y, z, ex, ey, ez, per_mm = place_on_part(scene, instance, time, px, py, pz, nx, ny, nz)
     ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
     wide *= per_mm
-    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, abs(facing), wide)
+    if p[P_UV] > 0:
+        set_uv(scene, registers, instance, triangle)
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.lays, scene.pictures, registers, m, x, y, z, ex, ey, ez, abs(facing), wide)
     vx, vy, vz = nx, ny, nz
     for layer in range(2 if m[o.COAT] > 0.0 else 1):
         relief = P_COAT_RELIEF if layer == 1 else P_RELIEF
@@ -54,10 +57,13 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
         normal, normal_last = p[relief + R_NORMAL], p[relief + R_NORMAL_LAST]
         kx, ky, kz = nx, ny, nz
         if normal_last > normal:
-            run(scene.ops, normal, normal_last, scene.texels, scene.pictures, registers, m, x, y, z, ex, ey, ez, 1.0, wide)
-            u, v, w = 2.0 * registers[0, 0] - 1.0, 2.0 * registers[0, 1] - 1.0, max(0.05, 2.0 * registers[0, 2] - 1.0)
-            image = scene.ops[normal]
-            _u, _v, tx, ty, tz = project_point(int(image[O_P + 1]), int(image[O_P + 8]), x, y, z, ex, ey, ez)
+            run(scene.ops, normal, normal_last, scene.lays, scene.pictures, registers, m, x, y, z, ex, ey, ez, 1.0, wide)
+            cover = registers[0, 3]
+            u, v, w = cover * (2.0 * registers[0, 0] - 1.0), cover * (2.0 * registers[0, 1] - 1.0), max(0.05, 2.0 * registers[0, 2] - 1.0)
+            w = 1.0 + cover * (w - 1.0)
+            lay = scene.lays[int(scene.ops[normal, I_LAY])]
+            _u, _v, _c, tx, ty, tz, _s, right, down = laid(lay, registers, x, y, z, ex, ey, ez, wide, -1)
+            u, v = u * right, v * down
             # the picture's right, brought to the world and into the tangent plane; its up stands square to it
             qx, qy, qz = to_object(scene, instance, time, px + ax, py + ay, pz + az)
             rx, ry, rz = to_object(scene, instance, time, px + bx, py + by, pz + bz)
@@ -75,7 +81,7 @@ def run_program(scene, registers, m, which, instance, time, wide, px, py, pz, nx
                 s = 0.5 * step if k & 1 == 0 else -0.5 * step
                 u, v = (s, 0.0) if k < 2 else (0.0, s)
                 at[0, k], at[1, k], at[2, k] = to_object(scene, instance, time, px + u * ax + v * bx, py + u * ay + v * by, pz + u * az + v * bz)
-            run_heights(scene.ops, height, height_last, scene.texels, scene.pictures, registers, at, ex, ey, ez, wide, 4)
+            run_heights(scene.ops, height, height_last, scene.lays, scene.pictures, registers, at, ex, ey, ez, wide, 4)
             gx, gy = (registers[0, 0] - registers[0, 1]) / (step * per_mm), (registers[0, 2] - registers[0, 3]) / (step * per_mm)
             kx, ky, kz = kx - gx * ax - gy * bx, ky - gx * ay - gy * by, kz - gx * az - gy * bz
         length = 1.0 / math.sqrt(max(1e-30, kx * kx + ky * ky + kz * kz))

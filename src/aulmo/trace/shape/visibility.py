@@ -6,11 +6,15 @@ within it are no boundaries at all. Reference: Schmidt & Budge 2002, "Simple nes
 
 import math
 
-from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST
+import numpy as np
+
+from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST, P_UV
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occluded, set_ray
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric
 from aulmo.trace.material.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
+from aulmo.trace.pattern.decal_hit import share_covered_in_world
+from aulmo.trace.pattern.laid import set_uv
 from aulmo.trace.pattern.program_run import run
 from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 
@@ -85,14 +89,16 @@ def note_ray(ray, words, record, recorded, shadow):
 
 
 @kernel
-def _led_opacity(scene, instance, which, time, px, py, pz, gx, gy, gz, facing, own, registers):
+def _led_opacity(scene, instance, triangle, which, time, px, py, pz, gx, gy, gz, facing, own, registers):
     """The opacity that the nodes of a material's row give at a point, for light that arrives along a shadow ray."""
     m = scene.materials[which]
     for c in range(COLUMNS):
         own[c] = m[c]
     x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, gx, gy, gz)
     p = scene.programs[which]
-    run(scene.ops, p[P_FIRST], p[P_LAST], scene.texels, scene.pictures, registers, own, x, y, z, ex, ey, ez, facing, 0.0)
+    if p[P_UV] > 0:
+        set_uv(scene, registers, instance, triangle)
+    run(scene.ops, p[P_FIRST], p[P_LAST], scene.lays, scene.pictures, registers, own, x, y, z, ex, ey, ez, facing, 0.0)
     return own[OPACITY]
 
 
@@ -153,11 +159,14 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
         if real:
             opacity = m[OPACITY]
             if m[CUT_OUT] > 0.0:
-                opacity = _led_opacity(scene, instance, which, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
+                opacity = _led_opacity(scene, instance, np.int64(words[17]), which, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
+            passed = 1.0
+            if len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0:
+                passed -= share_covered_in_world(scene, registers, scene.instance_decals[instance], instance, time, px, py, pz, gx, gy, gz)
             through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f) if straight else 0.0
-            r *= 1.0 - opacity + through * m[TINT]
-            g *= 1.0 - opacity + through * m[TINT + 1]
-            b *= 1.0 - opacity + through * m[TINT + 2]
+            r *= passed * (1.0 - opacity + through * m[TINT])
+            g *= passed * (1.0 - opacity + through * m[TINT + 1])
+            b *= passed * (1.0 - opacity + through * m[TINT + 2])
             if max(r, g, b) < 1e-5:
                 return 0.0, 0.0, 0.0
         step = t + lift_off(px, py, pz, t) / max(0.05, abs(facing))
