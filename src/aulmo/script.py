@@ -83,6 +83,44 @@ def stand_on(document: Document, assets: AssetStore, part_id: str, point, normal
     return standing.stand_on(document, assets, part_id, point, normal, upright), part_id
 
 
+def add_decal(
+    document: Document, assets: AssetStore, picture_path: Path | str, part_id: str, point, normal, width_mm: float, depth_mm: float | None = None,
+    belongs: str = "part", wrap: str = "flat",
+) -> tuple[Document, str]:  # fmt: skip
+    """A picture stuck on a part at a world point of its surface that faces `normal`, `width_mm` wide in the world, upright, on top of other decals.
+
+    `depth_mm` : how far from its own face it reaches; None for what covers the surface there. `belongs` : "part", "alike" (every part of the same
+    shape) or "region" (all that lies in its projector). `wrap` : "flat", "cylinder" or "ball", bent as the surface bends there. Returns the
+    document and the decal's id. Raises BadFile or BadValue with a sentence.
+    """
+    from aulmo.document.decals import put_decal
+    from aulmo.prepare import sticking
+    from aulmo.surface.picture_set import load_picture
+
+    name = load_picture(assets, Path(picture_path))
+    spot = sticking.spot_at(document, assets, part_id, point, normal)
+    decal = sticking.new_decal(
+        document, assets, spot, wrap, depth_mm=depth_mm, name=Path(picture_path).stem, picture=name, file=Path(picture_path).name, width_mm=width_mm,
+        belongs=belongs,
+    )  # fmt: skip
+    return put_decal(document, decal), decal.id
+
+
+def lay_picture(
+    document: Document, assets: AssetStore, part_id: str, picture_path: Path | str, drives: str = "base_color", width_mm: float | None = None,
+    projection: str = "box",
+) -> tuple[Document, str]:  # fmt: skip
+    """Lay a picture on a part so that it drives a parameter of its material: any of `surface.program.WIRED`, "normal" or "height".
+
+    `width_mm` : of one tile in the part's own mm; None takes the file's dots per inch, or the part's size where it has none. `projection` : "flat",
+    "box", "cylinder", "sphere", "axis" (round an axis) or "uv" (the file's own coordinates). A material that other parts share is made this
+    part's own. Returns the document and the material's id. Raises BadFile or BadValue.
+    """
+    from aulmo.surface import laying
+
+    return laying.lay_picture(document, assets, part_id, Path(picture_path), drives, width_mm, projection)
+
+
 def render_array(
     document: Document, assets: AssetStore, shot: str | None = None, size: tuple[int, int] | None = None, samples: int = 64, denoise: bool = True
 ) -> np.ndarray:

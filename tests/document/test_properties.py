@@ -34,10 +34,11 @@ def full() -> r.Document:
 LINKS = {
     r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
     r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
-    r.Node: {"id", "inputs"}, r.Material: {"id", "surface", "nodes", "wires", "pictures"},
+    r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays"}, r.Lay: {"id"},
+    r.Decal: {"id", "adjust"},
     r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
-        "schema_version", "parts", "roots", "selections", "sources", "paths", "materials",
+        "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
     },
 }  # fmt: skip
@@ -243,7 +244,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up", "text", "anchor", "catches",
+        "path", "up", "text", "anchor", "catches", "file", "lay",
     }  # fmt: skip
     from aulmo.document.references import _fields
 
@@ -263,6 +264,9 @@ def test_every_text_that_could_name_something_says_what_it_names():
         (lambda d: put(d, "lamps/l/profile", "x.ies"), "assets", "x.ies"),
         (lambda d: replace(d, environment=replace(d.environment, image="x.exr", shipped=False)), "assets", "x.exr"),
         (lambda d: put(d, "materials/" + d.floor.material + "/nodes/wood/image", "x.png"), "assets", "x.png"),
+        (lambda d: replace(d, decals={"x": r.Decal(id="x", name="X", picture="x.svg")}), "assets", "x.svg"),
+        (lambda d: replace(d, decals={"x": r.Decal(id="x", name="X", material="q")}), "materials", "q"),
+        (lambda d: replace(d, decals={"x": r.Decal(id="x", name="X", stood=(r.Stood("q", ()),))}), "parts", "q"),
         (lambda d: put(d, "parts/ball/material", "q"), "materials", "q"),
         (lambda d: put(d, "floor/material", "q"), "materials", "q"),
         (lambda d: replace(d, shots=(replace(d.shots[0], overrides={"floor/material": "q"}),)), "materials", "q"),

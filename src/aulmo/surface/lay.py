@@ -75,9 +75,35 @@ def decal_row(decal: Decal, matrix: np.ndarray, scale: float = 1.0) -> np.ndarra
     row[L_RADIUS] = decal.radius_mm
     row[L_WIDTH], row[L_HEIGHT] = decal.width_mm, decal.height_mm
     row[L_PITCH_X], row[L_PITCH_Y] = row[L_WIDTH], row[L_HEIGHT]
-    turn = math.radians(decal.rotate)
+    turn = math.radians(decal.rotate - (decal.bend if row[L_KIND] == BENT else 0.0))
     row[L_COS], row[L_SIN] = math.cos(turn), math.sin(turn)
     row[L_DEPTH], row[L_FACING] = decal.depth_mm, math.cos(math.radians(decal.facing))
     row[L_FLIP_X], row[L_FLIP_Y] = decal.flip_x, decal.flip_y
     row[L_PER_MM] = scale
     return row
+
+
+def decal_projector(decal: Decal) -> np.ndarray:
+    """(3, 4) from the part (of a region the world) into a decal's axes; of one bent round a cylinder y runs along the axis."""
+    into = projector(decal.position, decal.turn)
+    if decal.wrap == "cylinder" and decal.bend:
+        c, s = math.cos(math.radians(decal.bend)), math.sin(math.radians(decal.bend))
+        into = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ into
+    return into
+
+
+def reach_of(decal: Decal) -> tuple[np.ndarray, np.ndarray]:
+    """Low and high corner of a box, in a decal's axes, that holds all that its projector reaches."""
+    half = 0.5 * math.hypot(decal.width_mm, decal.height_mm)
+    low, high = -decal.depth_mm, decal.depth_mm
+    if decal.wrap != "flat" and decal.radius_mm:
+        sag = min(2 * abs(decal.radius_mm), half * half / abs(decal.radius_mm))
+        low, high = (low - sag, high) if decal.radius_mm > 0 else (low, high + sag)
+    return np.array([-half, -half, low]), np.array([half, half, high])
+
+
+def within_reach(decal: Decal, into: np.ndarray, corners: np.ndarray) -> bool:
+    """Whether a box whose (8, 3) corners the (3, 4) matrix `into` brings into a decal's axes could meet it."""
+    low, high = reach_of(decal)
+    there = corners @ into[:, :3].T + into[:, 3]
+    return bool((there.max(0) >= low).all() and (there.min(0) <= high).all())

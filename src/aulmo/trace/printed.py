@@ -1,6 +1,6 @@
 """The step of a scene that follows what is worn: which parts show which decals, and where on them each lies."""
 
-from typing import Callable, NamedTuple
+from typing import Callable, Iterator, NamedTuple
 
 import msgspec
 import numpy as np
@@ -11,7 +11,7 @@ from aulmo.document.decals import alike_parts
 from aulmo.document.made.copies import source_of
 from aulmo.document.records import Adjust, Decal, Document, Material, Surface
 from aulmo.surface import artwork
-from aulmo.surface.lay import decal_row, projector
+from aulmo.surface.lay import decal_projector, decal_row, within_reach
 from aulmo.surface.program import adjust_row
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.worn import Print, Worn
@@ -103,9 +103,9 @@ def print_parts(document: Document, part_ids: list[str], world: np.ndarray, boxe
         rows.append(row)
 
     for decal in shown.values():
-        own = _projector(decal)
+        own = decal_projector(decal)
         if decal.belongs == "region":
-            for k, into in _across(decal, own, part_ids, sources, world, boxes):
+            for k, into in _across(decal, own, part_ids, world, boxes):
                 put(decal, [k], into, float(np.linalg.norm(into[0, :3])))
             continue
         wanted = alike_parts(document, decal) if decal.belongs == "alike" else decal.parts
@@ -131,39 +131,17 @@ def print_parts(document: Document, part_ids: list[str], world: np.ndarray, boxe
     ) if rows else NOTHING
 
 
-def _projector(decal: Decal) -> np.ndarray:
-    """(3, 4) from the part (or the world) into a decal's axes; of one bent round a cylinder y runs along the axis."""
-    into = projector(decal.position, decal.turn)
-    if decal.wrap == "cylinder" and decal.bend:
-        c, s = np.cos(np.radians(decal.bend)), np.sin(np.radians(decal.bend))
-        into = np.array([[c, s, 0], [-s, c, 0], [0, 0, 1]]) @ into
-    return into
-
-
-def reach_of(decal: Decal) -> np.ndarray:
-    """(8, 3) corners of a box, in a decal's axes, that holds all that its projector reaches."""
-    half = 0.5 * np.hypot(decal.width_mm, decal.height_mm) if decal.rotate or decal.bend else 0.5 * max(decal.width_mm, decal.height_mm)
-    low, high = -decal.depth_mm, decal.depth_mm
-    if decal.wrap != "flat" and decal.radius_mm:
-        sag = min(2 * abs(decal.radius_mm), half * half / abs(decal.radius_mm))
-        low, high = (low - sag, high) if decal.radius_mm > 0 else (low, high + sag)
-    return np.array([[x, y, z] for x in (-half, half) for y in (-half, half) for z in (low, high)])
-
-
-def _across(decal: Decal, own: np.ndarray, part_ids, sources, world: np.ndarray, boxes: np.ndarray):
+def _across(decal: Decal, own: np.ndarray, part_ids: list[str], world: np.ndarray, boxes: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
     """Of a region: the instances in its projector, each with the (3, 4) matrix from its own axes into the projector's."""
     stood = {s.part: np.vstack([np.reshape(s.place, (3, 4)), [0, 0, 0, 1]]) for s in decal.stood}
     wide = np.vstack([own, [0, 0, 0, 1]])
-    reach = reach_of(decal)
-    low, high = reach.min(0), reach.max(0)
-    for k, (part_id, source) in enumerate(zip(part_ids, sources)):
-        if decal.slips or part_id not in stood:
-            if not decal.slips:
-                continue
+    for k, part_id in enumerate(part_ids):
+        if decal.slips or ":" in part_id:  # a copy stands where its rule puts it
             place = np.vstack([world[k], [0, 0, 0, 1]])
-        else:
+        elif part_id in stood:
             place = stood[part_id]
+        else:
+            continue
         into = (wide @ place)[:3]
-        corners = boxes[k] @ into[:, :3].T + into[:, 3]
-        if (corners.max(0) >= low).all() and (corners.min(0) <= high).all():
+        if within_reach(decal, into, boxes[k]):
             yield k, into

@@ -1,0 +1,367 @@
+"""Putting decals on parts: upright, at their true size, bent as the surface bends, and just deep enough."""
+
+from typing import Any, NamedTuple
+
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.edits import shown_parts
+from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
+from aulmo.document.records import Decal, Document, Placement, Stood
+from aulmo.errors import BadValue
+from aulmo.prepare.faces import faces_of_asset, welded
+from aulmo.prepare.roundness import Bend, bend_at
+from aulmo.surface import artwork
+from aulmo.surface.lay import decal_projector, within_reach
+
+LEAST_DEPTH = 0.05  # mm, and a share of its size: triangles lie beside the true shape
+SHARE_DEPTH = 0.004
+MOST_CLIPPED = 20_000  # triangles whose overlap with a decal is worked out exactly
+WRAPS = ("flat", "cylinder", "ball")
+BELONGS = ("part", "alike", "region")
+
+
+class Spot(NamedTuple):
+    """A place on a part: its id, the triangle there, point and normal in the world."""
+
+    part: str
+    triangle: int
+    point: np.ndarray
+    normal: np.ndarray
+
+
+def spot_at(document: Document, assets: AssetStore, part_id: str, point, normal) -> Spot:
+    """The place on a part that is nearest to a world point where its surface faces `normal`. Raises BadValue."""
+    part = document.parts.get(part_id)
+    if part is None or part.mesh is None:
+        raise BadValue("A decal needs a part with a surface to lie on.")
+    point, normal = np.asarray(point, float), np.asarray(normal, float)
+    if point.shape != (3,) or normal.shape != (3,) or not np.isfinite([*point, *normal]).all() or np.linalg.norm(normal) < 1e-9:
+        raise BadValue("A decal needs a point and the way its surface faces, in numbers.")
+    world = world_matrix(document, part_id)
+    into = np.linalg.inv(world)
+    own = into[:3, :3] @ point + into[:3, 3]
+    facing = world[:3, :3].T @ normal
+    mesh = assets.mesh(part.mesh)
+    corners = mesh.vertices[mesh.triangles].astype(float)
+    flat = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    ahead = np.flatnonzero(flat @ facing > 0)
+    if not len(ahead):
+        raise BadValue(f"No face of {part.name} faces that way.")
+    far = _distances(corners[ahead], own)
+    return Spot(part_id, int(ahead[np.argmin(far)]), point, normal / np.linalg.norm(normal))
+
+
+def _distances(corners: np.ndarray, point: np.ndarray) -> np.ndarray:
+    """(m,) how far triangles (m, 3, 3) are from a point: from their planes within, from their edges beside them."""
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    n = np.cross(b - a, c - a)
+    size = np.maximum(np.linalg.norm(n, axis=1), 1e-30)
+    n = n / size[:, None]
+    height = ((point - a) * n).sum(1)
+    foot = point - height[:, None] * n
+    within = np.ones(len(corners), bool)
+    edge = np.full(len(corners), np.inf)
+    for p, q in ((a, b), (b, c), (c, a)):
+        way = q - p
+        within &= (np.cross(way, foot - p) * n).sum(1) >= -1e-9 * size
+        share = np.clip(((point - p) * way).sum(1) / np.maximum((way * way).sum(1), 1e-30), 0, 1)
+        edge = np.minimum(edge, np.linalg.norm(point - p - share[:, None] * way, axis=1))
+    return np.where(within, np.abs(height), edge)
+
+
+def upright(normal: np.ndarray, up=None) -> np.ndarray:
+    """(3, 3) axes as columns: right, up, off the surface; up is the world's, or `up`, as far as the surface lets it."""
+    z = np.asarray(normal, float) / np.linalg.norm(normal)
+    wanted = np.asarray(up if up is not None else (0.0, 0.0, 1.0), float)
+    if np.linalg.norm(wanted - (wanted @ z) * z) < 0.05 * np.linalg.norm(wanted):
+        wanted = np.array([0.0, 1.0, 0.0]) if abs(z[1]) < 0.9 else np.array([0.0, 0.0, 1.0])
+    y = wanted - (wanted @ z) * z
+    y /= np.linalg.norm(y)
+    return np.stack([np.cross(y, z), y, z], 1)
+
+
+def stick(document: Document, assets: AssetStore, decal: Decal, spot: Spot, up=None, wrap: str | None = None) -> Decal:
+    """The decal where the spot is: upright, in the axes it belongs to, bent as the surface bends (or as `wrap` says). Its sizes are in the part's own mm
+    from there on, those of a region in the world's; they come in the world's. Depth stays."""
+    world = world_matrix(document, spot.part)
+    size = float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+    into = np.linalg.inv(world)
+    mesh = assets.mesh(document.parts[spot.part].mesh or "")
+    own_point = into[:3, :3] @ spot.point + into[:3, 3]
+    own_normal = world[:3, :3].T @ spot.normal
+    own_normal /= np.linalg.norm(own_normal)
+    reach = 0.75 * max(decal.width_mm, decal.height_mm) / size
+    bend = bend_at(_counted(assets, document.parts[spot.part].mesh or "", mesh), spot.triangle, own_point, own_normal, reach)
+    kind, radius = _wrap_of(bend, reach, wrap)
+    point = spot.point
+    if kind != "flat" and abs(radius) < 1e6:  # from the facet onto the true surface
+        onto = bend.centre + own_normal * radius
+        if kind == "cylinder" and np.linalg.norm(onto - own_point) < 0.2 * abs(radius):
+            point = world[:3, :3] @ onto + world[:3, 3]
+    axes = upright(spot.normal, up)
+    matrix = np.eye(4)
+    matrix[:3, :3], matrix[:3, 3] = axes, point
+    turned = 0.0
+    if kind == "cylinder":
+        along = world[:3, :3] @ bend.other_way
+        along /= np.linalg.norm(along)
+        turned = float(np.degrees(np.arctan2(-(along @ axes[:, 0]), along @ axes[:, 1])))
+        turned = (turned + 90.0) % 180.0 - 90.0
+    if decal.belongs == "region":
+        place, scale = from_matrix(matrix), 1.0
+    else:
+        place, scale = from_matrix(_without_size(into @ matrix)), 1.0 / size
+    return replace(
+        decal, position=place.position, turn=place.turn, wrap=kind, radius_mm=_round(radius * size * scale) if kind != "flat" else 0.0,
+        bend=_round(turned), rotate=_round(decal.rotate), width_mm=_round(decal.width_mm * scale), height_mm=_round(decal.height_mm * scale),
+        parts=(spot.part, *(p for p in decal.parts if p != spot.part)) if decal.belongs == "part" and spot.part in decal.parts else (spot.part,),
+    )  # fmt: skip
+
+
+def _round(value: float) -> float:
+    return float(np.round(value, 9))
+
+
+def _counted(assets: AssetStore, name: str, mesh: Mesh) -> Mesh:
+    return mesh if len(mesh.faces) or len(mesh.triangles) > 300_000 else faces_of_asset(assets, name).counted
+
+
+def _without_size(matrix: np.ndarray) -> np.ndarray:
+    """The same place with axes of unit length, square to one another."""
+    u, _, v = np.linalg.svd(matrix[:3, :3])
+    turn = u @ v
+    if np.linalg.det(turn) < 0:
+        turn = u @ np.diag([1, 1, -1]) @ v
+    result = matrix.copy()
+    result[:3, :3] = turn
+    return result
+
+
+def _wrap_of(bend: Bend, reach: float, wrap: str | None) -> tuple[str, float]:
+    """How a decal of a reach lies on a bend, and the radius that it is bent by."""
+    narrow, other = bend.radius, bend.other_radius
+    if wrap == "flat" or (wrap is None and not np.isfinite(narrow)):
+        return "flat", 0.0
+    if wrap is None:
+        alike = np.isfinite(other) and narrow * other > 0 and abs(narrow) > 0.6 * abs(other)
+        if abs(narrow) > 40 * reach:
+            return "flat", 0.0
+        wrap = "ball" if alike else "cylinder"
+    if not np.isfinite(narrow):
+        return "flat", 0.0
+    if wrap == "ball":
+        return wrap, 2.0 / (1.0 / narrow + (1.0 / other if np.isfinite(other) else 0.0))
+    return "cylinder", narrow
+
+
+# depth
+
+
+def mapped(decal: Decal, points: np.ndarray, normals: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
+    """Points (n, 3) in a decal's axes as (right, up, off) (n, 3) along its own surface, and how squarely `normals` there face it (n,)."""
+    x, y, z = points.T
+    n = normals if normals is not None else np.tile([0.0, 0.0, 1.0], (len(points), 1))
+    radius = decal.radius_mm
+    if decal.wrap == "flat" or not radius:
+        flat, facing = points, n[:, 2]
+    elif decal.wrap == "cylinder":
+        side = np.sign(radius)
+        c, s = np.cos(np.radians(decal.bend)), np.sin(np.radians(decal.bend))
+        x, y = c * x + s * y, -s * x + c * y
+        nx = c * n[:, 0] + s * n[:, 1]
+        cz = z + radius
+        far = np.maximum(np.hypot(x, cz), 1e-12)
+        flat = np.stack([abs(radius) * np.arctan2(x, side * cz), y, side * (far - abs(radius))], 1)
+        facing = side * (nx * x + n[:, 2] * cz) / far
+    else:
+        side = np.sign(radius)
+        cz = z + radius
+        across = np.hypot(x, y)
+        far = np.maximum(np.sqrt(across**2 + cz**2), 1e-12)
+        spread = np.where(across > 1e-9, abs(radius) * np.arctan2(across, side * cz) / np.maximum(across, 1e-9), 1.0)
+        flat = np.stack([x * spread, y * spread, side * (far - abs(radius))], 1)
+        facing = side * (n[:, 0] * x + n[:, 1] * y + n[:, 2] * cz) / far
+    turn = np.radians(decal.rotate - (decal.bend if decal.wrap == "cylinder" and radius else 0.0))
+    c, s = np.cos(turn), np.sin(turn)
+    right, up = c * flat[:, 0] + s * flat[:, 1], -s * flat[:, 0] + c * flat[:, 1]
+    return np.stack([right, up, flat[:, 2]], 1), facing
+
+
+def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
+    """How deep a decal has to reach to cover the surface that its middle lies on, as far as it faces it: mm of its own measure."""
+    least = max(LEAST_DEPTH, SHARE_DEPTH * max(decal.width_mm, decal.height_mm))
+    part = document.parts.get(decal.parts[0]) if decal.parts else None
+    if part is None or part.mesh is None:
+        return least
+    mesh = assets.mesh(part.mesh)
+    into = np.linalg.inv(to_matrix(Placement(position=decal.position, turn=decal.turn)))
+    if decal.belongs == "region":
+        stood = next((s for s in decal.stood if s.part == part.id), None)
+        place = np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]]) if stood is not None else world_matrix(document, part.id)
+        into = into @ place
+    points = mesh.vertices.astype(float) @ into[:3, :3].T + into[:3, 3]
+    cells = mesh.triangles.astype(np.int64)
+    flat = np.cross(points[cells[:, 1]] - points[cells[:, 0]], points[cells[:, 2]] - points[cells[:, 0]])
+    flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-30)
+    laid, _ = mapped(decal, points)
+    _, facing = mapped(decal, points[cells].mean(1), flat)
+    corners = laid[cells]
+    half = 0.5 * np.array([decal.width_mm, decal.height_mm])
+    low, high = corners[:, :, :2].min(1), corners[:, :, :2].max(1)
+    meets = (facing > np.cos(np.radians(decal.facing))) & (low < half).all(1) & (high > -half).all(1)
+    meets &= np.ptp(corners[:, :, 0], axis=1) < 3.0 * max(abs(decal.radius_mm), half[0])  # those that run round the far side of a cylinder
+    chosen = np.flatnonzero(meets)
+    if not len(chosen):
+        return least
+    seed = int(np.argmin(_distances(corners[chosen], np.zeros(3))))
+    chosen = chosen[_hanging_together(mesh, cells[chosen], seed)]
+    away = np.abs(corners[chosen][:, :, 2])
+    inside = (np.abs(corners[chosen][:, :, :2]) <= half).all(2)
+    deepest = float(away[inside].max(initial=0.0))
+    partly = chosen[~inside.all(1)]
+    if len(partly) > MOST_CLIPPED:
+        deepest = max(deepest, float(np.abs(corners[partly][:, :, 2]).max()))
+    else:
+        for triangle in corners[partly]:
+            deepest = max(deepest, _deepest_within(triangle, half))
+    return float(np.round(deepest * 1.02 + least, 4))
+
+
+def _hanging_together(mesh: Mesh, cells: np.ndarray, seed: int) -> np.ndarray:
+    """Which triangles hang together with one of them, by corners that lie in one place."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    weld = welded(mesh.vertices)[cells]
+    count = len(cells)
+    rows = np.repeat(np.arange(count), 3)
+    spots, places = np.unique(weld, return_inverse=True)
+    graph = coo_matrix((np.ones(3 * count, np.int8), (rows, places.reshape(-1) + count)), (count + len(spots), count + len(spots)))
+    label = connected_components(graph, directed=False)[1][:count]
+    return np.asarray(label == label[seed])
+
+
+def _deepest_within(triangle: np.ndarray, half: np.ndarray) -> float:
+    """How far a triangle (3, 3) of (right, up, off) goes off within a rectangle, by clipping (Sutherland & Hodgman 1974)."""
+    polygon = triangle
+    for axis in (0, 1):
+        for side in (1.0, -1.0):
+            kept = []
+            inside = side * polygon[:, axis] <= half[axis]
+            for k in range(len(polygon)):
+                p, q = polygon[k], polygon[(k + 1) % len(polygon)]
+                if inside[k]:
+                    kept.append(p)
+                if inside[k] != inside[(k + 1) % len(polygon)]:
+                    share = (side * half[axis] - p[axis]) / (q[axis] - p[axis])
+                    kept.append(p + share * (q - p))
+            if not kept:
+                return 0.0
+            polygon = np.array(kept)
+    return float(np.abs(polygon[:, 2]).max())
+
+
+# whose it is
+
+
+def stand_now(document: Document, assets: AssetStore, decal: Decal) -> tuple[Stood, ...]:
+    """Where the parts stand that a region reaches."""
+    worlds = world_matrices(document)
+    wide = np.vstack([decal_projector(decal), [0, 0, 0, 1]])
+    found = []
+    for part_id in shown_parts(document):
+        low, high = assets.box(document.parts[part_id].mesh or "")
+        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        if within_reach(decal, (wide @ worlds[part_id])[:3], corners):
+            found.append(Stood(part=part_id, place=tuple(float(v) for v in worlds[part_id][:3].ravel())))
+    return tuple(found)
+
+
+def belonging(document: Document, assets: AssetStore, decal: Decal, belongs: str) -> Decal:
+    """A decal that belongs to something else, lying where it lay on its first part. Raises BadValue."""
+    if belongs not in BELONGS:
+        raise BadValue(f"A decal can belong to {', '.join(BELONGS)}.")
+    if belongs == decal.belongs:
+        return decal
+    if decal.belongs != "region" and belongs != "region":
+        return replace(decal, belongs=belongs)
+    if not decal.parts or decal.parts[0] not in document.parts:
+        raise BadValue(f"{decal.name} has no part of its own to go back to.")
+    world = world_matrix(document, decal.parts[0])
+    size = float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+    matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+    if belongs == "region":
+        place, scale = from_matrix(_without_size(world @ matrix)), size
+    else:
+        stood = next((s for s in decal.stood if s.part == decal.parts[0]), None)
+        then = np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]]) if stood is not None and not decal.slips else world
+        place, scale = from_matrix(_without_size(np.linalg.inv(then) @ matrix)), 1.0 / size
+    made = replace(
+        decal, belongs=belongs, position=place.position, turn=place.turn, width_mm=decal.width_mm * scale, height_mm=decal.height_mm * scale,
+        radius_mm=decal.radius_mm * scale, depth_mm=decal.depth_mm * scale, stood=(),
+    )  # fmt: skip
+    if belongs == "region":
+        made = replace(made, depth_mm=max(made.depth_mm, 0.25 * min(made.width_mm, made.height_mm)))
+        made = replace(made, stood=stand_now(document, assets, made))
+    return made
+
+
+def world_place(document: Document, decal: Decal) -> tuple[np.ndarray, float]:
+    """(4, 4) where a decal's middle and axes are in the world, and world mm in one of its own."""
+    matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+    if decal.belongs == "region" or not decal.parts or decal.parts[0] not in document.parts:
+        return matrix, 1.0
+    world = world_matrices(document)[decal.parts[0]]
+    return world @ matrix, float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+
+
+def new_decal(document: Document, assets: AssetStore, spot: Spot, wrap: str | None = None, up=None, depth_mm: float | None = None, **own: Any) -> Decal:
+    """A decal at a spot, not yet in the document; `own` are its fields, sizes in world mm. Its height follows from its artwork while it keeps its
+    shape. Raises BadValue or BadFile."""
+    for key in ("width_mm", "height_mm"):
+        value = own.get(key, 1.0)
+        if not (isinstance(value, (int, float)) and np.isfinite(value) and 1e-4 <= value <= 1e6):
+            raise BadValue("The size of a decal has to be above zero.")
+    if wrap is not None and wrap not in WRAPS:
+        raise BadValue(f"A decal can lie {', '.join(WRAPS)}.")
+    if own.get("belongs", "part") not in BELONGS:
+        raise BadValue(f"A decal can belong to {', '.join(BELONGS)}.")
+    name = edits.free_name(own.pop("name", "Decal"), (d.name for d in document.decals.values()))
+    decal = Decal(id=edits.new_id(), name=name, **own)
+    if decal.keep_shape and decal.artwork in ("picture", "text"):
+        decal = replace(decal, height_mm=decal.width_mm * artwork.shape_of(decal, assets))
+    return with_depth(document, assets, stick(document, assets, decal, spot, up, wrap), depth_mm)
+
+
+def with_depth(document: Document, assets: AssetStore, decal: Decal, depth_mm: float | None = None) -> Decal:
+    """A decal just deep enough, or as deep as is said (world mm); a region also knows where its parts stand now. Raises BadValue."""
+    if depth_mm is not None:
+        if not (np.isfinite(depth_mm) and depth_mm > 0):
+            raise BadValue("The depth of a decal has to be above zero.")
+        decal = replace(decal, depth_mm=float(depth_mm) / world_place(document, decal)[1])
+    else:
+        needed = depth_needed(document, assets, decal)
+        decal = replace(decal, depth_mm=max(needed, 0.25 * min(decal.width_mm, decal.height_mm)) if decal.belongs == "region" else needed)
+    return replace(decal, stood=stand_now(document, assets, decal)) if decal.belongs == "region" else decal
+
+
+def slid(document: Document, assets: AssetStore, decal: Decal, spot: Spot, wrap: str | None = None) -> Decal:
+    """A decal pulled to another spot: it keeps its size and its turn, bends as the surface there (or as `wrap` says), is as deep as it has to be, and
+    comes over to the part there where it is one part's."""
+    matrix, scale = world_place(document, decal)
+    sized = replace(decal, width_mm=decal.width_mm * scale, height_mm=decal.height_mm * scale)
+    up = matrix[:3, 1] if spot.part in decal.parts else None
+    return with_depth(document, assets, stick(document, assets, sized, spot, up, wrap))
+
+
+def wrapped(document: Document, assets: AssetStore, decal: Decal, wrap: str | None) -> Decal:
+    """A decal bent otherwise where it lies: flat, round a cylinder, on a ball, or as the surface bends (None). Raises BadValue."""
+    if not decal.parts or decal.parts[0] not in document.parts:
+        raise BadValue(f"{decal.name} lies on no part whose bend could be read.")
+    matrix, _ = world_place(document, decal)
+    spot = spot_at(document, assets, decal.parts[0], matrix[:3, 3], matrix[:3, 2])
+    made = slid(document, assets, decal, spot, wrap)
+    return made if wrap is None or made.wrap == wrap else replace(made, wrap="flat", radius_mm=0.0)
