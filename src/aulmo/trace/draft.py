@@ -323,6 +323,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     inverse = 1.0 / options[a.OPT_WHITE]
     layers = 2 - int(options[a.OPT_PLAIN])  # known only when running: the body is compiled once, not twice
     pixel = 2.0 * camera[a.CAM_TAN_W] / width
+    perspective = camera[a.CAM_PROJECTION] == a.PERSPECTIVE
     small = 4.0 * pixel * pixel  # twice the area of a triangle that covers two pixels at distance one
     for row in range(row0, row1):
         sy = 1.0 - 2.0 * (row + 0.5) / height
@@ -365,7 +366,8 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 if scene.programs[which, a.P_PICTURED] > 0 or (len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0):
                     t = np.float64(ray[8])
                     as_drafted(
-                        scene, registers, own, which, instance, np.int64(words[17]), x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, pixel * t
+                        scene, registers, own, which, instance, np.int64(words[17]), x + dx * t, y + dy * t, z + dz * t, nx, ny, nz,
+                        pixel * t if perspective else pixel,
                     )  # fmt: skip
                     m = own
                 cr, cg, cb, f = _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz)
