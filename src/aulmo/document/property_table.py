@@ -195,7 +195,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "projection": _choice("Laid", {"flat": "Flat", "box": "As a box", "cylinder": "Round the axis", "sphere": "As a ball"}),
         "axis": _choice("Axis", {"x": "X", "y": "Y", "z": "Z"}),
         "file": _text("File"), "lay": _text("Lay"),
-        "channel": _choice("Reads", {"colour": "Colour", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha"}),
+        "channel": _choice("Reads", {"colour": "Colour", "solid": "Colour without alpha", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha"}),
         "green_down": _yes("Green points down", "Of a normal map: which way its green leans"),
     },
     r.Adjust: {

@@ -64,6 +64,7 @@ class _Gltf:
         self.mesh_of: dict[tuple[int, float], tuple[int, list] | None] = {}
         self.nodes: list[dict] = []
         self.lost = self.broken = self.flat = self.missing = 0
+        self.second = False
         self.materials: dict[int, dict] = {}
 
     @staticmethod
@@ -114,6 +115,8 @@ class _Gltf:
         notes = ["glTF is in metres with y up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
         if self.missing:
             notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
+        if self.second:
+            notes.append("Some pictures follow second coordinates of the file; they are laid by the first")
         kept = with_geometry(self.nodes)
         return {
             "nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes + self.notes, "up": "y", "unit_mm": METRE,
@@ -413,8 +416,11 @@ class _Gltf:
             "base_metalness": _share(body.get("metallicFactor"), 1.0), "specular_roughness": _share(body.get("roughnessFactor"), 1.0),
         }  # fmt: skip
         made: dict = {"name": str(material.get("name") or f"Material {number + 1}"), "colour": colour[:3], "surface": surface}
-        if material.get("alphaMode") == "BLEND" and len(colour) > 3 and colour[3] < 1:
-            surface["geometry_opacity"] = float(np.clip(colour[3], 0, 1))
+        alpha = colour[3] if len(colour) > 3 else 1.0
+        if material.get("alphaMode") == "BLEND" and alpha < 1:
+            surface["geometry_opacity"] = float(np.clip(alpha, 0, 1))
+        if material.get("alphaMode") == "MASK" and alpha < _number(material.get("alphaCutoff"), 0.5):
+            surface["geometry_opacity"] = 0.0
         if "KHR_materials_ior" in more:
             surface["specular_ior"] = float(np.clip(_number(more["KHR_materials_ior"].get("ior"), 1.5), 1.0, 5.0))
         if "KHR_materials_specular" in more:
@@ -444,12 +450,78 @@ class _Gltf:
             made["emission_nits"] = 1000.0 * float(
                 np.clip(_number(more.get("KHR_materials_emissive_strength", {}).get("emissiveStrength"), 1.0), 0, 1e6)
             )
+        self._wire(made, material, body, more)
         pictures = {
             "base_color": body.get("baseColorTexture"), "metalness_roughness": body.get("metallicRoughnessTexture"),
             "normal": material.get("normalTexture"), "occlusion": material.get("occlusionTexture"), "emission_color": material.get("emissiveTexture"),
         }  # fmt: skip
         made["pictures"] = {key: found for key, info in pictures.items() if info is not None and (found := self._picture(info)) is not None}
         return made
+
+
+    def _wire(self, made: dict, material: dict, body: dict, more: dict) -> None:
+        """The pictures of a material as what they lead (see `file_pictures.Lead`); glTF 2.0, 3.9.2 to 3.9.4."""
+        leads: list[dict] = []
+
+        def lead(info: Any, target: str, channel: str = "solid", **own: Any) -> None:
+            info = self._dict(info)
+            if "index" not in info:
+                return
+            found = self._picture(info)
+            moved = self._dict(self._dict(info.get("extensions")).get("KHR_texture_transform"))
+            if _number(moved.get("texCoord", info.get("texCoord")), 0) != 0:
+                self.second = True
+            scale, offset = (list(moved.get(k) or start) + start for k, start in (("scale", [1.0, 1.0]), ("offset", [0.0, 0.0])))
+            leads.append({
+                "target": target, "image": None if found is None else found[0], "ending": "" if found is None else found[1],
+                "file": self._file_of(info), "channel": channel,
+                "transform": [
+                    _number(scale[0], 1.0), _number(scale[1], 1.0), float(np.degrees(_number(moved.get("rotation"), 0.0))), _number(offset[0], 0.0),
+                    _number(offset[1], 0.0),
+                ], **own,
+            })  # fmt: skip
+
+        colour = [_number(v, 1.0) for v in (body.get("baseColorFactor") or [1, 1, 1, 1])]
+        base = body.get("baseColorTexture")
+        lead(base, "base_color", colour=True, factor=colour[:3])
+        mode = material.get("alphaMode")
+        if mode in ("MASK", "BLEND"):
+            alpha = max(1e-3, colour[3] if len(colour) > 3 else 1.0)
+            cut = float(np.clip(_number(material.get("alphaCutoff"), 0.5) / alpha, 0.005, 0.995)) if mode == "MASK" else None
+            lead(base, "geometry_opacity", "alpha", factor=None if mode == "MASK" else alpha, cut=cut)
+        rough = body.get("metallicRoughnessTexture")
+        lead(rough, "specular_roughness", "green", factor=_share(body.get("roughnessFactor"), 1.0))
+        lead(rough, "base_metalness", "blue", factor=_share(body.get("metallicFactor"), 1.0))
+        lead(material.get("normalTexture"), "normal", strength=_number(self._dict(material.get("normalTexture")).get("scale"), 1.0))
+        shade = material.get("occlusionTexture")
+        lead(shade, "base_weight", "red", low=1.0 - _share(self._dict(shade).get("strength"), 1.0))
+        glow = [_number(v, 0.0) for v in (material.get("emissiveFactor") or [0, 0, 0])]
+        if max(glow) > 0:
+            lead(material.get("emissiveTexture"), "emission_color", colour=True)
+        coat = more.get("KHR_materials_clearcoat", {})
+        lead(coat.get("clearcoatTexture"), "coat_weight", "red", factor=_share(coat.get("clearcoatFactor"), 0.0))
+        lead(coat.get("clearcoatRoughnessTexture"), "coat_roughness", "green", factor=_share(coat.get("clearcoatRoughnessFactor"), 0.0))
+        lead(coat.get("clearcoatNormalTexture"), "coat_normal")
+        clear = more.get("KHR_materials_transmission", {})
+        lead(clear.get("transmissionTexture"), "transmission_weight", "red", factor=_share(clear.get("transmissionFactor"), 0.0))
+        shine = more.get("KHR_materials_specular", {})
+        tint = [_number(v, 1.0) for v in (shine.get("specularColorFactor") or [1, 1, 1])]
+        if min(tint) < 1:
+            made["specular_color"] = tint
+        lead(shine.get("specularColorTexture"), "specular_color", colour=True, factor=tint)
+        sheen = more.get("KHR_materials_sheen", {})
+        if made["surface"].get("fuzz_weight"):
+            lead(sheen.get("sheenColorTexture"), "fuzz_weight", "red")
+        if leads:
+            made["leads"] = leads
+
+    def _file_of(self, info: dict) -> str:
+        try:
+            image = self._entry("images", self._entry("textures", info.get("index")).get("source"))
+        except _Broken:
+            return "picture"
+        uri = image.get("uri")
+        return Path(unquote(uri)).name if isinstance(uri, str) and not uri.startswith("data:") else str(image.get("name") or "picture")
 
 
 def _together(pieces: list[Piece]) -> Piece:

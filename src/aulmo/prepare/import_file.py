@@ -19,7 +19,9 @@ from aulmo.prepare.cutting import as_piece
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
 from aulmo.prepare.starting_surface import starting_material
+from aulmo.prepare.file_pictures import wired
 from aulmo.surface.colour import from_srgb
+from aulmo.surface.picture import read_picture
 
 READABLE = CAD + MESH
 APART = 1.15  # of their width, between files that would stand within each other
@@ -122,6 +124,7 @@ class _Added:
         self.meshes = [assets.add_mesh(mesh) for mesh in found.meshes]
         self.shapes = [assets.add(blob, ".shape") for blob in found.shapes]
         self.worn: dict[str, Material] = {}
+        self.pictures: dict[int, str | None] = {}
         self.names = edits.Names(m.name for m in document.materials.values())
 
     def result(self) -> Imported:
@@ -164,6 +167,9 @@ class _Added:
             made = [m for m in self.worn.values() if m.kind in ("Metal", "Glass")] if self.dressed else []
             if made:
                 notes.append("Greys and golds look like metal, see-through colours are clear, all others satin plastic")
+        damaged = sum(name is None for name in self.pictures.values())
+        if damaged:
+            notes.append(f"{counted(damaged, 'picture')} of the file cannot be read and {'was' if damaged == 1 else 'were'} left out")
         if layers:
             notes.append(f"{counted(layers, 'layer')} became saved {'selection' if layers == 1 else 'selections'}")
         return Imported(document, tuple(roots), tuple(notes))
@@ -193,6 +199,17 @@ class _Added:
         kept = [w for w in words if w not in ("Satin", "plastic", "Plain") and not w.isdigit()]
         return " ".join(kept).capitalize() + " faces"
 
+    def _picture(self, number: int, ending: str) -> str | None:
+        """The asset of one of the file's pictures; None when it cannot be read, which is told once."""
+        if number not in self.pictures:
+            blob = self.found.images[number]
+            try:
+                read_picture(blob, f"picture{ending}", 1 << 16, 64)
+                self.pictures[number] = self.assets.add(blob, ending)
+            except BadFile:
+                self.pictures[number] = None
+        return self.pictures[number]
+
     def _with_layers(self, document: Document, ids: list[str]) -> tuple[Document, int]:
         layers: dict[str, list[str]] = {}
         for part_id, node in zip(ids, self.found.told["nodes"]):
@@ -214,7 +231,10 @@ class _Added:
             else:
                 made = _material_of(source)
                 pictures = source.get("pictures", {}).items()
-                made = replace(made, pictures={what: self.assets.add(self.found.images[number], ending) for what, (number, ending) in pictures})
+                held = {what: self._picture(number, ending) for what, (number, ending) in pictures}
+                made = replace(made, pictures={what: name for what, name in held.items() if name is not None})
+                leads = source.get("leads", [])
+                made = wired(made, leads, [None if one["image"] is None else self._picture(one["image"], one["ending"]) for one in leads])
             self.worn[key] = replace(made, name=self.names.free(made.name))
         return self.worn[key].id
 

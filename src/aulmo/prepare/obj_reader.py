@@ -203,19 +203,91 @@ def _worn(name: str, library: dict, images: list[bytes]) -> dict | None:
     glow = colour("Ke")
     if glow is not None and max(glow) > 0:
         made["emission"] = glow
-    pictures = {}
-    for key, target in (
-        ("map_Kd", "base_color"),
-        ("map_Pr", "specular_roughness"),
-        ("map_Pm", "base_metalness"),
-        ("norm", "normal"),
-        ("map_d", "geometry_opacity"),
-    ):
-        if lines.get(key):
-            source = Path(lines["_folder"][0]) / lines[key][-1].replace("\\", "/")
-            if source.is_file() and source.stat().st_size < 256 << 20:
-                pictures[target] = (len(images), source.suffix.lower())
-                images.append(source.read_bytes())
-    if pictures:
-        made["pictures"] = pictures
+    elif lines.get("map_Ke"):
+        made["emission"] = [1.0, 1.0, 1.0]
+    leads = _leads(lines, colour("Kd"), surface, images)
+    if leads:
+        made["leads"] = leads
+        made["pictures"] = {one["target"]: (one["image"], one["ending"]) for one in leads if one["image"] is not None}
     return made
+
+
+# statements for pictures, what they lead, and whether their values are colours
+_MAPS = (
+    ("map_Kd", "base_color", True), ("map_Pr", "specular_roughness", False), ("map_Pm", "base_metalness", False), ("norm", "normal", False),
+    ("map_d", "geometry_opacity", False), ("map_Ke", "emission_color", True), ("map_Pc", "coat_weight", False), ("map_Bump", "height", False),
+    ("map_bump", "height", False), ("bump", "height", False), ("disp", "height", False),
+)  # fmt: skip
+_TAKES = {"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-clamp": 1, "-blendu": 1, "-blendv": 1, "-cc": 1, "-imfchan": 1, "-texres": 1, "-boost": 1, "-type": 1}
+BUMP_MM = 1.0
+
+
+def _statement(words: list[str]) -> tuple[str, dict[str, list[str]]]:
+    """The file of a statement for a picture, and its options; a name may have blanks in it."""
+    options: dict[str, list[str]] = {}
+    k = 0
+    while k < len(words) and words[k] in _TAKES:
+        least = _TAKES[words[k]]
+        end = k + 1
+        while end < len(words) and end - k <= least and (least == 1 or number(words[end]) == number(words[end])):
+            end += 1
+        options[words[k]] = words[k + 1 : end]
+        k = end
+    return " ".join(words[k:]), options
+
+
+def _leads(lines: dict[str, list[str]], body: list[float] | None, surface: dict, images: list[bytes]) -> list[dict]:
+    """The pictures of a material of a library as what they lead (see `file_pictures.Lead`)."""
+    found: dict[str, dict] = {}
+    folder = Path(lines["_folder"][0])
+    for key, target, in_colour in _MAPS:
+        if not lines.get(key):
+            continue
+        name, options = _statement(lines[key])
+        source = folder / name.replace("\\", "/")
+        if not source.is_file():
+            source = folder / Path(name.replace("\\", "/")).name
+        blob = source.read_bytes() if source.is_file() and source.stat().st_size < 256 << 20 else None
+        values = lambda option, start: [number(w) for w in options.get(option, [])][:2] + start[len(options.get(option, [])[:2]) :]  # noqa: E731
+        scale, shift = values("-s", [1.0, 1.0]), values("-o", [0.0, 0.0])
+        one = {
+            "target": target, "image": None, "file": source.name, "ending": source.suffix.lower(), "colour": in_colour,
+            "transform": [v if np.isfinite(v) else 1.0 for v in scale] + [0.0] + [v if np.isfinite(v) else 0.0 for v in (shift[0], -shift[1])],
+        }  # fmt: skip
+        strength = number(options.get("-bm", ["1"])[0])
+        if target == "height":
+            if blob is not None and _is_normal_map(blob, source.name):
+                one |= {"target": "normal", "strength": strength if np.isfinite(strength) else 1.0}
+            else:
+                one |= {"mm": BUMP_MM * (strength if np.isfinite(strength) else 1.0)}
+        if target == "base_color" and body is not None and max(body) > 0 and not (min(body) > 0.4 and max(body) - min(body) < 0.02):
+            one["factor"] = body
+        if target == "geometry_opacity":
+            one["channel"] = "alpha" if blob is not None and _sees_through(blob, source.name) else "red"
+            surface.pop("transmission_weight", None)
+        if one["target"] in found:
+            continue
+        if blob is not None:
+            one["image"] = len(images)
+            images.append(blob)
+        found[one["target"]] = one
+    return list(found.values())
+
+
+def _is_normal_map(blob: bytes, name: str) -> bool:
+    from aulmo.surface.picture import read_picture
+    from aulmo.surface.picture_set import role_by_content
+
+    try:
+        return role_by_content(read_picture(blob, name, 1 << 18))[0] == "normal"
+    except BadFile:
+        return False
+
+
+def _sees_through(blob: bytes, name: str) -> bool:
+    from aulmo.surface.picture import read_picture
+
+    try:
+        return read_picture(blob, name, 1 << 16).codes.shape[2] in (2, 4)
+    except BadFile:
+        return False

@@ -29,6 +29,15 @@ def read(path: Path, say: Callable[[str, float], None]) -> dict:
     return _Stage(path, stage, say).result()
 
 
+# inputs that pictures lead, what they are here, and whether their values are colours
+_LED = {
+    "diffuseColor": ("base_color", True), "metallic": ("base_metalness", False), "roughness": ("specular_roughness", False),
+    "clearcoat": ("coat_weight", False), "clearcoatRoughness": ("coat_roughness", False), "normal": ("normal", False),
+    "opacity": ("geometry_opacity", False), "emissiveColor": ("emission_color", True), "occlusion": ("base_weight", False),
+    "displacement": ("height", False),
+}  # fmt: skip
+
+
 class _Stage:
     def __init__(self, path: Path, stage, say) -> None:
         from pxr import UsdGeom
@@ -40,7 +49,8 @@ class _Stage:
         self.meshes: list[Mesh] = []
         self.nodes: list[dict] = []
         self.built: dict[str, dict | None] = {}
-        self.lost = self.broken = self.flat = 0
+        self.lost = self.broken = self.flat = self.missing = 0
+        self.images: list[bytes] = []
 
     def result(self) -> dict:
         from pxr import Usd, UsdGeom
@@ -65,7 +75,9 @@ class _Stage:
             raise BadFile("it holds points and curves alone, and Aulmo needs surfaces" if self.flat else "it holds no usable triangles")
         kept = with_geometry(self.nodes)
         notes = [f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
-        return {"nodes": kept, "meshes": self.meshes, "shapes": [], "notes": notes, "up": self.up, "unit_mm": self.scale}
+        if self.missing:
+            notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
+        return {"nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes, "up": self.up, "unit_mm": self.scale}
 
     def _local(self, prim) -> np.ndarray:
         from pxr import UsdGeom
@@ -217,7 +229,69 @@ class _Stage:
         glow = _constant(values.get("emissiveColor"))
         if glow and max(glow) > 0:
             made["emission"] = glow
+        leads = [one for source, (target, colour) in _LED.items() if (one := self._lead(shader.GetInput(source), target, colour)) is not None]
+        if leads:
+            made["leads"] = leads
+            if any(one["target"] == "emission_color" for one in leads):
+                made.setdefault("emission", [1.0, 1.0, 1.0])
+            if any(one["target"] == "geometry_opacity" for one in leads):
+                made["surface"].pop("transmission_weight", None)
+                cut = values.get("opacityThreshold")
+                for one in leads:
+                    if one["target"] == "geometry_opacity" and isinstance(cut, (int, float)) and cut > 0:
+                        one["cut"] = float(np.clip(cut, 0.005, 0.995))
         return made
+
+    def _lead(self, given, target: str, colour: bool) -> dict | None:
+        """The picture that leads an input of a UsdPreviewSurface (see `file_pictures.Lead`)."""
+        from pxr import Sdf, UsdShade
+
+        if not given or not given.HasConnectedSource():
+            return None
+        source, name, _kind = given.GetConnectedSource()
+        reader = UsdShade.Shader(source.GetPrim())
+        if reader.GetIdAttr().Get() != "UsdUVTexture":
+            return None
+        asset = reader.GetInput("file").Get() if reader.GetInput("file") else None
+        if not isinstance(asset, Sdf.AssetPath):
+            return None
+        path = asset.resolvedPath or asset.path
+        blob = self._bytes(path)
+        scale = reader.GetInput("scale").Get() if reader.GetInput("scale") else None
+        transform = [1.0, 1.0, 0.0, 0.0, 0.0]
+        place = reader.GetInput("st")
+        if place and place.HasConnectedSource():
+            moved = UsdShade.Shader(place.GetConnectedSource()[0].GetPrim())
+            if moved.GetIdAttr().Get() == "UsdTransform2d":
+                get = lambda key, start: (moved.GetInput(key).Get() if moved.GetInput(key) else None) or start  # noqa: E731
+                (sx, sy), turn, (tx, ty) = get("scale", (1.0, 1.0)), float(get("rotation", 0.0)), get("translation", (0.0, 0.0))
+                # v runs up there and down here: what is turned one way is turned the other
+                transform = [float(sx), float(sy), turn, float(tx), float(1.0 - sy - ty)] if abs(turn) < 1e-6 else [float(sx), float(sy), turn, float(tx), -float(ty)]
+        channel = {"r": "red", "g": "green", "b": "blue", "a": "alpha"}.get(name, "solid")
+        one: dict[str, Any] = {
+            "target": target, "image": None, "file": Path(path.rstrip("]").split("[")[-1]).name, "ending": Path(path.rstrip("]")).suffix.lower(),
+            "channel": channel, "colour": colour, "transform": transform,
+        }  # fmt: skip
+        factor = np.array(scale, float)[:3].tolist() if scale is not None and target != "normal" else None
+        if factor is not None:
+            one["factor"] = factor if colour else float(factor[0])
+        if target == "height":
+            one["mm"] = self.scale
+        if blob:
+            one["image"] = len(self.images)
+            self.images.append(blob)
+        else:
+            self.missing += 1
+        return one
+
+    def _bytes(self, path: str) -> bytes | None:
+        from pxr import Ar
+
+        try:
+            held = Ar.GetResolver().OpenAsset(Ar.ResolvedPath(path))
+            return bytes(held.GetBuffer()) if held else None
+        except Exception:
+            return None
 
 
 def _constant(value: Any) -> list[float] | None:

@@ -23,7 +23,7 @@ OP_COLUMNS = O_ADJUST + ADJUST_COLUMNS
 # of an image from O_P on: picture, lay, width in mm (endless where it leaves places bare), what is read, strength, green down, whether it goes on
 # by repeating, softness of a box's seams
 I_PICTURE, I_LAY, I_WIDTH, I_CHANNEL, I_STRENGTH, I_GREEN, I_WRAPS, I_BLEND = range(O_P, O_P + 8)
-CHANNELS = ("colour", "red", "green", "blue", "alpha")
+CHANNELS = ("colour", "red", "green", "blue", "alpha", "solid")
 REGISTERS = 24
 U_ROW, V_ROW = REGISTERS + 3, REGISTERS + 4  # how the file's coordinates run where a program is run; the rows between are room for four points
 REGISTER_ROWS = REGISTERS + 5
@@ -89,8 +89,8 @@ EMPTY = np.zeros((0, OP_COLUMNS))
 class Pictures(Protocol):
     """Where a program's pictures and lays get their numbers."""
 
-    def number(self, name: str, colour: bool) -> int:
-        """Of a picture, read as colours or as plain data."""
+    def number(self, name: str, colour: bool, solid: bool = False) -> int:
+        """Of a picture, read as colours or as plain data, with its alpha or `solid`."""
 
     def shape(self, name: str) -> tuple[int, int]:
         """Height and width of a picture."""
@@ -272,7 +272,7 @@ def _image_parameters(row: np.ndarray, node: Node, material: Material, pictures:
     if not lay.width_mm > 0 or not (lay.keep_shape or lay.height_mm > 0):
         raise BadValue(f"The size of a picture of {material.name} has to be above zero.")
     bare = limited(lay) or (node.channel == "colour" and pictures.sees_through(node.image))
-    row[I_PICTURE], row[I_LAY] = pictures.number(node.image, node.as_colour), pictures.lay(lay_row(lay, h / w))
+    row[I_PICTURE], row[I_LAY] = pictures.number(node.image, node.as_colour, node.channel not in ("colour", "alpha")), pictures.lay(lay_row(lay, h / w))
     row[I_WIDTH] = math.inf if bare or lay.projection == "uv" else lay.width_mm
     row[I_CHANNEL], row[I_STRENGTH], row[I_GREEN] = CHANNELS.index(node.channel), number("strength"), node.green_down
     row[I_WRAPS] = lay.tile == "both" and not lay.mirror and not lay.gap_x_mm and not lay.gap_y_mm

@@ -114,7 +114,7 @@ def wear(
     book.begin()
     programs, ops = book.gather(dressed, baked, numbers, albedos)
     printed = {
-        key: (printed_rows[key], book.number(one.artwork, True, one.make) if one.artwork else -1, coats.index(key) if one.coats else -1)
+        key: (printed_rows[key], book.number(one.artwork, True, make=one.make) if one.artwork else -1, coats.index(key) if one.coats else -1)
         for key, one in prints.items()
     }
     lays, pictures, held = book.tables()

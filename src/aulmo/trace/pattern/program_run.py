@@ -120,7 +120,7 @@ def image(op, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
     channel = int(op[I_CHANNEL])
     if channel == 0:
         cover *= a
-    else:
+    elif channel < 5:
         r = r if channel == 1 else g if channel == 2 else b if channel == 3 else a
         g = b = r
     r, g, b = adjusted(op, O_ADJUST, r, g, b)

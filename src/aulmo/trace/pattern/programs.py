@@ -63,11 +63,15 @@ class ProgramBook:
 
     # what a program asks for (`surface.program.Pictures`)
 
-    def number(self, name: str, colour: bool, make: Callable[[], np.ndarray | Pixels] | None = None) -> int:
-        """Of a picture by the name of its asset, read as colours or as plain data; `make` gives one that is no asset."""
+    def number(self, name: str, colour: bool, solid: bool = False, make: Callable[[], Pixels] | None = None) -> int:
+        """Of a picture by the name of its asset, read as colours or as plain data, with its alpha or `solid`; `make` gives one that is no asset."""
         key = (name, colour)
+        if solid and self.sees_through(name):
+            key = (f"{name}#solid", colour)
         if key not in self._textures:
             pixels = make() if make is not None else read_picture(self.assets.get(name), name)
+            if key[0] != name:
+                pixels = pixels._replace(codes=np.ascontiguousarray(pixels.codes[..., :-1]))
             self._textures[key] = make_texture(pixels, colour)
             self._keep_within()
         if key not in self._order:
