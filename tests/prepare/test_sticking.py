@@ -99,7 +99,9 @@ def three_blocks():
 
 def test_a_region_remembers_where_the_parts_in_its_reach_stood(label):
     document, assets = three_blocks()
-    document = edits.add_parts(document, [Part(id="far", name="Far", mesh=document.parts["ball"].mesh, placement=Placement(position=(200, 0, 0)))], ["far"])
+    document = edits.add_parts(
+        document, [Part(id="far", name="Far", mesh=document.parts["ball"].mesh, placement=Placement(position=(200, 0, 0)))], ["far"]
+    )
     document, decal_id = script.add_decal(document, assets, label, "ball", (0, -10, 0), (0, -1, 0), 50.0, belongs="region")
     assert set(lies_on(document, document.decals[decal_id])) == {"ball", "left", "right"}
 

@@ -458,7 +458,6 @@ class _Gltf:
         made["pictures"] = {key: found for key, info in pictures.items() if info is not None and (found := self._picture(info)) is not None}
         return made
 
-
     def _wire(self, made: dict, material: dict, body: dict, more: dict) -> None:
         """The pictures of a material as what they lead (see `file_pictures.Lead`); glTF 2.0, 3.9.2 to 3.9.4."""
         leads: list[dict] = []

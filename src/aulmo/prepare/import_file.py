@@ -16,10 +16,10 @@ from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
 from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
 from aulmo.prepare.cutting import as_piece
+from aulmo.prepare.file_pictures import wired
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
 from aulmo.prepare.starting_surface import starting_material
-from aulmo.prepare.file_pictures import wired
 from aulmo.surface.colour import from_srgb
 from aulmo.surface.picture import read_picture
 

@@ -218,7 +218,21 @@ _MAPS = (
     ("map_d", "geometry_opacity", False), ("map_Ke", "emission_color", True), ("map_Pc", "coat_weight", False), ("map_Bump", "height", False),
     ("map_bump", "height", False), ("bump", "height", False), ("disp", "height", False),
 )  # fmt: skip
-_TAKES = {"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-clamp": 1, "-blendu": 1, "-blendv": 1, "-cc": 1, "-imfchan": 1, "-texres": 1, "-boost": 1, "-type": 1}
+_TAKES = {
+    "-s": 3,
+    "-o": 3,
+    "-t": 3,
+    "-mm": 2,
+    "-bm": 1,
+    "-clamp": 1,
+    "-blendu": 1,
+    "-blendv": 1,
+    "-cc": 1,
+    "-imfchan": 1,
+    "-texres": 1,
+    "-boost": 1,
+    "-type": 1,
+}
 BUMP_MM = 1.0
 
 

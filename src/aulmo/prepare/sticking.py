@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.decals import lies_on
 from aulmo.document.edits import shown_parts
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Decal, Document, Placement, Stood
@@ -318,7 +319,9 @@ def world_place(document: Document, decal: Decal) -> tuple[np.ndarray, float]:
     return world @ matrix, float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
 
 
-def new_decal(document: Document, assets: AssetStore, spot: Spot, wrap: str | None = None, up=None, depth_mm: float | None = None, **own: Any) -> Decal:
+def new_decal(
+    document: Document, assets: AssetStore, spot: Spot, wrap: str | None = None, up=None, depth_mm: float | None = None, **own: Any
+) -> Decal:
     """A decal at a spot, not yet in the document; `own` are its fields, sizes in world mm. Its height follows from its artwork while it keeps its
     shape. Raises BadValue or BadFile."""
     for key in ("width_mm", "height_mm"):
@@ -365,3 +368,46 @@ def wrapped(document: Document, assets: AssetStore, decal: Decal, wrap: str | No
     spot = spot_at(document, assets, decal.parts[0], matrix[:3, 3], matrix[:3, 2])
     made = slid(document, assets, decal, spot, wrap)
     return made if wrap is None or made.wrap == wrap else replace(made, wrap="flat", radius_mm=0.0)
+
+
+def on_surface(decal: Decal, places: np.ndarray) -> np.ndarray:
+    """(n, 3) points in a decal's axes for places (n, 2) right and up on its artwork: the inverse of `mapped`, on its own surface."""
+    turn = np.radians(decal.rotate - (decal.bend if decal.wrap == "cylinder" and decal.radius_mm else 0.0))
+    c, s = np.cos(turn), np.sin(turn)
+    right, up = c * places[:, 0] - s * places[:, 1], s * places[:, 0] + c * places[:, 1]
+    radius = decal.radius_mm
+    if decal.wrap == "flat" or not radius:
+        return np.stack([right, up, 0 * up], 1)
+    side = np.sign(radius)
+    if decal.wrap == "cylinder":
+        angle = right / abs(radius)
+        x, y, z = abs(radius) * np.sin(angle), up, side * abs(radius) * np.cos(angle) - radius
+        c, s = np.cos(np.radians(decal.bend)), np.sin(np.radians(decal.bend))
+        return np.stack([c * x - s * y, s * x + c * y, z], 1)
+    far = np.hypot(right, up)
+    angle = far / abs(radius)
+    out = np.where(far > 1e-9, abs(radius) * np.sin(angle) / np.maximum(far, 1e-9), 1.0)
+    return np.stack([right * out, up * out, side * abs(radius) * np.cos(angle) - radius], 1)
+
+
+def decal_at(document: Document, part_id: str, point: np.ndarray, normal: np.ndarray) -> str | None:
+    """The id of the topmost decal that a part shows at a world point; clear places of its artwork count too."""
+    worlds = world_matrices(document)
+    for decal in reversed(document.decals.values()):
+        if not decal.visible or part_id not in lies_on(document, decal):
+            continue
+        world = worlds[part_id]
+        matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+        if decal.belongs == "region":
+            stood = next((s for s in decal.stood if s.part == part_id), None)
+            then = world if stood is None or decal.slips else np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]])
+            into = np.linalg.inv(matrix) @ then @ np.linalg.inv(world)
+        else:
+            into = np.linalg.inv(world @ matrix)
+        own = into[:3, :3] @ point + into[:3, 3]
+        facing = np.linalg.inv(into[:3, :3]).T @ normal
+        laid, squarely = mapped(decal, own[None], (facing / np.linalg.norm(facing))[None])
+        inside = np.abs(laid[0, :2]) <= 0.5 * np.array([decal.width_mm, decal.height_mm])
+        if inside.all() and abs(laid[0, 2]) <= decal.depth_mm and squarely[0] >= np.cos(np.radians(decal.facing)):
+            return decal.id
+    return None

@@ -266,7 +266,11 @@ class _Stage:
                 get = lambda key, start: (moved.GetInput(key).Get() if moved.GetInput(key) else None) or start  # noqa: E731
                 (sx, sy), turn, (tx, ty) = get("scale", (1.0, 1.0)), float(get("rotation", 0.0)), get("translation", (0.0, 0.0))
                 # v runs up there and down here: what is turned one way is turned the other
-                transform = [float(sx), float(sy), turn, float(tx), float(1.0 - sy - ty)] if abs(turn) < 1e-6 else [float(sx), float(sy), turn, float(tx), -float(ty)]
+                transform = (
+                    [float(sx), float(sy), turn, float(tx), float(1.0 - sy - ty)]
+                    if abs(turn) < 1e-6
+                    else [float(sx), float(sy), turn, float(tx), -float(ty)]
+                )
         channel = {"r": "red", "g": "green", "b": "blue", "a": "alpha"}.get(name, "solid")
         one: dict[str, Any] = {
             "target": target, "image": None, "file": Path(path.rstrip("]").split("[")[-1]).name, "ending": Path(path.rstrip("]")).suffix.lower(),

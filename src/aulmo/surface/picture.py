@@ -6,6 +6,7 @@ A picture keeps the codes of its file; a table says what light each code stands 
 import functools
 import io
 import os
+import re
 import tempfile
 from pathlib import Path
 from typing import Any, NamedTuple
@@ -160,9 +161,7 @@ def _strips(source, oiio, spec, channels: int, bits: int, meaning: str, factor: 
     for start in range(0, height, rows):
         end = min(height, start + rows)
         if tile:
-            found = source.read_tiles(
-                0, 0, spec.x, spec.x + width, spec.y + start, spec.y + end, 0, 1, 0, channels, asked
-            )
+            found = source.read_tiles(0, 0, spec.x, spec.x + width, spec.y + start, spec.y + end, 0, 1, 0, channels, asked)
         else:
             found = source.read_scanlines(0, 0, spec.y + start, spec.y + end, 0, 0, channels, asked)
         if found is None or np.size(found) < (end - start) * width * channels:
@@ -217,8 +216,6 @@ def _upright(codes: np.ndarray, orientation: int) -> np.ndarray:
 
 def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
     """An SVG as pixels. What lies outside the file is not looked for, scripts are not run."""
-    import re
-
     import resvg_py
     from PIL import Image
 
@@ -226,6 +223,7 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
     text = re.sub(r"<!ENTITY[^>]*>", "", text)
     text = re.sub(r"""((?:xlink:)?href)\s*=\s*(["'])(?!\s*(?:#|data:))[^"']*\2""", r"\1=\2\2", text)
     text = re.sub(r"<script\b.*?</script\s*>", "", text, flags=re.S | re.I)
+
     def drawn(**size: int) -> Image.Image:
         made = resvg_py.svg_to_bytes(
             svg_string=text, dpi=96.0, skip_system_fonts=True, font_files=_fonts(), font_family="IBM Plex Sans", serif_family="IBM Plex Sans",
@@ -238,7 +236,21 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
         codes = np.asarray(drawn(**({"width": long_side} if wide >= high else {"height": long_side})).convert("RGBA"))
     except (ValueError, OSError, RuntimeError, Image.DecompressionBombError) as error:
         raise BadFile(f"{name} cannot be read as a drawing.") from error
-    return Pixels(np.ascontiguousarray(codes), "display", 96.0 * codes.shape[1] / wide, codes.shape[1], codes.shape[0])
+    true = _drawn_width(text) or wide
+    return Pixels(np.ascontiguousarray(codes), "display", 96.0 * codes.shape[1] / true, codes.shape[1], codes.shape[0])
+
+
+_UNITS = {"": 1.0, "px": 1.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0, "pt": 96 / 72, "pc": 16.0, "Q": 96 / 101.6}
+
+
+def _drawn_width(text: str) -> float:
+    """The width a drawing says it has, in the 96 dots of an inch; 0 when it does not say."""
+    root = re.search(r"<svg\b[^>]*>", text)
+    found = re.search(r"""\swidth\s*=\s*["']\s*([0-9.eE+]+)\s*([a-zA-Z]*)\s*["']""", root[0]) if root else None
+    try:
+        return float(found[1]) * _UNITS[found[2]] if found else 0.0
+    except (ValueError, KeyError):
+        return 0.0
 
 
 def _svg_text(blob: bytes) -> str:

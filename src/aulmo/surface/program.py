@@ -272,7 +272,10 @@ def _image_parameters(row: np.ndarray, node: Node, material: Material, pictures:
     if not lay.width_mm > 0 or not (lay.keep_shape or lay.height_mm > 0):
         raise BadValue(f"The size of a picture of {material.name} has to be above zero.")
     bare = limited(lay) or (node.channel == "colour" and pictures.sees_through(node.image))
-    row[I_PICTURE], row[I_LAY] = pictures.number(node.image, node.as_colour, node.channel not in ("colour", "alpha")), pictures.lay(lay_row(lay, h / w))
+    row[I_PICTURE], row[I_LAY] = (
+        pictures.number(node.image, node.as_colour, node.channel not in ("colour", "alpha")),
+        pictures.lay(lay_row(lay, h / w)),
+    )
     row[I_WIDTH] = math.inf if bare or lay.projection == "uv" else lay.width_mm
     row[I_CHANNEL], row[I_STRENGTH], row[I_GREEN] = CHANNELS.index(node.channel), number("strength"), node.green_down
     row[I_WRAPS] = lay.tile == "both" and not lay.mirror and not lay.gap_x_mm and not lay.gap_y_mm

@@ -373,9 +373,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 cr, cg, cb, f = _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:
                     t = ray[8]
-                    er, eg, eb = _lamps(
-                        m, scene.lamps, scene.ies, chosen, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz
-                    )
+                    er, eg, eb = _lamps(m, scene.lamps, scene.ies, chosen, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz)
                     cr, cg, cb = cr + er, cg + eg, cb + eb
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
                 clear = m[o.TRANSMISSION] * (1.0 - m[o.METALNESS])

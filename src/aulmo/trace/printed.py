@@ -126,9 +126,11 @@ def print_parts(document: Document, part_ids: list[str], world: np.ndarray, boxe
             frame = shown[decal_id].frame
             if frame is not None:
                 rows[number][a.D_FRAME] = at.get(frame, -1)
-    return Printed(
-        np.array(rows).reshape(-1, a.DECAL_COLUMNS), np.array(lays).reshape(len(lays), -1), np.array(listed, np.int64), instance_decals
-    ) if rows else NOTHING
+    return (
+        Printed(np.array(rows).reshape(-1, a.DECAL_COLUMNS), np.array(lays).reshape(len(lays), -1), np.array(listed, np.int64), instance_decals)
+        if rows
+        else NOTHING
+    )
 
 
 def _across(decal: Decal, own: np.ndarray, part_ids: list[str], world: np.ndarray, boxes: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:

@@ -237,9 +237,13 @@ def test_ink_on_glass_stops_light_and_its_back_is_seen_through_the_glass(tmp_pat
     glass = Surface(transmission_weight=1.0, specular_roughness=0.0, specular_ior=1.01)
     document, assets = one_part(box_mesh(40.0), glass)
     document = edits.put_material(document, INK)
-    document = edits.add_parts(document, [Part(id="card", name="Card", mesh=assets.add_mesh(box_mesh(60.0)), placement=Placement(position=(0, 80, 0)))], ["card"])
+    document = edits.add_parts(
+        document, [Part(id="card", name="Card", mesh=assets.add_mesh(box_mesh(60.0)), placement=Placement(position=(0, 80, 0)))], ["card"]
+    )
     spot = sticking.spot_at(document, assets, "ball", (0, -20, 0), (0, -1, 0))
-    made = sticking.new_decal(document, assets, spot, artwork="surface", width_mm=16.0, height_mm=16.0, material="ink", colouring="one", colour=(0.0, 0.0, 0.0))
+    made = sticking.new_decal(
+        document, assets, spot, artwork="surface", width_mm=16.0, height_mm=16.0, material="ink", colouring="one", colour=(0.0, 0.0, 0.0)
+    )
     document = put_decal(document, made)
     front = seen(document, assets, samples=32)
     assert front[56:64, 76:84].mean() < 0.02 and front[60, 105].mean() > 0.1
@@ -255,7 +259,9 @@ def test_printed_glass_throws_the_shadow_of_its_ink():
     document, assets = one_part(box_mesh(60.0), glass)
     document = edits.change_part(document, "ball", placement=Placement(scale=(1.0, 1.0, 0.02), position=(0, 0, 40)))
     document = edits.put_material(document, Material(id="m2", name="W", surface=WHITE))
-    document = edits.add_parts(document, [Part(id="f", name="F", mesh=assets.add_mesh(box_mesh(200.0)), material="m2", placement=Placement(position=(0, 0, -100)))], ["f"])
+    document = edits.add_parts(
+        document, [Part(id="f", name="F", mesh=assets.add_mesh(box_mesh(200.0)), material="m2", placement=Placement(position=(0, 0, -100)))], ["f"]
+    )
     document = edits.put_material(document, INK)
     sun = Lamp(id="l", name="S", kind="distant", power=1e5, unit="lux", angle=0.2)
     document = replace(document, lamps={"l": sun})
@@ -287,7 +293,9 @@ def test_a_clear_decal_is_a_varnish_on_what_lies_below(tmp_path):
 
 def text_block(document, assets, height=4.0, **own):
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
-    made = sticking.new_decal(document, assets, spot, artwork="text", text="Odrel 0417", width_mm=40.0, colouring="one", colour=(0, 0, 0), material="ink", **own)
+    made = sticking.new_decal(
+        document, assets, spot, artwork="text", text="Odrel 0417", width_mm=40.0, colouring="one", colour=(0, 0, 0), material="ink", **own
+    )
     return put_decal(document, made), made
 
 
@@ -341,7 +349,9 @@ def test_an_edge_that_stands_up_catches_light_and_its_middle_lies_flat():
 def test_mattes_name_the_decal():
     document, assets = block()
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
-    document = put_decal(document, sticking.new_decal(document, assets, spot, name="Maker", artwork="surface", width_mm=30.0, height_mm=30.0, material="ink"))
+    document = put_decal(
+        document, sticking.new_decal(document, assets, spot, name="Maker", artwork="surface", width_mm=30.0, height_mm=30.0, material="ink")
+    )
     camera = Camera(id="c", name="C", position=(0, -500, 0), target=(0, 0, 0), projection="parallel", span_mm=SPAN)
     document = replace(document, cameras={"c": camera}, render=replace(document.render, passes=("mattes",)))
     made = render(document, assets, document.shots[0], (80, 60), replace(document.render, stop="samples", samples=4, denoise=False))
@@ -360,9 +370,8 @@ def test_the_draft_shows_decals_and_pictures(tmp_path):
 
 
 def test_a_hidden_decal_is_not_there_and_can_be_keyed(tmp_path):
-    from aulmo.document.properties import put
+    from aulmo.document.properties import put, resolve
     from aulmo.document.records import Key
-    from aulmo.document.properties import resolve
 
     document, assets = block()
     document, decal_id = script.add_decal(document, assets, flat(tmp_path), "ball", (0, -25, 0), (0, -1, 0), 20.0)
@@ -378,7 +387,9 @@ def test_ground_relief_shows_through_by_its_share():
 
     document, assets = block()
     rough = replace(
-        document.materials["m"], nodes=(Node("n", "stripes", {"size_mm": 8.0}, axis="x"), Node("h", "remap", {"value": "@n", "out_high": 2.0})), wires={"height": "h"}
+        document.materials["m"],
+        nodes=(Node("n", "stripes", {"size_mm": 8.0}, axis="x"), Node("h", "remap", {"value": "@n", "out_high": 2.0})),
+        wires={"height": "h"},
     )
     document = edits.put_material(document, rough)
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
@@ -401,4 +412,8 @@ def test_a_decal_without_anything_of_its_own_is_ink():
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
     document = put_decal(document, sticking.new_decal(document, assets, spot, artwork="shape", width_mm=30.0, height_mm=30.0))
     assert seen(document, assets, samples=16)[60, 80].mean() < 0.2
-    assert isinstance(document.decals, dict) and all(isinstance(d, Decal) for d in document.decals.values()) and world_matrix(document, "ball") is not None
+    assert (
+        isinstance(document.decals, dict)
+        and all(isinstance(d, Decal) for d in document.decals.values())
+        and world_matrix(document, "ball") is not None
+    )

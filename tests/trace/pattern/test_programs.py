@@ -15,8 +15,8 @@ from aulmo.document.records import Camera, Key, Material, Node, Placement, Surfa
 from aulmo.errors import BadFile, BadValue
 from aulmo.surface.picture import make_texture
 from aulmo.surface.program import INPUTS, blind_from, compile_program
-from aulmo.trace.pattern.patterns import gradient_noise, nearest_cell
 from aulmo.trace.pattern.lookup import look_up
+from aulmo.trace.pattern.patterns import gradient_noise, nearest_cell
 from aulmo.trace.pattern.program_run import run_heights, run_points
 from aulmo.trace.pattern.programs import ProgramBook, subdivided
 from aulmo.trace.scene import SceneBuilder

@@ -1,6 +1,7 @@
 """The picture under the hand: it navigates, hands the rest to the tool in hand, and takes drops."""
 
 from pathlib import Path
+from typing import Protocol
 
 import numpy as np
 from msgspec.structs import replace
@@ -24,6 +25,16 @@ from aulmo.prepare import arrange
 from aulmo.trace.camera_rows import camera_axes
 
 
+class Taker(Protocol):
+    """What a stage does with files that are dropped on something in the picture."""
+
+    def words(self, files: list[Path], at: QPoint) -> tuple[str, str] | None:
+        """What the cursor says before they are dropped, None where they are not for it."""
+
+    def take(self, files: list[Path], at: QPoint) -> bool:
+        """Take them; False where they are not for it."""
+
+
 class Picture(PictureView):
     """The live picture with everything the artist does in it.
 
@@ -36,6 +47,7 @@ class Picture(PictureView):
         self.camera_stages: tuple[str, ...] = ()
         self.named_stages: tuple[str, ...] = ()  # where the cursor names the material too
         self.kinds: list[FileKind] = []
+        self.takers: list[Taker] = []  # stages that do something of their own with files dropped on a part
         self.tools: dict[str, Tool] = {}
         self.select = Select(self)
         for tool in (self.select, HandlesTool(self), Probe(self)):
@@ -267,7 +279,12 @@ class Picture(PictureView):
             face_set = get(document, targets[0]) if "/face_sets/" in targets[0] else None
             where = face_set.name if face_set is not None else counted(parts, "part")
             return document.parts[part].name, f"drop: {name} on {where}"
-        name = Path(mime.urls()[0].toLocalFile()).name if mime.urls() else ""
+        files = [Path(u.toLocalFile()) for u in mime.urls() if u.isLocalFile()]
+        for taker in self.takers:
+            words = taker.words(files, at)
+            if words is not None:
+                return words
+        name = files[0].name if files else ""
         return name, self.file_words(Path(name))
 
     def _targets(self, at: QPoint, part: str, alone: bool) -> list[str]:

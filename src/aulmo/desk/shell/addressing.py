@@ -14,7 +14,7 @@ def sample(template: str) -> str:
 
 
 def meant(session: Session, word: str) -> list[str]:
-    """The ids that a word in braces stands for now: camera, shot, lamp, material, part (the only one selected), parts, solids, subject."""
+    """The ids that a word in braces stands for now: camera, shot, lamp, decal, path, material, part (the only one selected), parts, solids, subject."""
     shot = session.shot
     if word == "camera":
         return [shot.camera] if shot else []
@@ -25,6 +25,9 @@ def meant(session: Session, word: str) -> list[str]:
     if word == "path":
         held = session.subject[6:] if session.subject.startswith("paths/") else ""
         return [held] if held in session.document.paths else []
+    if word == "decal":
+        held = session.subject[7:] if session.subject.startswith("decals/") else ""
+        return [held] if held in session.document.decals else []
     if word == "material":
         return [session.material_id] if session.material_id in session.document.materials else []
     if word == "part":

@@ -15,12 +15,12 @@ class BenchHead(QHBoxLayout):
     def __init__(self, title: str) -> None:
         super().__init__()
         self.title = title
-        self.setContentsMargins(12, 6, 12, 4)
-        self.setSpacing(6)
+        self.setContentsMargins(10, 6, 10, 4)
+        self.setSpacing(4)
         self._tabs = QHBoxLayout()
-        self._tabs.setSpacing(14)
+        self._tabs.setSpacing(10)
         self.addLayout(self._tabs)
-        self.addSpacing(18)
+        self.addSpacing(8)
         self.show_tabs((title,), lambda _: None)
 
     def show_tabs(self, names: Iterable[str], chosen: Callable[[str], None]) -> None:

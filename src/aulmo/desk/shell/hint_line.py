@@ -87,7 +87,7 @@ class HintLine(QWidget):
         """Units, selection, jobs."""
         session = self.session
         chosen = session.selection
-        what = "nothing selected" if not chosen and session.lamp is None else session.selected_name()
+        what = session.selected_name()
         isolated = " · isolated" if session.isolated else ""
         self.facts.setText(f"{length_unit()[0]} · {what}{isolated}")
 

@@ -19,7 +19,8 @@ from aulmo.desk.shell.parts_tree import GROUPS, ID, KIND, MARKS, RUN, Other, Tre
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import label
 from aulmo.document import edits
-from aulmo.document.records import Document, Part
+from aulmo.document.decals import group_members
+from aulmo.document.records import Decal, Document, Part
 
 
 class PartsPanel(QWidget):
@@ -111,7 +112,9 @@ class PartsPanel(QWidget):
         environment = document.environment
         dome = "sky" if environment.sky is not None else environment.image if environment.shipped else "own file"
         lamps = [Other(f"lamps/{x.id}", x.name, "lamp", x.on, f"{x.name}: {x.kind} lamp in the group {x.group}") for x in document.lamps.values()]
+        decals = [Other(f"decals/{d.id}", d.name, "decal", d.visible, _told(document, d)) for d in reversed(document.decals.values())]
         return {
+            "decals": decals,
             "set": [Other("floor", f"Floor: {document.floor.kind}"), *(Other(f"paths/{p.id}", p.name) for p in document.paths.values())],
             "lamps": [Other("environment", f"Dome: {dome}"), *(Other(f"materials/{m.id}", m.name) for m in glowing), *lamps],
             "cameras": [Other(f"cameras/{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()],
@@ -135,7 +138,7 @@ class PartsPanel(QWidget):
                     item = QTreeWidgetItem(head, [row.text])
                     item.setData(0, ID, row.address)
                     item.setData(0, KIND, row.kind)
-                    editable = Qt.ItemFlag.ItemIsEditable if row.kind == "lamp" else Qt.ItemFlag.NoItemFlags
+                    editable = Qt.ItemFlag.ItemIsEditable if row.kind in ("lamp", "decal") else Qt.ItemFlag.NoItemFlags
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | editable)
                     self._items[row.address] = item
                     item.setSelected(row.address == wanted_selection)
@@ -147,7 +150,7 @@ class PartsPanel(QWidget):
         if item.text(0) != row.text:
             item.setText(0, row.text)
         item.setToolTip(0, row.tip)
-        if row.kind == "lamp":
+        if row.kind in ("lamp", "decal"):
             item.setData(0, MARKS, "eye" if row.on else "eye-slash")
             item.setForeground(0, QColor(theme.current().text if row.on else theme.current().quiet))
 
@@ -223,7 +226,7 @@ class PartsPanel(QWidget):
         chosen = self.tree.selectedItems()
         parts = [i.data(0, ID) for i in chosen if i.data(0, KIND) == "part"]
         parts += [i for line in chosen if line.data(0, KIND) == "run" for i in parts_of(line)]
-        subjects = [i.data(0, ID) for i in chosen if i.data(0, KIND) in ("other", "lamp")]
+        subjects = [i.data(0, ID) for i in chosen if i.data(0, KIND) in ("other", "lamp", "decal")]
         self.session.select(parts, "" if parts else (subjects[0] if subjects else ""))
 
     def _selected_there(self) -> None:
@@ -254,10 +257,10 @@ class PartsPanel(QWidget):
         self._busy = False
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
-        if self._busy or item.data(0, KIND) not in ("part", "lamp"):
+        if self._busy or item.data(0, KIND) not in ("part", "lamp", "decal"):
             return
-        if item.data(0, KIND) == "lamp":
-            self._rename_lamp(item)
+        if item.data(0, KIND) != "part":
+            self._rename_other(item)
             return
         part = self.session.document.parts[item.data(0, ID)]
         name = item.text(0).strip()
@@ -268,20 +271,26 @@ class PartsPanel(QWidget):
             return
         self.session.apply(f"Renamed {part.name} to {name}", edits.change_part(self.session.document, part.id, name=name))
 
-    def _rename_lamp(self, item: QTreeWidgetItem) -> None:
-        lamp = self.session.document.lamps[item.data(0, ID)[6:]]
-        name = item.text(0).strip()
-        if name and name != lamp.name:
-            self.session.change_lamp(f"Renamed {lamp.name} to {name}", replace(lamp, name=name))
+    def _rename_other(self, item: QTreeWidgetItem) -> None:
+        """A lamp or a decal."""
+        address = f"{item.data(0, ID)}/name"
+        old, name = self.session.value(address), item.text(0).strip()
+        if name and name != old:
+            self.session.put({address: name}, told=f"Renamed {old} to {name}")
         elif not name:
             self._busy = True
-            item.setText(0, lamp.name)
+            item.setText(0, old)
             self._busy = False
 
     def _toggle_eye(self, part_id: str) -> None:
         if part_id.startswith("lamps/"):
             lamp = self.session.document.lamps[part_id[6:]]
             self.session.change_lamp(f"Switched {'off' if lamp.on else 'on'} {lamp.name}", replace(lamp, on=not lamp.on))
+            return
+        if part_id.startswith("decals/"):
+            seen, name = self.session.value(f"{part_id}/visible"), self.session.value(f"{part_id}/name")
+            ids = group_members(self.session.document, part_id[7:])
+            self.session.put({f"decals/{i}/visible": not seen for i in ids}, told=f"{'Hid' if seen else 'Showed'} {name}")
             return
         if part_id.startswith("run/"):
             self._toggle_run(self._runs[part_id[4:]])
@@ -317,7 +326,7 @@ class PartsPanel(QWidget):
         """Begin renaming the selected part."""
         if self.session.selection:
             self.tree.editItem(self._items[self.session.selection[0]], 0)
-        elif self.session.lamp is not None:
+        elif self.session.lamp is not None or self.session.subject.startswith("decals/"):
             self.tree.editItem(self._items[self.session.subject], 0)
 
     def _menu(self, at) -> None:
@@ -345,3 +354,11 @@ class PartsPanel(QWidget):
             for row in rows:
                 self._show_other(self._items[row.address], row)
         self._busy = False
+
+
+def _told(document: Document, decal: Decal) -> str:
+    """What a decal lies on, in words."""
+    part = document.parts.get(decal.parts[0]) if decal.parts else None
+    where = part.name if part is not None else "nothing"
+    words = {"part": f"on {where}", "alike": f"on every part like {where}", "region": "across several parts"}[decal.belongs]
+    return f"{decal.name}: {words}" + (f", in the group {decal.group}" if decal.group else "")

@@ -292,6 +292,10 @@ class Session(QObject):
         """What is selected, in words."""
         if self.lamp is not None:
             return self.lamp.name
+        if self.subject.startswith("decals/") and is_there(self.document, self.subject):
+            return str(get(self.document, f"{self.subject}/name"))
+        if not self.selection:
+            return "nothing selected"
         return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"
 
     def set_stage(self, stage: str) -> None:

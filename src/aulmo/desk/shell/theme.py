@@ -91,7 +91,7 @@ QPushButton#small {{ padding: 3px 7px; }}
 QPushButton#link {{ background: transparent; border: none; color: {t.accent_text}; padding: 2px 4px; }}
 QPushButton#link:hover {{ text-decoration: underline; }}
 QPushButton#link:focus {{ border: 1px solid {t.accent_hover}; }}
-QPushButton#chip {{ border-radius: 10px; padding: 2px 7px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
+QPushButton#chip {{ border-radius: 10px; padding: 2px 6px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
 QPushButton#chip:checked {{ background: {t.raised}; color: {t.text}; border-color: {t.line}; }}
 QPushButton#chip:focus {{ border-color: {t.accent_hover}; }}
 QPushButton#section {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0; text-align: left; font-weight: 600; padding: 6px 0 4px 0; }}
@@ -136,6 +136,7 @@ QProgressBar::chunk {{ background: {t.accent}; border-radius: 2px; }}
 QSplitter::handle {{ background: {t.window}; }}
 QFrame#line {{ background: {t.line}; max-height: 1px; min-height: 1px; border: none; }}
 QFrame#card {{ background: {t.field}; border-radius: 4px; }}
+QFrame#setCard {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 4px; }}
 QListView#shelf {{ background: {t.panel}; }}
 QListView#shelf::item {{ background: {t.field}; border-radius: 4px; border: 2px solid transparent; margin: 2px; color: {t.text}; }}
 QListView#shelf::item:selected {{ background: {t.field}; border-color: {t.accent}; color: {t.text}; }}

@@ -3,7 +3,7 @@
 from pathlib import Path
 from typing import Callable
 
-from PySide6.QtCore import QSize, Qt, QTimer
+from PySide6.QtCore import QPoint, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
@@ -27,6 +27,7 @@ from aulmo.desk.shell.strip import Strip
 from aulmo.desk.stages import STAGES
 
 LAMP_MENU = ("rename", "duplicate", "lamp_solo", "lamp_aim", "lamp_here", "delete")
+DECAL_MENU = ("rename", "duplicate", "copy", "paste", "decal_up", "decal_down", "decal_left", "decal_right", "decal_depth", "delete")
 PART_MENU = (
     "rename", "hide", "isolate", "show_all", "lock", "stand", "floor", "group", "ungroup", "rename_pattern", "sort_names", "same_material",
     "same_shape", "keep_selection", "copy", "paste", "delete",
@@ -61,13 +62,18 @@ class Window(QMainWindow):
         self.finder = Finder(self, self.registry)
         self._build_menus()
         self.parts.menu_wanted.connect(self._part_menu)
-        self.picture.files_dropped.connect(lambda files, at: self.files.take_files(files))
+        self.picture.files_dropped.connect(self._take_files)
         self.start_page.files_dropped.connect(self.files.take_files)
         self.start_page.open_wanted.connect(lambda path: self.files.open_project(path) if path else self.files.choose_project())
         self.start_page.import_wanted.connect(lambda: self.registry.run("import"))
         session.opened.connect(self._opened)
         session.changed.connect(lambda old, new: old.name != new.name and self._name())
         self.show_start()
+
+    def _take_files(self, files: list[Path], at: QPoint) -> None:
+        """A stage's own takers first, then whoever takes the kind of file."""
+        if not any(taker.take(files, at) for taker in self.picture.takers):
+            self.files.take_files(files)
 
     def _working(self) -> bool:
         return hasattr(self, "pages") and self.pages.currentWidget() is self.work
@@ -142,7 +148,9 @@ class Window(QMainWindow):
         add("redo", "Redo", "Edit", "Ctrl+Shift+Z or Ctrl+Y", s.redo, working)
         self.registry.add_shared("duplicate", "Duplicate", "Edit", "Ctrl+D", break_before=True)
         self.registry.add_shared("delete", "Delete", "Edit", "Del")
-        chosen = lambda: working() and (bool(s.selection) or s.lamp is not None)  # noqa: E731
+        self.registry.add_shared("copy", "Copy", "Edit", "Ctrl+C", break_before=True)
+        self.registry.add_shared("paste", "Paste", "Edit", "Ctrl+V")
+        chosen = lambda: working() and (bool(s.selection) or s.lamp is not None or s.subject.startswith("decals/"))  # noqa: E731
         add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
         edit = EditCommands(s, self.registry, working)
         desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers, self.parts.moves)
@@ -183,7 +191,7 @@ class Window(QMainWindow):
 
     def _part_menu(self, menu: QMenu, item) -> None:
         self._refresh_menus()
-        for name in LAMP_MENU if self.session.lamp is not None else PART_MENU:
+        for name in LAMP_MENU if self.session.lamp is not None else DECAL_MENU if self.session.subject.startswith("decals/") else PART_MENU:
             menu.addAction(self.registry.actions[name])
         for fill in self.menu_fillers:
             fill(menu)

@@ -62,11 +62,11 @@ class SurfaceBench(QWidget):
         self.session = session
         self._balls: dict[bytes, QIcon] = {}  # by what the material looks like
         self._asked: set[bytes] = set()
-        head = BenchHead("Swatches")
+        self.head = head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for name in ("All", *swatches.SHELVES, "In this project"):
-            short = {"In this project": "Project"}.get(name, name.split(" &")[0])
+            short = {"In this project": "Mine"}.get(name, name.split(" &")[0])
             chip = QPushButton(short)
             chip.setToolTip(name)
             chip.setObjectName("chip")
@@ -79,7 +79,7 @@ class SurfaceBench(QWidget):
         head.addStretch(1)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find")
-        self.search.setFixedWidth(84)
+        self.search.setFixedWidth(64)
         self.search.textChanged.connect(self.fill)
         head.addWidget(self.search)
         self.shelf = Shelf()

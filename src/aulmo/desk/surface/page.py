@@ -1,15 +1,20 @@
 """Surface: the material of what is selected, how many parts share it, and every parameter it has."""
 
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bound import Bound, BoundSlider
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
+from aulmo.desk.surface.commands import SurfaceCommands
+from aulmo.desk.surface.on_top import DecalList
 from aulmo.desk.surface.page_grain import GrainSection
+from aulmo.desk.surface.page_pictures import PicturesSection
 from aulmo.desk.widgets.fields import Choice, Section, button, label, row
 from aulmo.document import edits
+from aulmo.document.decals import decals_on
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted
 from aulmo.surface import metals
@@ -39,7 +44,7 @@ SECTIONS: dict[str, tuple[str, ...]] = {
 class SurfacePage(Page):
     """One material."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, commands: SurfaceCommands) -> None:
         super().__init__(session)
         self.shared = QFrame()
         self.shared.setObjectName("card")
@@ -62,6 +67,14 @@ class SurfacePage(Page):
         self.metal.chosen.connect(self._measured)
         self.metal_row = row("Measured", self.metal, tip="Take the colour of a real metal from its optical constants")
         self.grain = GrainSection(session)
+        self.pictures = PicturesSection(session, commands.move_lay, commands.fit)
+        self.add_pictures = button("Add pictures…", commands.choose_pictures, "link", "A set of pictures, or one; or drop them on the part")
+        self.on_top = Section("On top", "surface/On top")
+        self.decals = DecalList(session, "On top of this part")
+        self.on_top.add(self.decals)
+        self.body.addWidget(self.on_top)
+        self.body.addWidget(self.add_pictures, 0, Qt.AlignmentFlag.AlignLeft)
+        self.body.addWidget(self.pictures)
         for title, parameters in SECTIONS.items():
             section = self.section(title, f"surface/{title}")
             self.sections.append(section)
@@ -85,6 +98,13 @@ class SurfacePage(Page):
             if widget.isHidden() == (material is not None):
                 widget.setVisible(material is not None)
         self.grain.show_material(material)
+        self.pictures.show_material(material)
+        leaves = edits.leaves(document, session.selection)
+        lying = decals_on(document, leaves[0]) if document.decals and len(leaves) == 1 else []
+        self.on_top.setVisible(bool(lying))
+        self.decals.show_decals(lying, document)
+        self.decals.setFixedHeight(42 * min(4, max(1, len(lying))) + 6)
+        self.add_pictures.setVisible(material is not None)
         if material is None:
             self.title.setText("Click a part to see its material")
             return

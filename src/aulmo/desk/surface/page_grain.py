@@ -27,7 +27,7 @@ class GrainSection(Section):
 
     def show_material(self, material: Material | None) -> None:
         """Rows for a material's nodes."""
-        nodes = material.nodes if material is not None else ()
+        nodes = tuple(n for n in material.nodes if not (n.kind == "image" and n.lay)) if material is not None else ()
         self.setVisible(bool(nodes))
         shape = tuple((n.id, n.kind, tuple(k for k in INPUTS[n.kind] if _is_own(n, k))) for n in nodes)
         if shape != self._shape:

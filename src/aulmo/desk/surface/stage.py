@@ -2,13 +2,32 @@
 
 from aulmo.desk.shell.stage import Built, Desk, Stage
 from aulmo.desk.surface.bench import SurfaceBench
+from aulmo.desk.surface.bench_decals import DecalsBench
+from aulmo.desk.surface.bench_pictures import PicturesBench
 from aulmo.desk.surface.commands import SurfaceCommands
+from aulmo.desk.surface.decal_commands import DecalCommands
+from aulmo.desk.surface.decal_tool import DecalTool, StickTool
+from aulmo.desk.surface.lay_tool import LayTool
 from aulmo.desk.surface.page import SurfacePage
+from aulmo.desk.surface.page_decal import DecalPage
+from aulmo.desk.surface.picture_drops import PictureDrops
+from aulmo.desk.surface.set_card import SetCard
 
 
 def _build(desk: Desk) -> Built:
-    desk.picture.named_stages += ("Surface",)
-    return Built({"Swatches": SurfaceBench(desk.session)}, SurfacePage(desk.session), {}, SurfaceCommands(desk))
+    session, picture = desk.session, desk.picture
+    picture.named_stages += ("Surface",)
+    stick, lay = StickTool(picture), LayTool(picture)
+    for tool in (stick, lay, DecalTool(picture)):
+        picture.add_tool(tool)
+    decals = DecalCommands(desk, stick)
+    commands = SurfaceCommands(desk, lay)
+    commands.card = SetCard(picture, decals.drop_picture)
+    commands.drops = PictureDrops(picture, commands.card)
+    commands.decals = decals
+    picture.takers.append(commands.drops)
+    benches = {"Swatches": SurfaceBench(session), "Decals": DecalsBench(session, decals), "Pictures": PicturesBench(session)}
+    return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals)}, commands)
 
 
-SURFACE = Stage("Surface", "swatches", "Drop a swatch on a part · Alt: only this part · Click a part twice for its group", _build)
+SURFACE = Stage("Surface", "swatches", "Drop a swatch or pictures on a part · Alt: only this part · Click a part twice for its group", _build)

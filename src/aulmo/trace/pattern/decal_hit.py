@@ -17,7 +17,6 @@ from aulmo.trace.compile.arrays import (
     D_PICTURE,
     D_RAISED,
     D_WHICH,
-    P_COAT_RELIEF,
     P_FIRST,
     P_LAST,
     P_PICTURED,

@@ -52,6 +52,7 @@ from aulmo.trace.pattern.laid import laid, side_share
 from aulmo.trace.pattern.lookup import adjusted, look_up
 from aulmo.trace.pattern.patterns import folded, fractal, inner_noise, nearest_cell, pattern_share, weave
 
+
 @inlined
 def project_point(kind, axis, x, y, z, nx, ny, nz):
     """Place on a picture in mm (right, down) for a projection; and the direction there of growing right, in the part's axes."""

@@ -4,7 +4,19 @@ import math
 
 from aulmo.surface.program import I_LAY, REGISTERS
 from aulmo.trace.material import openpbr as o
-from aulmo.trace.compile.arrays import P_BLIND, P_COAT_RELIEF, P_FIRST, P_LAST, P_RELIEF, P_UV, R_COARSEST, R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST
+from aulmo.trace.compile.arrays import (
+    P_BLIND,
+    P_COAT_RELIEF,
+    P_FIRST,
+    P_LAST,
+    P_RELIEF,
+    P_UV,
+    R_COARSEST,
+    R_HEIGHT,
+    R_HEIGHT_LAST,
+    R_NORMAL,
+    R_NORMAL_LAST,
+)
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.pattern.laid import laid, set_uv
 from aulmo.trace.pattern.program_run import run, run_heights
