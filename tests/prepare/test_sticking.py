@@ -174,8 +174,10 @@ def test_what_lies_on_top_is_changed_by_order(label):
 
 @pytest.mark.parametrize(
     ("changes", "words"),
-    [({"width_mm": 0.0}, "above zero"), ({"width_mm": math.nan}, "above zero"), ({"normal": (0, 0, 0)}, "faces"), ({"wrap": "cone"}, "flat, cylinder, ball"),
-     ({"belongs": "all"}, "part, alike, region"), ({"depth_mm": -1.0}, "depth"), ({"part_id": "nobody"}, "part"), ({"point": (math.inf, 0, 0)}, "numbers")],
+    [({"width_mm": 0.0}, "above zero"), ({"width_mm": math.nan}, "above zero"), ({"normal": (0, 0, 0)}, "faces"),
+     ({"wrap": "cone"}, "flat, cylinder, ball"),
+     ({"belongs": "all"}, "part, alike, region"), ({"depth_mm": -1.0}, "depth"), ({"part_id": "nobody"}, "part"),
+     ({"point": (math.inf, 0, 0)}, "numbers")],
 )  # fmt: skip
 def test_nonsense_is_told_in_a_sentence(label, changes, words):
     document, assets = one_part(box_mesh(50.0))

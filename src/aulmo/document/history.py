@@ -6,9 +6,9 @@ from aulmo.document.records import Document
 
 
 def _alike(one: Document, other: Document) -> bool:
-    """Whether two documents say the same; what they share is not looked into."""
+    """Whether two documents say the same; what they share is not looked into. What lies on what is told by the order of decals alone."""
     fields = ((getattr(one, f), getattr(other, f)) for f in one.__struct_fields__)
-    return all(a is b or a == b for a, b in fields)
+    return all(a is b or a == b for a, b in fields) and list(one.decals) == list(other.decals)
 
 
 class History:

@@ -195,7 +195,9 @@ TABLE: dict[type, dict[str, Property]] = {
         "projection": _choice("Laid", {"flat": "Flat", "box": "As a box", "cylinder": "Round the axis", "sphere": "As a ball"}),
         "axis": _choice("Axis", {"x": "X", "y": "Y", "z": "Z"}),
         "file": _text("File"), "lay": _text("Lay"),
-        "channel": _choice("Reads", {"colour": "Colour", "solid": "Colour without alpha", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha"}),
+        "channel": _choice("Reads", {
+            "colour": "Colour", "solid": "Colour without alpha", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha",
+        }),
         "green_down": _yes("Green points down", "Of a normal map: which way its green leans"),
     },
     r.Adjust: {
@@ -212,7 +214,8 @@ TABLE: dict[type, dict[str, Property]] = {
     r.Lay: {
         "name": _text("Name"),
         "projection": _choice("Laid", {
-            "box": "As a box", "flat": "Flat", "cylinder": "As a cylinder", "sphere": "As a ball", "axis": "Round an axis", "uv": "As the file has it",
+            "box": "As a box", "flat": "Flat", "cylinder": "As a cylinder", "sphere": "As a ball", "axis": "Round an axis",
+            "uv": "As the file has it",
         }),
         "position": _vector("Place"), "turn": _vector("Turn", "°", 1e6, 1, change="turns"),
         "width_mm": _number("Width", 1.0, 500.0, "mm", 2, **_EXTENT, curve=2.0),
@@ -226,7 +229,8 @@ TABLE: dict[type, dict[str, Property]] = {
         "depth_mm": _number("Depth", 0, 200, "mm", 2, 0, 1e6, curve=2, tip="How far a flat picture reaches from its plane; 0 goes right through"),
         "blend": _number("Soft seams", 0, 1),
         "radius_mm": _number("Radius", 0, 500, "mm", 2, 0, 1e6, curve=2, tip="0 takes the distance that the surface has from the axis"),
-        "repeat_x": _number("Times across", 0.1, 20, "", 2, -1e5, 1e5, curve=2), "repeat_y": _number("Times down", 0.1, 20, "", 2, -1e5, 1e5, curve=2),
+        "repeat_x": _number("Times across", 0.1, 20, "", 2, -1e5, 1e5, curve=2),
+        "repeat_y": _number("Times down", 0.1, 20, "", 2, -1e5, 1e5, curve=2),
         "shift_x": _number("Shift across", -1, 1, "", 3, -1e5, 1e5), "shift_y": _number("Shift down", -1, 1, "", 3, -1e5, 1e5),
     },
     r.Swap: {"old": _colour("Colour"), "new": _colour("Becomes")},

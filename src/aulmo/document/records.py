@@ -296,7 +296,8 @@ class Node(Record):
     """One step of a surface program. `inputs` holds numbers, colours, or "@id" of another node; lengths are mm of the part's own axes.
 
     `image` is an asset and `file` the file it came from; an image without asset is missing, and what it leads stays as it is without.
-    `as_colour` says whether its values are colours of a display or plain data, `channel` what of it is read ("solid" is the colour without regard to alpha), `lay` how it is laid (its own inputs,
+    `as_colour` says whether its values are colours of a display or plain data, `channel` what of it is read ("solid" is the
+    colour without regard to alpha), `lay` how it is laid (its own inputs,
     projection and axis where that is empty). `green_down` is for normal maps whose green points down. `axis` is that of a projection, ramp or
     stripes, along which noise is stretched, or along which the trunk of wood grew.
     """

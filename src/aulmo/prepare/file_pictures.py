@@ -48,10 +48,14 @@ def wired(material: Material, leads: Sequence[dict], assets: Sequence[str | None
             lays[key] = Lay(id=name, projection="uv", repeat_x=key[0], repeat_y=key[1], rotate=key[2], shift_x=key[3], shift_y=key[4])
         name = one.target.replace("_", "-")
         adjust = Adjust(low=one.cut - 0.004, high=one.cut + 0.004) if one.cut is not None else Adjust()
-        nodes.append(Node(
-            id=name, kind="image", image=asset, file=one.file, as_colour=one.colour, channel=one.channel, green_down=one.green_down,
-            lay=lays[key].id, adjust=adjust, inputs={"strength": one.strength} if one.strength != 1.0 else {},
-        ))  # type: ignore[arg-type]  # fmt: skip
+        channel: Any = one.channel
+        strength = {"strength": one.strength} if one.strength != 1.0 else {}
+        nodes.append(
+            Node(
+                id=name, kind="image", image=asset, file=one.file, as_colour=one.colour, channel=channel, green_down=one.green_down,
+                lay=lays[key].id, adjust=adjust, inputs=strength,
+            )
+        )  # fmt: skip
         led = name
         if one.mm or (one.low, one.high) != (0.0, 1.0):
             low, high = (0.0, one.mm) if one.mm else (one.low, one.high)

@@ -264,7 +264,7 @@ def _leads(lines: dict[str, list[str]], body: list[float] | None, surface: dict,
         blob = source.read_bytes() if source.is_file() and source.stat().st_size < 256 << 20 else None
         values = lambda option, start: [number(w) for w in options.get(option, [])][:2] + start[len(options.get(option, [])[:2]) :]  # noqa: E731
         scale, shift = values("-s", [1.0, 1.0]), values("-o", [0.0, 0.0])
-        one = {
+        one: dict = {
             "target": target, "image": None, "file": source.name, "ending": source.suffix.lower(), "colour": in_colour,
             "transform": [v if np.isfinite(v) else 1.0 for v in scale] + [0.0] + [v if np.isfinite(v) else 0.0 for v in (shift[0], -shift[1])],
         }  # fmt: skip

@@ -85,7 +85,8 @@ def upright(normal: np.ndarray, up=None) -> np.ndarray:
 
 
 def stick(document: Document, assets: AssetStore, decal: Decal, spot: Spot, up=None, wrap: str | None = None) -> Decal:
-    """The decal where the spot is: upright, in the axes it belongs to, bent as the surface bends (or as `wrap` says). Its sizes are in the part's own mm
+    """The decal where the spot is: upright, in the axes it belongs to, bent as the surface bends (or as `wrap` says). Its sizes are in the part's
+    own mm
     from there on, those of a region in the world's; they come in the world's. Depth stays."""
     world = world_matrix(document, spot.part)
     size = float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0

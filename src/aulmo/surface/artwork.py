@@ -41,7 +41,7 @@ def drawing(decal: Decal) -> str:
         "triangle": f'<path d="M{x} 0L{width} {height}L0 {height}Z" fill="#fff"/>',
         "hexagon": _polygon(x, y, [(math.cos(t), math.sin(t)) for t in np.arange(6) * math.pi / 3]),
         "star": _polygon(
-            x, y, [((1.0 if k % 2 == 0 else 0.42) * math.sin(k * math.pi / 5), -(1.0 if k % 2 == 0 else 0.42) * math.cos(k * math.pi / 5)) for k in range(10)]
+            x, y, [(far * math.sin(k * math.pi / 5), -far * math.cos(k * math.pi / 5)) for k in range(10) for far in ((0.42,) if k % 2 else (1.0,))]
         ),
     }[decal.shape]  # fmt: skip
     return _svg(width, height, body)
@@ -116,15 +116,13 @@ def swapped(pixels: Pixels, swaps: tuple[Swap, ...]) -> Pixels:
         found[k : k + (1 << 18)] = near @ new
     codes = np.rint(np.clip(found, 0, 1) * 255).astype(np.uint8).reshape(*shown.shape[:2], 3)
     if pixels.codes.shape[2] in (2, 4):
-        alpha = pixels.codes[..., -1:]
-        alpha = alpha if alpha.dtype == np.uint8 and pixels.meaning != "half" else _alpha(pixels)
-        codes = np.concatenate([codes, alpha], 2)
+        codes = np.concatenate([codes, _alpha(pixels)], 2)
     return pixels._replace(codes=np.ascontiguousarray(codes), meaning="display")
 
 
 def _alpha(pixels: Pixels) -> np.ndarray:
     last = pixels.codes[..., -1:]
-    shares = last.view(np.float16).astype(float) if pixels.meaning == "half" else last / 65535
+    shares = last.view(np.float16).astype(float) if pixels.meaning == "half" else last / np.iinfo(last.dtype).max
     return np.rint(np.clip(shares, 0, 1) * 255).astype(np.uint8)
 
 

@@ -4,6 +4,7 @@ A lay gives a place on the picture for a point of a part. Its projector has axes
 """
 
 import math
+from typing import Any
 
 import numpy as np
 
@@ -72,7 +73,7 @@ def limited(lay: Lay) -> bool:
 def plain_lay(width_mm: float, height_mm: float, turn: float, right: float, up: float, projection: str, axis: str) -> Lay:
     """The lay that an image node's own inputs describe: about one of the part's axes."""
     turns = {"x": (90.0, 0.0, 90.0), "y": (0.0, -90.0, -90.0), "z": (0.0, 0.0, 0.0)}
-    kind = {"cylinder": "axis"}.get(projection, projection)
+    kind: Any = {"cylinder": "axis"}.get(projection, projection)
     return Lay(
         id="", projection=kind, turn=turns[axis], width_mm=width_mm, height_mm=height_mm or width_mm, keep_shape=not height_mm, rotate=turn,
         offset_x_mm=right, offset_y_mm=up,

@@ -46,7 +46,7 @@ def starting_lay(document: Document, assets: AssetStore, part_id: str, width_mm:
         width_mm = float(max(part_size(document, assets, part_id)))
     low, high = assets.box(document.parts[part_id].mesh or "")
     middle = tuple(float(round(v, 6)) for v in 0.5 * (low + high))
-    return Lay(id="lay", projection=projection, width_mm=width_mm, position=(middle[0], middle[1], middle[2]))
+    return Lay(id="lay", projection=projection, width_mm=width_mm, position=(middle[0], middle[1], middle[2]))  # type: ignore[arg-type]  # one of KINDS
 
 
 def _free(wanted: str, taken: Iterable[str]) -> str:
@@ -124,7 +124,8 @@ def own_material(document: Document, addresses: list[str], shared: bool) -> tupl
 
 
 def lay_set(
-    document: Document, assets: AssetStore, addresses: list[str], found: Sequence[Found], width_mm: float = 0.0, projection: str = "", shared: bool = True
+    document: Document, assets: AssetStore, addresses: list[str], found: Sequence[Found], width_mm: float = 0.0, projection: str = "",
+    shared: bool = True,
 ) -> tuple[Document, str]:  # fmt: skip
     """Wire a set on surfaces by address (see `edits.dress`). `width_mm` 0 takes the file's dots, else the part's size. Returns the document and the
     material's id. Raises BadValue."""
@@ -138,7 +139,8 @@ def lay_set(
 
 
 def lay_picture(
-    document: Document, assets: AssetStore, part_id: str, path: Path, drives: str = "base_color", width_mm: float | None = None, projection: str = "box"
+    document: Document, assets: AssetStore, part_id: str, path: Path, drives: str = "base_color", width_mm: float | None = None,
+    projection: str = "box",
 ) -> tuple[Document, str]:  # fmt: skip
     """See `script.lay_picture`."""
     if part_id not in document.parts or document.parts[part_id].mesh is None:
@@ -210,7 +212,8 @@ def round_axis(lay: Lay, point: np.ndarray, axis: np.ndarray, radius: float) -> 
     matrix[:3, :3], matrix[:3, 3] = np.stack([x, np.cross(z, x), z], 1), point
     place = from_matrix(matrix)
     return replace(
-        lay, projection="cylinder", position=place.position, turn=place.turn, radius_mm=float(abs(radius)), width_mm=round(2 * math.pi * abs(radius), 4),
+        lay, projection="cylinder", position=place.position, turn=place.turn, radius_mm=float(abs(radius)),
+        width_mm=round(2 * math.pi * abs(radius), 4),
         offset_x_mm=0.0, offset_y_mm=0.0,
     )  # fmt: skip
 

@@ -97,7 +97,8 @@ def read_picture(blob: bytes, name: str, most_pixels: int = MOST_PIXELS, long_si
 
 def _ending(blob: bytes) -> str:
     """The ending a file should have by its first bytes: many come with a wrong one."""
-    for start, ending in ((b"\x89PNG", ".png"), (b"\xff\xd8\xff", ".jpg"), (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"v/1\1", ".exr"), (b"#?", ".hdr"),
+    for start, ending in ((b"\x89PNG", ".png"), (b"\xff\xd8\xff", ".jpg"), (b"II*\0", ".tif"), (b"MM\0*", ".tif"), (b"v/1\1", ".exr"),
+                          (b"#?", ".hdr"),
                           (b"GIF8", ".gif"), (b"BM", ".bmp"), (b"8BPS", ".psd")):  # fmt: skip
         if blob.startswith(start):
             return ending
@@ -223,34 +224,50 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
     text = re.sub(r"<!ENTITY[^>]*>", "", text)
     text = re.sub(r"""((?:xlink:)?href)\s*=\s*(["'])(?!\s*(?:#|data:))[^"']*\2""", r"\1=\2\2", text)
     text = re.sub(r"<script\b.*?</script\s*>", "", text, flags=re.S | re.I)
-
-    def drawn(**size: int) -> Image.Image:
+    text, wide, _high = _sized(text, long_side)
+    try:
         made = resvg_py.svg_to_bytes(
             svg_string=text, dpi=96.0, skip_system_fonts=True, font_files=_fonts(), font_family="IBM Plex Sans", serif_family="IBM Plex Sans",
-            sans_serif_family="IBM Plex Sans", monospace_family="IBM Plex Sans", **size,
+            sans_serif_family="IBM Plex Sans", monospace_family="IBM Plex Sans",
         )  # fmt: skip
-        return Image.open(io.BytesIO(made))
-
-    try:
-        wide, high = drawn().size
-        codes = np.asarray(drawn(**({"width": long_side} if wide >= high else {"height": long_side})).convert("RGBA"))
+        codes = np.asarray(Image.open(io.BytesIO(made)).convert("RGBA"))
     except (ValueError, OSError, RuntimeError, Image.DecompressionBombError) as error:
         raise BadFile(f"{name} cannot be read as a drawing.") from error
-    true = _drawn_width(text) or wide
-    return Pixels(np.ascontiguousarray(codes), "display", 96.0 * codes.shape[1] / true, codes.shape[1], codes.shape[0])
+    return Pixels(np.ascontiguousarray(codes), "display", 96.0 * codes.shape[1] / wide, codes.shape[1], codes.shape[0])
 
 
 _UNITS = {"": 1.0, "px": 1.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0, "pt": 96 / 72, "pc": 16.0, "Q": 96 / 101.6}
 
 
-def _drawn_width(text: str) -> float:
-    """The width a drawing says it has, in the 96 dots of an inch; 0 when it does not say."""
+def _sized(text: str, long_side: int) -> tuple[str, float, float]:
+    """A drawing that asks for `long_side` pixels along its longer side, and the width and height that it says it has, in the 96 dots of an inch."""
     root = re.search(r"<svg\b[^>]*>", text)
-    found = re.search(r"""\swidth\s*=\s*["']\s*([0-9.eE+]+)\s*([a-zA-Z]*)\s*["']""", root[0]) if root else None
+    if root is None:
+        return text, 1.0, 1.0
+
+    def length(key: str) -> float:
+        found = re.search(rf"""\s{key}\s*=\s*["']\s*([0-9.eE+]+)\s*([a-zA-Z]*)\s*["']""", root[0])
+        try:
+            return float(found[1]) * _UNITS[found[2]] if found else 0.0
+        except (ValueError, KeyError):
+            return 0.0
+
+    box = re.search(r"""\sviewBox\s*=\s*["']\s*([-0-9.eE+,\s]+)["']""", root[0])
     try:
-        return float(found[1]) * _UNITS[found[2]] if found else 0.0
-    except (ValueError, KeyError):
-        return 0.0
+        _x, _y, box_wide, box_high = (float(v) for v in box[1].replace(",", " ").split()) if box else (0.0, 0.0, 0.0, 0.0)
+    except ValueError:
+        box_wide = box_high = 0.0
+    wide, high = length("width"), length("height")
+    if box_wide > 0 and box_high > 0:
+        wide = wide or (high * box_wide / box_high if high else box_wide)
+        high = high or wide * box_high / box_wide
+    if not (0 < wide < 1e7 and 0 < high < 1e7):
+        wide = high = 100.0
+    grow = long_side / max(wide, high)
+    bare = re.sub(r"""\s(width|height)\s*=\s*(["'])[^"']*\2""", "", root[0])
+    bare = bare if box else bare.replace("<svg", f'<svg viewBox="0 0 {wide:.6g} {high:.6g}"', 1)
+    sized = bare.replace("<svg", f'<svg width="{max(1, round(wide * grow))}" height="{max(1, round(high * grow))}"', 1)
+    return text.replace(root[0], sized, 1), wide, high
 
 
 def _svg_text(blob: bytes) -> str:

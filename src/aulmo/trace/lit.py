@@ -143,7 +143,8 @@ def light(
     # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
     bodies = [k for k, row in enumerate(lamps.rows) if int(row[a.LAMP_KIND]) in (a.RECTANGLE, a.DISC, a.SPHERE, a.TUBE)]
     return Lit(
-        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32), np.concatenate(numbers).astype(np.int32),
+        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32),
+        np.concatenate(numbers).astype(np.int32),
         np.concatenate([lamp_of, np.array(bodies, np.int32)]), tuple(int(lamps.rows[k, a.LAMP_KIND]) for k in bodies),
         np.array([proxy_matrix(lamps.rows[k]) for k in bodies]).reshape(-1, 3, 4),
     )  # fmt: skip

@@ -40,7 +40,8 @@ class Print(NamedTuple):
 
 
 class Worn(NamedTuple):
-    """Rows of materials, the bare one first, those of decals last: `which` (n,) int32 row of each instance's body, `masks` (n,) uint32 of what lets light through; of
+    """Rows of materials, the bare one first, those of decals last: `which` (n,) int32 row of each instance's body, `masks` (n,) uint32 of what lets
+    light through; of
     parts with face sets, by instance, the rows that their triangles wear (m,) int32; where in the joined `face_rows` each instance begins, or
     -1; of each row its name, whether nodes lead its glow, and what the kernels read. `printed` : by decal the row of its material, its picture or -1
     and its row of `coat_rows` or -1. `held` keeps the pictures' memory."""

@@ -331,10 +331,8 @@ def test_an_edge_that_stands_up_catches_light_and_its_middle_lies_flat():
     made = sticking.new_decal(document, assets, spot, artwork="surface", width_mm=30.0, height_mm=30.0, material="m", edge_mm=1.0)
 
     def lit(decal):
-        frame, _ = trace(
-            replace(put_decal(document, decal), cameras={"c": Camera(id="c", name="C", position=(0, -500, 0), target=(0, 0, 0), projection="parallel", span_mm=SPAN)}),
-            assets, SIZE, 128, HalfDome,
-        )  # fmt: skip
+        camera = Camera(id="c", name="C", position=(0, -500, 0), target=(0, 0, 0), projection="parallel", span_mm=SPAN)
+        frame, _ = trace(replace(put_decal(document, decal), cameras={"c": camera}), assets, SIZE, 128, HalfDome)
         return frame.rgb[..., 1][56:64].mean(0)
 
     edge, plain = lit(made), lit(replace(made, edge_mm=0.0))

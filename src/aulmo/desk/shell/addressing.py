@@ -14,7 +14,7 @@ def sample(template: str) -> str:
 
 
 def meant(session: Session, word: str) -> list[str]:
-    """The ids that a word in braces stands for now: camera, shot, lamp, decal, path, material, part (the only one selected), parts, solids, subject."""
+    """The ids that a word in braces stands for now: camera, shot, lamp, decal, path, material, part (the only one selected), parts, solids."""
     shot = session.shot
     if word == "camera":
         return [shot.camera] if shot else []

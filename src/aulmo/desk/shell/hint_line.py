@@ -86,7 +86,6 @@ class HintLine(QWidget):
     def refresh_facts(self) -> None:
         """Units, selection, jobs."""
         session = self.session
-        chosen = session.selection
         what = session.selected_name()
         isolated = " · isolated" if session.isolated else ""
         self.facts.setText(f"{length_unit()[0]} · {what}{isolated}")

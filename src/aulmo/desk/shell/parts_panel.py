@@ -289,8 +289,8 @@ class PartsPanel(QWidget):
             return
         if part_id.startswith("decals/"):
             seen, name = self.session.value(f"{part_id}/visible"), self.session.value(f"{part_id}/name")
-            ids = group_members(self.session.document, part_id[7:])
-            self.session.put({f"decals/{i}/visible": not seen for i in ids}, told=f"{'Hid' if seen else 'Showed'} {name}")
+            members = group_members(self.session.document, part_id[7:])
+            self.session.put({f"decals/{i}/visible": not seen for i in members}, told=f"{'Hid' if seen else 'Showed'} {name}")
             return
         if part_id.startswith("run/"):
             self._toggle_run(self._runs[part_id[4:]])

@@ -44,7 +44,7 @@ def runs(document: Document, siblings: tuple[str, ...]) -> list[list[str]]:
 
 
 class Other(NamedTuple):
-    """A row that is no part: the address of what it stands for, its words, "other", or "lamp" or "decal" for what has an eye and a name of its own, whether it is on."""
+    """A row that is no part: the address of what it stands for, its words, "other" (or "lamp", "decal": they have an eye), whether it is on."""
 
     address: str
     text: str

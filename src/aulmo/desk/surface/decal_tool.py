@@ -56,6 +56,11 @@ class DecalTool(Tool):
         self._typed = ""
         self._wraps: dict[str, str | None] = {}
 
+    @property
+    def typing(self) -> bool:  # type: ignore[override]
+        """While something is held, digits are for it."""
+        return bool(self.grip)
+
     def decal(self) -> Decal | None:
         """The decal that is selected."""
         subject = self.session.subject

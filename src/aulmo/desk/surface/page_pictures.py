@@ -99,8 +99,9 @@ class PicturesSection(Section):
             rows = [self._bound(f"nodes/{node.id}/adjust/{key}", node.id, key) for key in ADJUST_ROWS]
             if "Normal" in leads_of(material, node):
                 rows = [
-                    self._bound(f"nodes/{node.id}/inputs/strength", node.id, "strength", 1.0), self._bound(f"nodes/{node.id}/green_down", node.id, "green_down"),
-                ]  # fmt: skip
+                    self._bound(f"nodes/{node.id}/inputs/strength", node.id, "strength", 1.0),
+                    self._bound(f"nodes/{node.id}/green_down", node.id, "green_down"),
+                ]
             part = QWidget()
             column = QVBoxLayout(part)
             column.setContentsMargins(10, 0, 0, 6)
@@ -177,7 +178,11 @@ class PicturesSection(Section):
         column = QVBoxLayout(box)
         column.setContentsMargins(9, 0, 0, 2)
         column.setSpacing(4)
-        column.addWidget(button("On the picture", lambda: self._move(lay.id), "small", "Move, turn and size it with handles, or pull it on the part"), 0, Qt.AlignmentFlag.AlignLeft)
+        column.addWidget(
+            button("On the picture", lambda: self._move(lay.id), "small", "Move, turn and size it with handles, or pull it on the part"),
+            0,
+            Qt.AlignmentFlag.AlignLeft,
+        )
         line = QHBoxLayout()
         line.setSpacing(4)
         column.addLayout(line)

@@ -64,8 +64,8 @@ class SetCard(QFrame):
         line.setSpacing(8)
         line.addWidget(self.only)
         line.addStretch(1)
-        for widget in (self.leave, self.decal_button, self.lay_button):
-            line.addWidget(widget)
+        for pressed in (self.leave, self.decal_button, self.lay_button):
+            line.addWidget(pressed)
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 10, 14, 12)
         column.setSpacing(7)

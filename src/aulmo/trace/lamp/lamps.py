@@ -322,7 +322,7 @@ def _sample_rectangle(lamp, x, y, z, s, t):
 
 @inlined
 def picked_triangle(scene, lamp, pick):
-    """Corners (9,) of the triangle of a glowing part that `pick` falls on by area, its normal (x, y, z), twice its area, and its place in the lists."""
+    """Corners (9,) of the triangle of a glowing part that `pick` falls on by area, its normal (x, y, z), twice its area, its place in the lists."""
     low, high = int(lamp[LAMP_FIRST]), int(lamp[LAMP_LAST])
     target = pick * lamp[LAMP_AREA]
     low = scene.emit_guide[low + min(high - low - 1, int(pick * (high - low)))]

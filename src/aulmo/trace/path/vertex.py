@@ -220,8 +220,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
             # what is stuck on something solid has no back
             if facing > 0.0 or m[o.TRANSMISSION] > 0.0 or m[o.OPACITY] < 1.0 or m[o.CUT_OUT] > 0.0:
                 met, nx, ny, nz, state[SIDE] = printed(
-                    scene, registers, own, scene.instance_decals[instance], which, instance, np.int64(words[17]), state[TIME], state[WIDE], px, py, pz,
-                    nx, ny, nz, facing, state[SIDE],
+                    scene, registers, own, scene.instance_decals[instance], which, instance, np.int64(words[17]), state[TIME], state[WIDE], px, py,
+                    pz, nx, ny, nz, facing, state[SIDE],
                 )  # fmt: skip
         if met >= 0:
             m = own

@@ -46,11 +46,11 @@ def set_uv(scene, registers, instance, triangle):
         return
     k = scene.triangle_start[instance] + triangle
     first = scene.vertex_start[instance]
-    i, j, l = np.int64(scene.triangles[k, 0]), np.int64(scene.triangles[k, 1]), np.int64(scene.triangles[k, 2])
+    i, j, h = np.int64(scene.triangles[k, 0]), np.int64(scene.triangles[k, 1]), np.int64(scene.triangles[k, 2])
     p, q = scene.points, scene.uvs
     ax, ay, az = np.float64(p[first + i, 0]), np.float64(p[first + i, 1]), np.float64(p[first + i, 2])
     bx, by, bz = np.float64(p[first + j, 0]) - ax, np.float64(p[first + j, 1]) - ay, np.float64(p[first + j, 2]) - az
-    cx, cy, cz = np.float64(p[first + l, 0]) - ax, np.float64(p[first + l, 1]) - ay, np.float64(p[first + l, 2]) - az
+    cx, cy, cz = np.float64(p[first + h, 0]) - ax, np.float64(p[first + h, 1]) - ay, np.float64(p[first + h, 2]) - az
     bb, bc, cc = bx * bx + by * by + bz * bz, bx * cx + by * cy + bz * cz, cx * cx + cy * cy + cz * cz
     bend = bb * cc - bc * bc
     inverse = 1.0 / bend if bend > 1e-24 * bb * cc else 0.0
@@ -59,7 +59,7 @@ def set_uv(scene, registers, instance, triangle):
     fx, fy, fz = (bb * cx - bc * bx) * inverse, (bb * cy - bc * by) * inverse, (bb * cz - bc * bz) * inverse
     for row in range(2):
         u0 = np.float64(q[start + i, row])
-        du, dv = np.float64(q[start + j, row]) - u0, np.float64(q[start + l, row]) - u0
+        du, dv = np.float64(q[start + j, row]) - u0, np.float64(q[start + h, row]) - u0
         gx, gy, gz = du * ex + dv * fx, du * ey + dv * fy, du * ez + dv * fz
         registers[U_ROW + row, 0], registers[U_ROW + row, 1], registers[U_ROW + row, 2] = gx, gy, gz
         registers[U_ROW + row, 3] = u0 - gx * ax - gy * ay - gz * az
