@@ -9,16 +9,22 @@ from msgspec.structs import replace
 from aulmo.deliver.picture_file import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
+from aulmo.document.decals import put_decal
 from aulmo.document.placement import world_matrix
-from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Lamp, Material, Node, RenderSettings, Shot
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Finesse, Floor, Lamp, Material, Node, RenderSettings, Shot, Surface
 from aulmo.light.place_lamp import pointed_at
-from aulmo.prepare import arrange, copying, pieces, standing
+from aulmo.prepare import arrange, copying, pieces, standing, sticking
 from aulmo.prepare.import_file import import_file
 from aulmo.surface import metals, swatches
 from aulmo.surface.colour import from_hex
+from aulmo.surface.laying import lay_set
+from aulmo.surface.picture_set import load_picture, recognised
+from aulmo.trace.pick import pick
+from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import render
 
 HERE = Path(__file__).parent
+ART = HERE / "artwork"
 DRESS = {
     "Rust enamel": ["Tank shell", "Hood skirt", "Chimney cap"],
     "Letter enamel": ["Plate letters"],
@@ -94,6 +100,66 @@ def flame(material: Material, colour: tuple, nits: float, thick: float) -> Mater
         nodes=nodes,
         wires={"emission_color": "glow"} if thick == 1.0 else {"emission_color": "glow", "geometry_opacity": "body"},
     )
+
+
+def spot(document: Document, assets: AssetStore, origin, toward) -> sticking.Spot:
+    """The place that is met first from a point on the way to another."""
+    scene = SceneBuilder(assets).build(document, tables=False)
+    hit = pick(scene, origin, np.asarray(toward, float) - np.asarray(origin, float))
+    assert hit is not None and hit.part is not None
+    return sticking.Spot(hit.part, hit.triangle, hit.point, hit.normal)
+
+
+def from_front(azimuth: float, z: float, far: float = 200.0) -> np.ndarray:
+    """A point before the lantern, by the angle that its parts are placed with."""
+    turn = np.radians(azimuth)
+    return np.array([far * np.sin(turn), -far * np.cos(turn), z])
+
+
+def artwork(document: Document, assets: AssetStore, name: str) -> dict:
+    """What a decal of one of the drawings beside this file is made with."""
+    return {"picture": load_picture(assets, ART / name), "file": name}
+
+
+def print_on(document: Document, assets: AssetStore) -> Document:
+    """The lantern's maker's plate, the scale of its oil window, a foil emblem on its hood and its number moulded into the foot."""
+    document = edits.change_parts(document, [p.id for p in document.parts.values() if p.name == "Plate letters"], visible=False)
+    enamel = replace(swatches.material("Cream enamel"), id="print-enamel", name="Printed enamel")
+    ink = Material(id="print-ink", name="Red ink", surface=Surface(base_color=from_hex("#b3261e"), specular_roughness=0.35))
+    foil = replace(swatches.material("Gold leaf"), id="print-foil", name="Gold foil")
+    rubber = replace(swatches.material("Black rubber"), id="print-rubber", name="Moulded letters")
+    rubber = replace(rubber, surface=replace(rubber.surface, base_color=from_hex("#3a3a3b"), specular_roughness=0.5), nodes=(), wires={})
+    for material in (enamel, ink, foil, rubber):
+        document = edits.put_material(document, material)
+    axis = lambda z: np.array([0.0, 0.0, z])  # noqa: E731
+    wanted = (
+        (from_front(26.0, 40.0), axis(40.0), {"name": "Maker's plate", "width_mm": 42.0, "material": enamel.id, **artwork(document, assets, "makers-plate.svg")}, None),
+        (from_front(-27.0, 38.0), axis(38.0), {"name": "Oil scale", "width_mm": 11.0, "material": ink.id, **artwork(document, assets, "oil-scale.svg")}, None),
+        (
+            from_front(2.0, 222.0), axis(222.0),
+            {"name": "Flame emblem", "width_mm": 15.0, "material": foil.id, "colouring": "one", "colour": foil.surface.base_color,
+             **artwork(document, assets, "flame-emblem.svg")}, None,
+        ),
+        (
+            from_front(10.0, 4.6), axis(4.6),
+            {"name": "Number", "artwork": "text", "text": "ODREL  N 0417  1 L", "width_mm": 46.0, "material": rubber.id, "raised_mm": 0.3,
+             "colouring": "one", "colour": from_hex("#4a4a4b")}, "cylinder",
+        ),
+    )  # fmt: skip
+    for origin, toward, own, wrap in wanted:
+        decal = sticking.new_decal(document, assets, spot(document, assets, origin, toward), wrap, **own)
+        document = put_decal(document, decal)
+    return document
+
+
+def scuff(document: Document, assets: AssetStore) -> Document:
+    """The rust enamel of a lantern that has been on the road: a set of three pictures, laid as a box."""
+    found, trouble = recognised(assets, sorted((ART / "scuffed-enamel").iterdir()))
+    assert not trouble, trouble
+    part = next(p for p in document.parts.values() if p.name == "Tank shell")
+    document, material_id = lay_set(document, assets, [f"parts/{part.id}"], found, projection="box")
+    material = document.materials[material_id]
+    return edits.put_material(document, replace(material, name="Scuffed rust enamel", lays=tuple(replace(one, blend=0.5) for one in material.lays)))
 
 
 def set_up(document: Document) -> Document:
@@ -265,6 +331,7 @@ def barrow(assets: AssetStore, lantern: Document) -> Document:
     centre = np.linalg.inv(world_matrix(document, document.parts[hub[0]].parent)) @ [*(0.5 * sum(arrange.bounds(document, assets, [wheel]))), 1.0]
     document, ring = copying.make_copies(document, hub, "ring", count=8, axis="y", centre=tuple(centre[:3].round(4).tolist()), radius=0.0)
     document = edits.change_part(document, ring, name="Hub screws")
+    document = stripe(document, assets)
     camera = Camera(
         id="cart-camera",
         name="Three-quarter",
@@ -304,6 +371,20 @@ def barrow(assets: AssetStore, lantern: Document) -> Document:
     return edits.drop_unused_materials(document)
 
 
+def stripe(document: Document, assets: AssetStore) -> Document:
+    """A reflecting band that runs as one region over rail, leg, bracket and canvas."""
+    rail = next(p.id for p in document.parts.values() if p.name == "Rail 2" or p.name == "Rail")
+    low, high = arrange.bounds(document, assets, [rail])
+    at = np.array([0.5 * (low[0] + high[0]), low[1] - 400.0, high[2] + 60.0])
+    band = Material(id="band", name="Signal band", surface=Surface(base_color=from_hex("#e2a23a"), specular_roughness=0.3))
+    document = edits.put_material(document, band)
+    decal = sticking.new_decal(
+        document, assets, spot(document, assets, at, at + [0.0, 400.0, 0.0]), "flat", name="Signal band", artwork="shape", shape="rectangle",
+        width_mm=830.0, height_mm=34.0, keep_shape=False, material=band.id, belongs="region", depth_mm=26.0,
+    )  # fmt: skip
+    return put_decal(document, decal)
+
+
 def canvas(material: Material, colour: str) -> Material:
     """Woven cloth in another colour: the weave's two yarns follow it."""
     r, g, b = from_hex(colour)
@@ -318,9 +399,9 @@ def main() -> None:
     """Write the projects, or only those named."""
     assets = AssetStore()
     result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.06, 10.0))
-    wick = set_up(dress(replace(result.document, notes=result.notes)))
+    wick = print_on(set_up(dress(replace(result.document, notes=result.notes))), assets)
     night = replace(
-        wick, name="Wick at night", environment=Environment(image="Dark rim", exposure=-0.6),
+        scuff(wick, assets), name="Wick at night", environment=Environment(image="Dark rim", exposure=-0.6),
         cameras={**wick.cameras, "hero-camera": replace(wick.cameras["hero-camera"], exposure_stops=0.3)},
     )  # fmt: skip
     tent = replace(wick, name="Wick in a tent", environment=Environment(image="White tent"))
