@@ -15,7 +15,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_desk
+from aulmo.command import bench_decals, bench_desk
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -339,6 +339,10 @@ def run() -> list[dict]:
     edits_, speed = paced(lambda: first_pixels(*lantern))
     for name, seconds in edits_.items():
         waited(f"Edit to first new pixels, {name}", seconds, speed, "median of 5", 0.1)
+    dragged, speed = paced(lambda: bench_decals.decal_drag(*lantern))
+    waited("Decal dragged on a part, to the draft", dragged, speed, "704x560, placing and building included", 0.1)
+    dearer = bench_decals.decal_cost(*lantern, picture_cost)
+    add("Ten decals on the lantern's tank", dearer, "x", "a sample's cost against none", "<= 1.1", dearer <= 1.1)
     warm, speed = min((paced(lambda: window_seconds(False)) for _ in range(2)), key=lambda found: found[0])
     waited("Window up on the demo, warm", warm, speed, "process start to draft picture and exit", 2.5)
     cold, speed = paced(lambda: window_seconds(True))

@@ -97,6 +97,13 @@ class Faces:
         return self.mesh if len(self.mesh.faces) else self.mesh._replace(faces=self.numbers[self.of].astype(np.int32))
 
     @functools.cached_property
+    def boxes(self) -> tuple[np.ndarray, np.ndarray]:
+        """(m, 3) low and high corners of the triangles."""
+        p = self.mesh.vertices[self.mesh.triangles]
+        a, b, c = p[:, 0], p[:, 1], p[:, 2]
+        return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+
+    @functools.cached_property
     def area(self) -> np.ndarray:
         """(k,) mm2."""
         p = self.mesh.vertices.astype(float)[self.mesh.triangles]

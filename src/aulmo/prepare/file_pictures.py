@@ -49,7 +49,7 @@ def wired(material: Material, leads: Sequence[dict], assets: Sequence[str | None
         name = one.target.replace("_", "-")
         adjust = Adjust(low=one.cut - 0.004, high=one.cut + 0.004) if one.cut is not None else Adjust()
         channel: Any = one.channel
-        strength = {"strength": one.strength} if one.strength != 1.0 else {}
+        strength: dict = {"strength": one.strength} if one.strength != 1.0 else {}
         nodes.append(
             Node(
                 id=name, kind="image", image=asset, file=one.file, as_colour=one.colour, channel=channel, green_down=one.green_down,

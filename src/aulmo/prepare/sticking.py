@@ -204,8 +204,16 @@ def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
         stood = next((s for s in decal.stood if s.part == part.id), None)
         place = np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]]) if stood is not None else world_matrix(document, part.id)
         into = into @ place
-    points = mesh.vertices.astype(float) @ into[:3, :3].T + into[:3, 3]
-    cells = mesh.triangles.astype(np.int64)
+    # only triangles whose boxes come near it are looked at
+    reach = 0.5 * np.hypot(decal.width_mm, decal.height_mm) / np.cbrt(abs(np.linalg.det(into[:3, :3])))
+    middle = -np.linalg.inv(into[:3, :3]) @ into[:3, 3]
+    low, high = faces_of_asset(assets, part.mesh).boxes
+    near = ((low <= middle + reach) & (high >= middle - reach)).all(1)
+    if not near.any():
+        return least
+    used, cells = np.unique(mesh.triangles[near], return_inverse=True)
+    cells = cells.reshape(-1, 3)
+    points = mesh.vertices[used].astype(float) @ into[:3, :3].T + into[:3, 3]
     flat = np.cross(points[cells[:, 1]] - points[cells[:, 0]], points[cells[:, 2]] - points[cells[:, 0]])
     flat /= np.maximum(np.linalg.norm(flat, axis=1, keepdims=True), 1e-30)
     laid, _ = mapped(decal, points)
@@ -219,7 +227,7 @@ def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
     if not len(chosen):
         return least
     seed = int(np.argmin(_distances(corners[chosen], np.zeros(3))))
-    chosen = chosen[_hanging_together(mesh, cells[chosen], seed)]
+    chosen = chosen[_hanging_together(points, cells[chosen], seed)]
     away = np.abs(corners[chosen][:, :, 2])
     inside = (np.abs(corners[chosen][:, :, :2]) <= half).all(2)
     deepest = float(away[inside].max(initial=0.0))
@@ -232,12 +240,12 @@ def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
     return float(np.round(deepest * 1.02 + least, 4))
 
 
-def _hanging_together(mesh: Mesh, cells: np.ndarray, seed: int) -> np.ndarray:
-    """Which triangles hang together with one of them, by corners that lie in one place."""
+def _hanging_together(points: np.ndarray, cells: np.ndarray, seed: int) -> np.ndarray:
+    """Which triangles (m, 3) hang together with one of them, by corners that lie in one place."""
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components
 
-    weld = welded(mesh.vertices)[cells]
+    weld = welded(points)[cells]
     count = len(cells)
     rows = np.repeat(np.arange(count), 3)
     spots, places = np.unique(weld, return_inverse=True)
