@@ -131,6 +131,42 @@ def show_cutting(window: Window) -> None:
     take(window, "cutting")
 
 
+def show_decals(window: Window) -> None:
+    """The lantern's maker's plate in the hand, seen from near."""
+    from msgspec.structs import replace
+
+    session = window.session
+    session.load(DEMO / "wick.aulmo")
+    session.set_stage("Surface")
+    window.bench.show_face("Decals")
+    plate = next(i for i, d in session.document.decals.items() if d.name == "Maker's plate")
+    session.set_view(replace(session.camera, position=(150.0, -520.0, 120.0), target=(2.0, -40.0, 52.0), focal_length_mm=120.0))
+    session.select((), f"decals/{plate}")
+    window.parts.tree.scrollToBottom()
+    wait(0.5)
+    until(lambda: samples(window, 16), 120)
+    wait(1.0)
+    take(window, "decals")
+
+
+def show_pictures(window: Window) -> None:
+    """The card of a set of pictures that was dropped on the lantern's tank."""
+    session = window.session
+    session.load(DEMO / "wick.aulmo")
+    session.set_stage("Surface")
+    window.bench.show_face("Pictures")
+    wait(0.5)
+    until(lambda: samples(window, 16), 120)
+    tank = next(i for i, p in session.document.parts.items() if p.name == "Tank shell")
+    session.select([tank])
+    commands = window.built["Surface"].commands
+    commands.drops.look_at([DEMO / "artwork" / "scuffed-enamel"], [f"parts/{tank}"], window.picture.screen_point(tank))
+    until(commands.card.isVisible, 20)
+    wait(1.0)
+    take(window, "pictures")
+    commands.card.hide()
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -199,6 +235,10 @@ def main() -> None:
         show_copies(window)
     if not wanted or "cutting" in wanted:
         show_cutting(window)
+    if not wanted or "decals" in wanted:
+        show_decals(window)
+    if not wanted or "pictures" in wanted:
+        show_pictures(window)
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     window.session._saved_document = window.session.document

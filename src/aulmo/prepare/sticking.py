@@ -12,7 +12,7 @@ from aulmo.document.edits import shown_parts
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Decal, Document, Placement, Stood
 from aulmo.errors import BadValue
-from aulmo.prepare.faces import faces_of_asset, welded
+from aulmo.prepare.faces import faces_of, faces_of_asset, welded
 from aulmo.prepare.roundness import Bend, bend_at
 from aulmo.surface import artwork
 from aulmo.surface.lay import decal_projector, within_reach
@@ -20,6 +20,7 @@ from aulmo.surface.lay import decal_projector, within_reach
 LEAST_DEPTH = 0.05  # mm, and a share of its size: triangles lie beside the true shape
 SHARE_DEPTH = 0.004
 MOST_CLIPPED = 20_000  # triangles whose overlap with a decal is worked out exactly
+MOST_COUNTED = 300_000  # triangles of a mesh without face numbers whose faces are looked for by angle while the hand waits
 WRAPS = ("flat", "cylinder", "ball")
 BELONGS = ("part", "alike", "region")
 
@@ -128,7 +129,7 @@ def _round(value: float) -> float:
 
 
 def _counted(assets: AssetStore, name: str, mesh: Mesh) -> Mesh:
-    return mesh if len(mesh.faces) or len(mesh.triangles) > 300_000 else faces_of_asset(assets, name).counted
+    return mesh if len(mesh.faces) or len(mesh.triangles) > MOST_COUNTED else faces_of_asset(assets, name).counted
 
 
 def _without_size(matrix: np.ndarray) -> np.ndarray:
@@ -207,7 +208,8 @@ def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
     # only triangles whose boxes come near it are looked at
     reach = 0.5 * np.hypot(decal.width_mm, decal.height_mm) / np.cbrt(abs(np.linalg.det(into[:3, :3])))
     middle = -np.linalg.inv(into[:3, :3]) @ into[:3, 3]
-    low, high = faces_of_asset(assets, part.mesh).boxes
+    plain = len(mesh.faces) == 0 and len(mesh.triangles) > MOST_COUNTED
+    low, high = (faces_of(mesh._replace(faces=np.zeros(len(mesh.triangles), np.int32))) if plain else faces_of_asset(assets, part.mesh)).boxes
     near = ((low <= middle + reach) & (high >= middle - reach)).all(1)
     if not near.any():
         return least

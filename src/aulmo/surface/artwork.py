@@ -9,7 +9,7 @@ from aulmo.document.made.lettering import outlines
 from aulmo.document.records import Decal, Swap
 from aulmo.errors import BadValue
 from aulmo.surface.colour import ACESCG_TO_SRGB, SRGB_TO_ACESCG, decode_srgb, encode_srgb
-from aulmo.surface.picture import Pixels, read_picture
+from aulmo.surface.picture import Pixels, drawn_shape, read_picture
 
 DOTS_PER_MM = 24.0  # of what is drawn: a letter of 1 mm is as sharp as print
 LEAST_SIDE, MOST_SIDE = 512, 4096
@@ -59,7 +59,9 @@ def _polygon(x: float, y: float, points: list[tuple[float, float]]) -> str:
 def shape_of(decal: Decal, assets: AssetStore) -> float:
     """How high a decal's artwork is for its width. Raises BadFile or BadValue."""
     if decal.artwork == "picture" and decal.picture is not None:
-        pixels = read_picture(assets.get(decal.picture), decal.picture, long_side=512)
+        if decal.picture.endswith(".svg"):
+            return drawn_shape(assets.get(decal.picture))
+        pixels = read_picture(assets.get(decal.picture), decal.picture, most_pixels=1 << 16)
         return pixels.height / pixels.width
     if decal.artwork == "text":
         points = np.concatenate(outlines(decal.text, 100.0))

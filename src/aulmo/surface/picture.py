@@ -270,6 +270,12 @@ def _sized(text: str, long_side: int) -> tuple[str, float, float]:
     return text.replace(root[0], sized, 1), wide, high
 
 
+def drawn_shape(blob: bytes) -> float:
+    """How high an SVG is for its width."""
+    _, wide, high = _sized(_svg_text(blob), 1)
+    return high / wide
+
+
 def _svg_text(blob: bytes) -> str:
     for encoding in ("utf-8-sig", "utf-16", "latin-1"):
         try:

@@ -90,7 +90,13 @@ class LivePicture:
 
     def use_assets(self, assets: AssetStore) -> None:
         """Another project was opened."""
+        most = self._builder.picture_bytes
         self._builder = SceneBuilder(assets)
+        self._builder.picture_bytes = most
+
+    def keep_pictures_within(self, most_bytes: int) -> None:
+        """What the pictures of a project may take in memory; beyond it the largest lose their finest copies when the scene is built next."""
+        self._builder.picture_bytes = most_bytes
 
     def show(self, request: Request) -> None:
         """Work on this from now on; what was being traced is dropped."""

@@ -100,6 +100,15 @@ class SceneBuilder:
         self._tables: dict[bool, Remembered] = {False: Remembered(), True: Remembered()}
         self._scene: Remembered[Scene] = Remembered()
 
+    @property
+    def picture_bytes(self) -> int:
+        """What all pictures together may take in memory."""
+        return self._programs.most_bytes
+
+    @picture_bytes.setter
+    def picture_bytes(self, most: int) -> None:
+        self._programs.most_bytes = most
+
     def build(self, seen: Moments | Document, tables: bool = True) -> Scene:
         """The scene of an exposure, or of a document that is resolved already.
 

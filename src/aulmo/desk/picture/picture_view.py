@@ -5,7 +5,7 @@ from typing import Collection, Protocol
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
@@ -83,6 +83,7 @@ class PictureView(QWidget):
         self._waiting.setInterval(0)
         self._waiting.timeout.connect(self._send)
         self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, self.preparing.emit)
+        self.keep_pictures()
         self.shown.connect(self._take)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(self.refresh)
@@ -103,6 +104,10 @@ class PictureView(QWidget):
         """Ask for the picture of the document as it is now."""
         self._waiting.start()
         self.update()
+
+    def keep_pictures(self) -> None:
+        """Let pictures take as much memory as the artist says."""
+        self.live.keep_pictures_within(int(float(str(QSettings().value("picture_gb", "4"))) * (1 << 30)))
 
     def set_traced(self, traced: bool) -> None:
         """Traced, or the quick draft."""

@@ -1,4 +1,4 @@
-"""Preferences: theme, navigation, units, how CAD comes in. They act at once."""
+"""Preferences: theme, navigation, units, how CAD comes in, memory for pictures. They act at once."""
 
 from typing import cast
 
@@ -39,6 +39,12 @@ class Preferences(QDialog):
         self.solids.set_value(str(QSettings().value("solids", "group")))
         self.solids.chosen.connect(lambda value: QSettings().setValue("solids", value))
         layout.addWidget(row("Several solids", self.solids, tip="What a CAD product of several solids comes in as"))
+        self.pictures = Segments({"2": "2 GB", "4": "4 GB", "8": "8 GB", "16": "16 GB"})
+        self.pictures.set_value(str(QSettings().value("picture_gb", "4")))
+        self.pictures.chosen.connect(self._pictures)
+        layout.addWidget(
+            row("Pictures take", self.pictures, tip="Memory for all pictures of a project; beyond it the largest lose their finest copies")
+        )
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.close)
         layout.addWidget(close)
@@ -60,6 +66,10 @@ class Preferences(QDialog):
     def _navigation(self, name: str) -> None:
         QSettings().setValue("navigation", name)
         self._describe()
+
+    def _pictures(self, gigabytes: str) -> None:
+        QSettings().setValue("picture_gb", gigabytes)
+        self._changed()
 
     def _units(self, name: str) -> None:
         QSettings().setValue("units", name)

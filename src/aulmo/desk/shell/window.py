@@ -238,6 +238,7 @@ class Window(QMainWindow):
         Preferences(self, self.session, self._preferences_changed).show()
 
     def _preferences_changed(self) -> None:
+        self.picture.keep_pictures()
         self.rail.refresh()
         self.parts.rebuild()
         self.details.refresh()

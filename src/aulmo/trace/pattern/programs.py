@@ -103,7 +103,7 @@ class ProgramBook:
 
     def _keep_within(self) -> None:
         """Let pictures go that nothing uses now, then make the largest ones smaller, until all fit."""
-        newest = next(reversed(self._textures))
+        newest = next(reversed(self._textures), None)
         while sum(t.bytes for t in self._textures.values()) > self.most_bytes:
             idle = next((k for k in self._textures if k not in self._order and k != newest), None)
             if idle is not None:
@@ -165,6 +165,7 @@ class ProgramBook:
 
     def tables(self) -> tuple[np.ndarray, np.ndarray, tuple[Texture, ...]]:
         """(lays, pictures, what has to be kept while they are read): the rows of all that was numbered since `begin`."""
+        self._keep_within()
         lays = np.array(self._lays).reshape(-1, LAY_COLUMNS)
         held = tuple(self._textures[key] for key in self._order)
         rows = np.zeros((len(held), TEXTURE_COLUMNS))
