@@ -212,12 +212,17 @@ def _worn(name: str, library: dict, images: list[bytes]) -> dict | None:
     return made
 
 
-# statements for pictures, what they lead, and whether their values are colours
-_MAPS = (
-    ("map_Kd", "base_color", True), ("map_Pr", "specular_roughness", False), ("map_Pm", "base_metalness", False), ("norm", "normal", False),
-    ("map_d", "geometry_opacity", False), ("map_Ke", "emission_color", True), ("map_Pc", "coat_weight", False), ("map_Bump", "height", False),
-    ("map_bump", "height", False), ("bump", "height", False), ("disp", "height", False),
-)  # fmt: skip
+# what pictures lead, whether their values are colours, and the statements for them
+_MAPS = {
+    "base_color": (True, "map_Kd"),
+    "specular_roughness": (False, "map_Pr"),
+    "base_metalness": (False, "map_Pm"),
+    "normal": (False, "norm"),
+    "geometry_opacity": (False, "map_d"),
+    "emission_color": (True, "map_Ke"),
+    "coat_weight": (False, "map_Pc"),
+    "height": (False, "map_Bump", "map_bump", "bump", "disp"),
+}
 _TAKES = {
     "-s": 3,
     "-o": 3,
@@ -254,7 +259,7 @@ def _leads(lines: dict[str, list[str]], body: list[float] | None, surface: dict,
     """The pictures of a material of a library as what they lead (see `file_pictures.Lead`)."""
     found: dict[str, dict] = {}
     folder = Path(lines["_folder"][0])
-    for key, target, in_colour in _MAPS:
+    for target, in_colour, key in ((target, told[0], str(key)) for target, told in _MAPS.items() for key in told[1:]):
         if not lines.get(key):
             continue
         name, options = _statement(lines[key])
