@@ -23,6 +23,7 @@ MOST_CLIPPED = 20_000  # triangles whose overlap with a decal is worked out exac
 MOST_COUNTED = 300_000  # triangles of a mesh without face numbers whose faces are looked for by angle while the hand waits
 WRAPS = ("flat", "cylinder", "ball")
 BELONGS = ("part", "alike", "region")
+ALIGNED = {"middle": "Middle", "left": "Left edge", "right": "Right edge", "top": "Top edge", "bottom": "Bottom edge"}
 
 
 class Spot(NamedTuple):
@@ -369,6 +370,25 @@ def slid(document: Document, assets: AssetStore, decal: Decal, spot: Spot, wrap:
     sized = replace(decal, width_mm=decal.width_mm * scale, height_mm=decal.height_mm * scale)
     up = matrix[:3, 1] if spot.part in decal.parts else None
     return with_depth(document, assets, stick(document, assets, sized, spot, up, wrap))
+
+
+def aligned(document: Document, assets: AssetStore, decal: Decal, to: Decal, how: str) -> Decal:
+    """A decal whose middle, or one edge, lies where another one's does; along that edge it stays where it is. Raises BadValue."""
+    if how not in ALIGNED:
+        raise BadValue(f"Decals can be aligned by {', '.join(ALIGNED)}.")
+    if not to.parts or to.parts[0] not in document.parts:
+        raise BadValue(f"{to.name} lies on no part of its own.")
+    matrix, scale = world_place(document, to)
+    own, own_scale = world_place(document, decal)
+    flat, _ = mapped(replace(to, rotate=to.bend if to.wrap == "cylinder" else 0.0), (np.linalg.inv(matrix) @ own)[:3, 3][None])
+    right, up = float(flat[0, 0]), float(flat[0, 1])
+    wide, high = 0.5 * (to.width_mm - decal.width_mm * own_scale / scale), 0.5 * (to.height_mm - decal.height_mm * own_scale / scale)
+    right = {"middle": 0.0, "left": -wide, "right": wide}.get(how, right)
+    up = {"middle": 0.0, "bottom": -high, "top": high}.get(how, up)
+    plain = replace(to, rotate=to.bend if to.wrap == "cylinder" else 0.0)
+    ahead = on_surface(plain, np.array([[right, up], [right + 1e-3, up], [right, up + 1e-3]])) @ matrix[:3, :3].T + matrix[:3, 3]
+    normal = np.cross(ahead[1] - ahead[0], ahead[2] - ahead[0])
+    return slid(document, assets, decal, spot_at(document, assets, to.parts[0], ahead[0], normal))
 
 
 def wrapped(document: Document, assets: AssetStore, decal: Decal, wrap: str | None) -> Decal:

@@ -367,3 +367,53 @@ def test_a_deleted_part_takes_its_decal_and_undo_brings_both(window, qtbot, fold
     assert not window.session.document.decals and "ball" not in window.session.document.parts
     window.session.undo()
     assert window.session.document is before
+
+
+def test_a_click_in_the_picture_takes_the_decal_and_beside_it_the_part(window, qtbot, folder):
+    window.session.set_stage("Surface")
+    decal = stuck(window, qtbot, folder, "left")
+    at = middle(window)
+    window.session.select(["ball"])
+    hover(window.picture, at)
+    assert window.picture._label[0] == "label"
+    QTest.mouseClick(window.picture, LEFT, pos=at)
+    assert window.session.subject == f"decals/{decal.id}"
+    QTest.mouseClick(window.picture, LEFT, pos=at + QPoint(0, 26))
+    assert window.session.selection == ("left",)
+
+
+def test_decals_of_a_group_are_recoloured_hidden_and_moved_together(window, qtbot, folder):
+    window.session.set_stage("Surface")
+    first = stuck(window, qtbot, folder, "left")
+    window.registry.run("duplicate")
+    second = next(d for d in window.session.document.decals.values() if d.id != first.id)
+    ids = (first.id, second.id)
+    window.session.put({f"decals/{i}/group": "Labels" for i in ids} | {f"decals/{i}/colouring": "one" for i in ids})
+    window.details.page().colour.put((0.0, 0.3, 0.0))
+    assert [window.session.document.decals[i].colour for i in ids] == [(0.0, 0.3, 0.0)] * 2
+    window.parts._toggle_eye(f"decals/{first.id}")
+    assert not any(window.session.document.decals[i].visible for i in ids)
+    window.session.undo()
+    settle(qtbot, window)
+    before = [window.session.document.decals[i].position for i in ids]
+    start = middle(window)
+    drag(window.picture, start, start + QPoint(0, 8))
+    after = [window.session.document.decals[i].position for i in ids]
+    steps = [np.subtract(b, a) for a, b in zip(before, after)]
+    np.testing.assert_allclose(steps[0], steps[1], atol=0.5)
+    assert np.linalg.norm(steps[0]) > 1.0
+
+
+def test_an_edge_is_aligned_to_another_decals(window, qtbot, folder):
+    window.session.set_stage("Surface")
+    first = stuck(window, qtbot, folder, "left")
+    window.registry.run("duplicate")
+    page = window.details.page()
+    second = window.session.document.decals[window.session.subject[7:]]
+    window.session.put({f"decals/{second.id}/width_mm": 6.0, f"decals/{second.id}/height_mm": 3.0})
+    for how, want in (("left", -3.0), ("right", 3.0), ("middle", 0.0)):
+        page.aligned.setCurrentIndex(page.aligned.findData(how))
+        page._align(first.id)
+        moved = window.session.document.decals[second.id]
+        one, other = (sticking.world_place(window.session.document, d)[0] for d in (window.session.document.decals[first.id], moved))
+        assert (np.linalg.inv(one) @ other)[0, 3] == pytest.approx(want, abs=0.05)

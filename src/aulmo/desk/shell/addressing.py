@@ -4,6 +4,7 @@ import re
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
+from aulmo.document.decals import group_members
 
 _BRACES = re.compile(r"\{(\w+)\}")
 
@@ -14,7 +15,8 @@ def sample(template: str) -> str:
 
 
 def meant(session: Session, word: str) -> list[str]:
-    """The ids that a word in braces stands for now: camera, shot, lamp, decal, path, material, part (the only one selected), parts, solids."""
+    """The ids that a word in braces stands for now: camera, shot, lamp, decal, grouped (decals), path, material, part (the only one selected),
+    parts, solids."""
     shot = session.shot
     if word == "camera":
         return [shot.camera] if shot else []
@@ -28,6 +30,10 @@ def meant(session: Session, word: str) -> list[str]:
     if word == "decal":
         held = session.subject[7:] if session.subject.startswith("decals/") else ""
         return [held] if held in session.document.decals else []
+    if word == "grouped":  # the decal that is selected and those of its group, itself first
+        held = session.subject[7:] if session.subject.startswith("decals/") else ""
+        found = group_members(session.document, held) if held in session.document.decals else []
+        return sorted(found, key=lambda i: i != held)
     if word == "material":
         return [session.material_id] if session.material_id in session.document.materials else []
     if word == "part":

@@ -60,7 +60,7 @@ class DecalPage(Page):
         self.text = self.add(section, "decals/{decal}/text")
         self.shape = self.add(section, "decals/{decal}/shape")
         self.colouring = self.add(section, "decals/{decal}/colouring")
-        self.colour = self.add(section, "decals/{decal}/colour")
+        self.colour = self.add(section, "decals/{grouped}/colour")
         self.swaps = QWidget()
         self._swap_rows = QVBoxLayout(self.swaps)
         self._swap_rows.setContentsMargins(0, 0, 0, 0)
@@ -106,7 +106,10 @@ class DecalPage(Page):
         self.beside = Choice()
         self.beside.setAccessibleName("Align to")
         self.beside.chosen.connect(self._align)
-        section.add(row("Middle as", self.beside, tip="Put its middle where another decal's is"))
+        self.aligned = Choice()
+        self.aligned.setAccessibleName("What is aligned")
+        self.aligned.fill([(text, how) for how, text in sticking.ALIGNED.items()], "middle")
+        section.add(row("Align", self.aligned, self.beside, tip="Put its middle or an edge where another decal's is"))
 
     def _add_surface(self) -> None:
         section = self.section("Surface", "decal/Surface")
@@ -241,14 +244,12 @@ class DecalPage(Page):
         self.commands.change("Framed", lambda d: replace(d, frame=other))
 
     def _align(self, other: str | None) -> None:
-        decal, document = self.decal(), self.session.document
-        if decal is None or other not in document.decals:
+        document = self.session.document
+        if other is None or other not in document.decals:
             return
-        matrix, _ = sticking.world_place(document, document.decals[other])
-        part = document.decals[other].parts[0]
+        how = self.aligned.currentData() or "middle"
 
         def aligned(d: Decal) -> Decal:
-            spot = sticking.spot_at(document, self.session.assets, part, matrix[:3, 3], matrix[:3, 2])
-            return sticking.slid(document, self.session.assets, d, spot)
+            return sticking.aligned(document, self.session.assets, d, document.decals[other], how)
 
         self.commands.change("Aligned", aligned)

@@ -6,6 +6,7 @@ from aulmo.desk.surface.bench_decals import DecalsBench
 from aulmo.desk.surface.bench_pictures import PicturesBench
 from aulmo.desk.surface.commands import SurfaceCommands
 from aulmo.desk.surface.decal_commands import DecalCommands
+from aulmo.desk.surface.decal_marks import DecalMarks
 from aulmo.desk.surface.decal_tool import DecalTool, StickTool
 from aulmo.desk.surface.lay_tool import LayTool
 from aulmo.desk.surface.page import SurfacePage
@@ -20,6 +21,7 @@ def _build(desk: Desk) -> Built:
     stick, lay = StickTool(picture), LayTool(picture)
     for tool in (stick, lay, DecalTool(picture)):
         picture.add_tool(tool)
+    picture.overlays.append(DecalMarks(picture))
     decals = DecalCommands(desk, stick)
     commands = SurfaceCommands(desk, lay)
     commands.card = SetCard(picture, decals.drop_picture)
