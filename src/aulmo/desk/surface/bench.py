@@ -149,7 +149,7 @@ class SurfaceBench(QWidget):
         drop_swatch(self.session, item.data(_PAYLOAD), targets)
 
     def _ball(self, material: Material) -> QIcon:
-        look = msgspec.json.encode((material.surface, material.nodes, material.wires))
+        look = msgspec.json.encode((material.surface, material.nodes, material.wires, material.lays))
         if look in self._balls:
             return self._balls[look]
         if look not in self._asked:
