@@ -14,6 +14,7 @@ from aulmo.document.records import Part, Placement
 from aulmo.errors import BadFile, BadValue
 from aulmo.prepare import pieces, sticking
 from aulmo.prepare.cutting import split_by_plane
+from aulmo.prepare.decal_surface import mapped
 from shapes import box_mesh, one_part, sphere_mesh
 
 
@@ -69,7 +70,7 @@ def test_a_cylinder_that_lies_turns_the_axis_and_not_the_artwork(label):
     decal = document.decals[decal_id]
     place, _ = sticking.world_place(document, decal)
     assert abs(abs(decal.bend) - 90.0) < 0.1 and place[2, 1] == pytest.approx(1.0, abs=1e-6)  # its own up is still the world's
-    laid, _ = sticking.mapped(decal, np.array([[5.0, 0.0, 0.0], [0.0, 0.0, 0.0]]))
+    laid, _ = mapped(decal, np.array([[5.0, 0.0, 0.0], [0.0, 0.0, 0.0]]))
     np.testing.assert_allclose(laid[0, :2], (5.0, 0.0), atol=0.01)
 
 

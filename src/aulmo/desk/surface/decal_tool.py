@@ -16,6 +16,7 @@ from aulmo.document.quantity import parse, show
 from aulmo.document.records import Decal, Document
 from aulmo.errors import AulmoError, BadValue
 from aulmo.prepare import sticking
+from aulmo.prepare.decal_surface import on_surface
 
 GRASP = 9.0  # pixels around a handle
 STALK = 26.0  # pixels from the upper edge to the handle that turns
@@ -72,7 +73,7 @@ class DecalTool(Tool):
         w, h, half = decal.width_mm, decal.height_mm, np.full(ALONG_EDGE, 0.5)
         places = np.concatenate([np.stack(p, 1) for p in ((t, -half), (half, t), (-t, half), (-half, -t))]) * [w, h]
         matrix, _ = sticking.world_place(self.session.resolved, decal)
-        points = sticking.on_surface(decal, places) @ matrix[:3, :3].T + matrix[:3, 3]
+        points = on_surface(decal, places) @ matrix[:3, :3].T + matrix[:3, 3]
         return self.picture.places_on_screen(points)[:, :2]
 
     def _handles(self, decal: Decal) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
