@@ -155,3 +155,31 @@ def test_missing_pictures_are_found_again_by_name_in_folders_within_a_folder(tmp
     (tmp_path / "c.png").rename(deep / "C.PNG")
     again, found, left = found_again(lost, assets, tmp_path)
     assert (found, left) == (1, 0) and again == document
+
+
+@pytest.mark.parametrize(
+    ("size", "projection", "axis"),
+    [
+        ((60, 2, 40), "flat", "y"), ((60, 40, 2), "flat", "z"), ((3, 60, 40), "flat", "x"), ((50, 50, 50), "flat", "z"),
+        ((40, 40, 90), "cylinder", "z"), ((90, 40, 40), "cylinder", "x"), ((40, 90, 40), "axis", "y"), ((50, 50, 50), "cylinder", "z"),
+    ],
+)  # fmt: skip
+def test_a_sheet_is_looked_at_through_its_thickness_and_a_round_part_along_its_axis(size, projection, axis):
+    assert laying.natural_axis(np.array(size, float), projection) == axis
+
+
+def test_a_picture_laid_flat_on_an_upright_sheet_is_seen_from_the_front_as_it_is(tmp_path):
+    art = np.full((8, 8, 3), 255, np.uint8)
+    art[:4, :4] = (255, 0, 0)
+    Image.fromarray(art).save(tmp_path / "a.png")
+    document, assets = one_part(box_mesh(20.0))
+    document = edits.change_part(document, "ball", mesh=assets.add_mesh(sheet()))
+    document, material_id = script.lay_picture(document, assets, "ball", tmp_path / "a.png", width_mm=40.0, projection="flat")
+    lay = document.materials[material_id].lays[0]
+    upper_left = place_on_lay(lay, np.array([-10.0, -1.0, 10.0]), np.array([0.0, -1.0, 0.0]))
+    np.testing.assert_allclose(upper_left, (-10.0, 10.0), atol=1e-9)
+
+
+def sheet():
+    mesh = box_mesh(2.0)
+    return mesh._replace(vertices=(mesh.vertices * np.array([20.0, 1.0, 20.0], np.float32)))

@@ -24,13 +24,25 @@ _DRIVES = {
     "opacity": "geometry_opacity", "occlusion": "base_weight", "glow": "emission_color",
 }  # fmt: skip
 _COLOURS = ("base_color", "emission_color", "specular_color", "subsurface_color")
-AXIS_TURNS = {"x": (90.0, 0.0, 90.0), "y": (90.0, 0.0, 180.0), "z": (0.0, 0.0, 0.0)}  # a projector that looks at a part from +x, +y, +z
+# projectors that look at a part from the right, the front and above
+AXIS_TURNS = {"x": (90.0, 0.0, 90.0), "y": (90.0, 0.0, 0.0), "z": (0.0, 0.0, 0.0)}
 
 
 def part_size(document: Document, assets: AssetStore, part_id: str) -> np.ndarray:
     """(3,) mm of a part's box in its own axes."""
     low, high = assets.box(document.parts[part_id].mesh or "")
     return np.asarray(high - low)
+
+
+def natural_axis(size: np.ndarray, projection: str) -> str:
+    """Along which axis a part of a size (3,) is best looked at: a sheet through its thickness, a round one along what it turns about; else z."""
+    if projection == "flat":
+        thin = int(np.argmin(size))
+        return "xyz"[thin] if size[thin] < 0.8 * np.sort(size)[1] else "z"
+    if projection in ("cylinder", "axis"):
+        uneven = [abs(size[(k + 1) % 3] - size[(k + 2) % 3]) / max(1e-9, float(max(size[(k + 1) % 3], size[(k + 2) % 3]))) for k in range(3)]
+        return "xyz"[int(np.argmin(uneven))] if min(uneven) + 1e-3 < uneven[2] else "z"
+    return "z"
 
 
 def starting_lay(document: Document, assets: AssetStore, part_id: str, width_mm: float, projection: str = "") -> Lay:
@@ -46,7 +58,8 @@ def starting_lay(document: Document, assets: AssetStore, part_id: str, width_mm:
         width_mm = float(max(part_size(document, assets, part_id)))
     low, high = assets.box(document.parts[part_id].mesh or "")
     middle = tuple(float(round(v, 6)) for v in 0.5 * (low + high))
-    return Lay(id="lay", projection=projection, width_mm=width_mm, position=(middle[0], middle[1], middle[2]))  # type: ignore[arg-type]  # one of KINDS
+    turn = AXIS_TURNS[natural_axis(np.asarray(high - low), projection)]
+    return Lay(id="lay", projection=projection, width_mm=width_mm, position=(middle[0], middle[1], middle[2]), turn=turn)  # type: ignore[arg-type]  # one of KINDS
 
 
 def _free(wanted: str, taken: Iterable[str]) -> str:
