@@ -1,5 +1,7 @@
 """Surface's bench, the face for decals: what to put on, and all there are in order."""
 
+import functools
+
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -10,6 +12,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.decal_commands import DecalCommands
 from aulmo.desk.surface.on_top import DecalList
 from aulmo.desk.widgets.fields import label, show_as_pictures
+from aulmo.document.assets import AssetStore
 from aulmo.document.properties import about
 from aulmo.document.records import Decal
 from aulmo.errors import AulmoError
@@ -19,7 +22,7 @@ KIND = Qt.ItemDataRole.UserRole
 SIDE = 58
 
 
-def picture_of(decal: Decal, assets) -> QIcon:
+def picture_of(decal: Decal, assets: AssetStore) -> QIcon:
     """A decal's artwork, small, on grey."""
     try:
         name = artwork.name_of(decal)
@@ -35,6 +38,12 @@ def picture_of(decal: Decal, assets) -> QIcon:
     kind = QImage.Format.Format_RGBA8888 if codes.shape[2] == 4 else QImage.Format.Format_RGB888
     image = QImage(codes.data, codes.shape[1], codes.shape[0], codes.shape[1] * codes.shape[2], kind).copy()
     return QIcon(QPixmap.fromImage(image).scaled(84, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+
+
+@functools.cache
+def _shape_icon(shape) -> QIcon:
+    """A plain shape, drawn once."""
+    return picture_of(Decal(id="", name="", artwork="shape", shape=shape, width_mm=20.0, height_mm=20.0), AssetStore())
 
 
 class DecalsBench(QWidget):
@@ -77,8 +86,7 @@ class DecalsBench(QWidget):
         shapes = about("decals/x/shape").choices
         kinds = [("picture", "Picture…", theme.icon("image", None, SIDE)), ("text", "Letters", theme.icon("text-t", None, SIDE))]
         for shape, title in shapes.items():
-            one = Decal(id="", name="", artwork="shape", shape=shape, width_mm=20.0, height_mm=20.0)
-            icon = picture_of(one, None) if shape != "rectangle" else theme.icon("square", None, SIDE)
+            icon = _shape_icon(shape) if shape != "rectangle" else theme.icon("square", None, SIDE)
             kinds.append((shape, title, icon))
         for kind, title, icon in kinds:
             item = QListWidgetItem(icon, title)
