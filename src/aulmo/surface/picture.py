@@ -227,9 +227,15 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
     text, wide, _high = _sized(text, long_side)
     try:
         made = resvg_py.svg_to_bytes(
-            svg_string=text, dpi=96.0, skip_system_fonts=True, font_files=_fonts() if "<text" in text else None, font_family="IBM Plex Sans", serif_family="IBM Plex Sans",
-            sans_serif_family="IBM Plex Sans", monospace_family="IBM Plex Sans",
-        )  # fmt: skip
+            svg_string=text,
+            dpi=96.0,
+            skip_system_fonts=True,
+            font_files=_fonts() if "<text" in text else None,
+            font_family="IBM Plex Sans",
+            serif_family="IBM Plex Sans",
+            sans_serif_family="IBM Plex Sans",
+            monospace_family="IBM Plex Sans",
+        )
         codes = np.asarray(Image.open(io.BytesIO(made)).convert("RGBA"))
     except (ValueError, OSError, RuntimeError, Image.DecompressionBombError) as error:
         raise BadFile(f"{name} cannot be read as a drawing.") from error
