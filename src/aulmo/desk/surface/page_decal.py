@@ -28,6 +28,17 @@ class DecalPage(Page):
     def __init__(self, session: Session, commands: DecalCommands) -> None:
         super().__init__(session)
         self.commands = commands
+        self._made = False
+
+    def refresh(self) -> None:
+        """Its rows are made when a decal is first looked at: a window without one opens the sooner."""
+        if not self._made:
+            self._made = True
+            self._make_rows()
+        super().refresh()
+
+    def _make_rows(self) -> None:
+        commands = self.commands
         card = QFrame()
         card.setObjectName("card")
         line = QHBoxLayout(card)
