@@ -175,6 +175,11 @@ def joined(meshes: Sequence[Mesh]) -> Mesh:
     )  # fmt: skip
 
 
+def corners_of(low: np.ndarray, high: np.ndarray) -> np.ndarray:
+    """(8, 3) corners of a box."""
+    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])], float)
+
+
 def box_of(mesh: Mesh) -> tuple[np.ndarray, np.ndarray]:
     """Low and high corner of a mesh, from every vertex."""
     return mesh.vertices.min(0).astype(float), mesh.vertices.max(0).astype(float)

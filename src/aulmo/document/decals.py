@@ -11,6 +11,21 @@ from aulmo.document.records import Decal, Document, Part, Placement, Stood
 from aulmo.errors import BadValue
 
 
+def axes_of(decal: Decal) -> np.ndarray:
+    """(4, 4) from a decal's axes into those of its part, of a region into the world."""
+    return to_matrix(Placement(position=decal.position, turn=decal.turn))
+
+
+def place_of(stood: Stood) -> np.ndarray:
+    """(4, 4) where a part stood in the world."""
+    return np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]])
+
+
+def stood_of(decal: Decal, part_id: str) -> np.ndarray | None:
+    """(4, 4) where a part stood when a region was put across it; None for one that it does not know."""
+    return next((place_of(s) for s in decal.stood if s.part == part_id), None)
+
+
 def put_decal(document: Document, decal: Decal) -> Document:
     """Add a decal on top of all others or replace the one with its id. Raises BadValue for one that lies on nothing."""
     if decal.belongs != "region" and not decal.parts:
@@ -130,12 +145,12 @@ def rehung(document: Document, part_id: str, onto: str, matrix: np.ndarray) -> D
     for decal_id, decal in document.decals.items():
         stood = {s.part: s for s in decal.stood}
         if part_id in stood:  # where the other part would have had to stand for its new piece to stand there
-            own = np.vstack([np.reshape(stood.pop(part_id).place, (3, 4)), [0, 0, 0, 1]]) @ np.linalg.inv(matrix)
+            own = place_of(stood.pop(part_id)) @ np.linalg.inv(matrix)
             stood.setdefault(onto, Stood(part=onto, place=tuple(float(v) for v in own[:3].ravel())))
             decal = replace(decal, stood=tuple(stood.values()))
         if part_id in decal.parts:
             if decal.parts[0] == part_id:
-                place = from_matrix(matrix @ to_matrix(Placement(position=decal.position, turn=decal.turn)))
+                place = from_matrix(matrix @ axes_of(decal))
                 decal = replace(decal, position=place.position, turn=place.turn)
             decal = replace(decal, parts=tuple(dict.fromkeys(onto if i == part_id else i for i in decal.parts)))
         decals[decal_id] = decal

@@ -128,7 +128,7 @@ _SURFACE = {
     ),
 }  # fmt: skip
 
-_EXTENT = {"least": 1e-4, "most": 1e6}
+_SIZE = {"least": 1e-4, "most": 1e6}
 
 TABLE: dict[type, dict[str, Property]] = {
     r.Placement: {
@@ -218,8 +218,8 @@ TABLE: dict[type, dict[str, Property]] = {
             "uv": "As the file has it",
         }),
         "position": _vector("Place"), "turn": _vector("Turn", "°", 1e6, 1, change="turns"),
-        "width_mm": _number("Width", 1.0, 500.0, "mm", 2, **_EXTENT, curve=2.0),
-        "height_mm": _number("Height", 1.0, 500.0, "mm", 2, **_EXTENT, curve=2.0),
+        "width_mm": _number("Width", 1.0, 500.0, "mm", 2, **_SIZE, curve=2.0),
+        "height_mm": _number("Height", 1.0, 500.0, "mm", 2, **_SIZE, curve=2.0),
         "keep_shape": _yes("Keep its shape"),
         "rotate": _number("Rotate", -180, 180, "°", 1, -36000, 36000),
         "offset_x_mm": _number("Right by", -100, 100, "mm", 2, -1e6, 1e6), "offset_y_mm": _number("Up by", -100, 100, "mm", 2, -1e6, 1e6),
@@ -248,8 +248,8 @@ TABLE: dict[type, dict[str, Property]] = {
         "alike": _choice("Alike by", {"shape": "Shape", "material": "Material"}),
         "parts": _text("Parts", "many"),
         "position": _vector("Place"), "turn": _vector("Turn", "°", 1e6, 1, change="turns"),
-        "width_mm": _number("Width", 1.0, 300.0, "mm", 2, **_EXTENT, curve=2.0),
-        "height_mm": _number("Height", 1.0, 300.0, "mm", 2, **_EXTENT, curve=2.0),
+        "width_mm": _number("Width", 1.0, 300.0, "mm", 2, **_SIZE, curve=2.0),
+        "height_mm": _number("Height", 1.0, 300.0, "mm", 2, **_SIZE, curve=2.0),
         "keep_shape": _yes("Keep its shape"),
         "rotate": _number("Rotate", -180, 180, "°", 1, -36000, 36000, change="shorter way"),
         "flip_x": _yes("Mirrored across"), "flip_y": _yes("Upside down"),
@@ -371,7 +371,6 @@ TABLE: dict[type, dict[str, Property]] = {
     },
 }  # fmt: skip
 
-_SIZE = _EXTENT
 NODE_INPUTS: dict[str, Property] = {
     "size_mm": _number("Size", 0.05, 100.0, "mm", 2, **_SIZE, curve=3.0),
     "width_mm": _number("Width", 1.0, 500.0, "mm", 1, **_SIZE, curve=2.0),

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore
+from aulmo.document.assets import AssetStore, corners_of
 from aulmo.document.made.copies import maker_of, sources_of, with_copies
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Camera, Document, Shot
@@ -113,7 +113,7 @@ def frame_box(camera: Camera, low, high, ratio: float, fill: float = 0.72) -> Ca
     up = np.cross(right, forward)
     tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
     tan_h = tan_w / ratio
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]) - middle
+    corners = corners_of(low, high) - middle
     depth = corners @ forward
     distance = max(float((np.abs(corners @ right) / (tan_w * fill) - depth).max()), float((np.abs(corners @ up) / (tan_h * fill) - depth).max()))
     distance = max(distance, 1e-3, float(np.linalg.norm(high - low)) * 0.6)

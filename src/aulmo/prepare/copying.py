@@ -201,6 +201,11 @@ def make_separate(document: Document, group: str) -> Document:
             name=names.free(part.name) if top else part.name,
         )  # fmt: skip
     parts[group] = replace(held, copies=None, children=tuple(tops))
-    for source in gone:
-        document = divided(document, source, [fresh[i] for i in made.parts if i not in left_out and copies.source_of(document, i) == source])
+    if document.decals:
+        copied: dict[str, list[str]] = {}
+        for part_id in made.parts:
+            if part_id not in left_out:
+                copied.setdefault(copies.source_of(document, part_id), []).append(fresh[part_id])
+        for source in gone:
+            document = divided(document, source, copied.get(source, []))
     return edits.forget(without_parts(document, gone, parts), gone)

@@ -3,14 +3,20 @@
 import numpy as np
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.placement import to_matrix, world_matrix
-from aulmo.document.records import Decal, Document, Placement
+from aulmo.document.decals import axes_of, stood_of
+from aulmo.document.placement import world_matrix
+from aulmo.document.records import Decal, Document
 from aulmo.prepare.faces import faces_of, faces_of_asset, welded
 
 LEAST_DEPTH = 0.05  # mm, and a share of its size: triangles lie beside the true shape
 SHARE_DEPTH = 0.004
 MOST_CLIPPED = 20_000  # triangles whose overlap with a decal is worked out exactly
 MOST_COUNTED = 300_000  # triangles of a mesh without face numbers whose faces are looked for by angle while the hand waits
+
+
+def _artwork_turn(decal: Decal) -> float:
+    """Radians that the artwork is turned by from the axes of its own surface."""
+    return float(np.radians(decal.rotate - (decal.bend if decal.wrap == "cylinder" and decal.radius_mm else 0.0)))
 
 
 def mapped(decal: Decal, points: np.ndarray, normals: np.ndarray | None = None) -> tuple[np.ndarray, np.ndarray]:
@@ -37,7 +43,7 @@ def mapped(decal: Decal, points: np.ndarray, normals: np.ndarray | None = None) 
         spread = np.where(across > 1e-9, abs(radius) * np.arctan2(across, side * cz) / np.maximum(across, 1e-9), 1.0)
         flat = np.stack([x * spread, y * spread, side * (far - abs(radius))], 1)
         facing = side * (n[:, 0] * x + n[:, 1] * y + n[:, 2] * cz) / far
-    turn = np.radians(decal.rotate - (decal.bend if decal.wrap == "cylinder" and radius else 0.0))
+    turn = _artwork_turn(decal)
     c, s = np.cos(turn), np.sin(turn)
     right, up = c * flat[:, 0] + s * flat[:, 1], -s * flat[:, 0] + c * flat[:, 1]
     return np.stack([right, up, flat[:, 2]], 1), facing
@@ -45,7 +51,7 @@ def mapped(decal: Decal, points: np.ndarray, normals: np.ndarray | None = None) 
 
 def on_surface(decal: Decal, places: np.ndarray) -> np.ndarray:
     """(n, 3) points in a decal's axes for places (n, 2) right and up on its artwork: the inverse of `mapped`, on its own surface."""
-    turn = np.radians(decal.rotate - (decal.bend if decal.wrap == "cylinder" and decal.radius_mm else 0.0))
+    turn = _artwork_turn(decal)
     c, s = np.cos(turn), np.sin(turn)
     right, up = c * places[:, 0] - s * places[:, 1], s * places[:, 0] + c * places[:, 1]
     radius = decal.radius_mm
@@ -70,11 +76,10 @@ def depth_needed(document: Document, assets: AssetStore, decal: Decal) -> float:
     if part is None or part.mesh is None:
         return least
     mesh = assets.mesh(part.mesh)
-    into = np.linalg.inv(to_matrix(Placement(position=decal.position, turn=decal.turn)))
+    into = np.linalg.inv(axes_of(decal))
     if decal.belongs == "region":
-        stood = next((s for s in decal.stood if s.part == part.id), None)
-        place = np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]]) if stood is not None else world_matrix(document, part.id)
-        into = into @ place
+        stood = stood_of(decal, part.id)
+        into = into @ (world_matrix(document, part.id) if stood is None else stood)
     # only triangles whose boxes come near it are looked at
     reach = 0.5 * np.hypot(decal.width_mm, decal.height_mm) / np.cbrt(abs(np.linalg.det(into[:3, :3])))
     middle = -np.linalg.inv(into[:3, :3]) @ into[:3, 3]

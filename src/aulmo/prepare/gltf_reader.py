@@ -112,9 +112,7 @@ class _Gltf:
             if self.flat:
                 raise BadFile("it holds points and lines alone, and Aulmo needs surfaces")
             raise BadFile("it holds no usable triangles")
-        notes = ["glTF is in metres with y up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
-        if self.missing:
-            notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
+        notes = ["glTF is in metres with y up: brought to millimetres with z up", *left_out(self.lost, self.broken, self.missing)]
         if self.second:
             notes.append("Some pictures follow second coordinates of the file; they are laid by the first")
         kept = with_geometry(self.nodes)

@@ -108,6 +108,7 @@ def linear(display) -> list[float]:
     return [float(v) for v in decode_srgb(np.clip(display, 0, 1))]
 
 
-def left_out(lost: int, broken: int = 0) -> list[str]:
-    """What is said of triangles that were no good, and of larger pieces."""
-    return [f"{n} broken {what}{' was' if n == 1 else 's were'} left out" for n, what in ((lost, "triangle"), (broken, "piece")) if n]
+def left_out(lost: int, broken: int = 0, missing: int = 0) -> list[str]:
+    """What is said of triangles that were no good, of larger pieces, and of pictures that are missing."""
+    pictures = [f"{missing} of its pictures {'is' if missing == 1 else 'are'} missing"] if missing else []
+    return [f"{n} broken {what}{' was' if n == 1 else 's were'} left out" for n, what in ((lost, "triangle"), (broken, "piece")) if n] + pictures

@@ -6,11 +6,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.decals import lies_on
-from aulmo.document.edits import shown_parts
-from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
-from aulmo.document.records import Decal, Document, Placement, Stood
+from aulmo.document.assets import AssetStore, Mesh, corners_of
+from aulmo.document.decals import axes_of, lies_on, stood_of
+from aulmo.document.placement import from_matrix, world_matrices, world_matrix
+from aulmo.document.records import Decal, Document, Stood
 from aulmo.errors import BadValue
 from aulmo.prepare.decal_surface import MOST_COUNTED, depth_needed, distances, mapped, on_surface
 from aulmo.prepare.faces import faces_of_asset
@@ -67,10 +66,10 @@ def upright(normal: np.ndarray, up=None) -> np.ndarray:
 
 def stick(document: Document, assets: AssetStore, decal: Decal, spot: Spot, up=None, wrap: str | None = None) -> Decal:
     """The decal where the spot is: upright, in the axes it belongs to, bent as the surface bends (or as `wrap` says). Its sizes are in the part's
-    own mm
-    from there on, those of a region in the world's; they come in the world's. Depth stays."""
+    own mm from
+    there on, those of a region in the world's; they come in the world's. Depth stays."""
     world = world_matrix(document, spot.part)
-    size = float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+    size = _size_of(world)
     into = np.linalg.inv(world)
     mesh = assets.mesh(document.parts[spot.part].mesh or "")
     own_point = into[:3, :3] @ spot.point + into[:3, 3]
@@ -106,6 +105,17 @@ def stick(document: Document, assets: AssetStore, decal: Decal, spot: Spot, up=N
 
 def _round(value: float) -> float:
     return float(np.round(value, 9))
+
+
+def _size_of(world: np.ndarray) -> float:
+    """World mm in one of a part's own."""
+    return float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+
+
+def _then(decal: Decal, part_id: str, world: np.ndarray) -> np.ndarray:
+    """(4, 4) where a region has a part: as it stood, or as it stands now where parts slip."""
+    stood = stood_of(decal, part_id)
+    return world if stood is None or decal.slips else stood
 
 
 def _counted(assets: AssetStore, name: str, mesh: Mesh) -> Mesh:
@@ -148,10 +158,8 @@ def stand_now(document: Document, assets: AssetStore, decal: Decal) -> tuple[Sto
     worlds = world_matrices(document)
     wide = np.vstack([decal_projector(decal), [0, 0, 0, 1]])
     found = []
-    for part_id in shown_parts(document):
-        low, high = assets.box(document.parts[part_id].mesh or "")
-        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-        if within_reach(decal, (wide @ worlds[part_id])[:3], corners):
+    for part_id in edits.shown_parts(document):
+        if within_reach(decal, (wide @ worlds[part_id])[:3], corners_of(*assets.box(document.parts[part_id].mesh or ""))):
             found.append(Stood(part=part_id, place=tuple(float(v) for v in worlds[part_id][:3].ravel())))
     return tuple(found)
 
@@ -167,13 +175,12 @@ def belonging(document: Document, assets: AssetStore, decal: Decal, belongs: str
     if not decal.parts or decal.parts[0] not in document.parts:
         raise BadValue(f"{decal.name} has no part of its own to go back to.")
     world = world_matrix(document, decal.parts[0])
-    size = float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
-    matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+    size = _size_of(world)
+    matrix = axes_of(decal)
     if belongs == "region":
         place, scale = from_matrix(_without_size(world @ matrix)), size
     else:
-        stood = next((s for s in decal.stood if s.part == decal.parts[0]), None)
-        then = np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]]) if stood is not None and not decal.slips else world
+        then = _then(decal, decal.parts[0], world)
         place, scale = from_matrix(_without_size(np.linalg.inv(then) @ matrix)), 1.0 / size
     made = replace(
         decal, belongs=belongs, position=place.position, turn=place.turn, width_mm=decal.width_mm * scale, height_mm=decal.height_mm * scale,
@@ -187,11 +194,11 @@ def belonging(document: Document, assets: AssetStore, decal: Decal, belongs: str
 
 def world_place(document: Document, decal: Decal) -> tuple[np.ndarray, float]:
     """(4, 4) where a decal's middle and axes are in the world, and world mm in one of its own."""
-    matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+    matrix = axes_of(decal)
     if decal.belongs == "region" or not decal.parts or decal.parts[0] not in document.parts:
         return matrix, 1.0
     world = world_matrices(document)[decal.parts[0]]
-    return world @ matrix, float(abs(np.linalg.det(world[:3, :3]))) ** (1 / 3) or 1.0
+    return world @ matrix, _size_of(world)
 
 
 def new_decal(
@@ -243,12 +250,12 @@ def aligned(document: Document, assets: AssetStore, decal: Decal, to: Decal, how
         raise BadValue(f"{to.name} lies on no part of its own.")
     matrix, scale = world_place(document, to)
     own, own_scale = world_place(document, decal)
-    flat, _ = mapped(replace(to, rotate=to.bend if to.wrap == "cylinder" else 0.0), (np.linalg.inv(matrix) @ own)[:3, 3][None])
+    plain = replace(to, rotate=to.bend if to.wrap == "cylinder" else 0.0)
+    flat, _ = mapped(plain, (np.linalg.inv(matrix) @ own)[:3, 3][None])
     right, up = float(flat[0, 0]), float(flat[0, 1])
     wide, high = 0.5 * (to.width_mm - decal.width_mm * own_scale / scale), 0.5 * (to.height_mm - decal.height_mm * own_scale / scale)
     right = {"middle": 0.0, "left": -wide, "right": wide}.get(how, right)
     up = {"middle": 0.0, "bottom": -high, "top": high}.get(how, up)
-    plain = replace(to, rotate=to.bend if to.wrap == "cylinder" else 0.0)
     ahead = on_surface(plain, np.array([[right, up], [right + 1e-3, up], [right, up + 1e-3]])) @ matrix[:3, :3].T + matrix[:3, 3]
     normal = np.cross(ahead[1] - ahead[0], ahead[2] - ahead[0])
     return slid(document, assets, decal, spot_at(document, assets, to.parts[0], ahead[0], normal))
@@ -271,11 +278,9 @@ def decal_at(document: Document, part_id: str, point: np.ndarray, normal: np.nda
         if not decal.visible or part_id not in lies_on(document, decal):
             continue
         world = worlds[part_id]
-        matrix = to_matrix(Placement(position=decal.position, turn=decal.turn))
+        matrix = axes_of(decal)
         if decal.belongs == "region":
-            stood = next((s for s in decal.stood if s.part == part_id), None)
-            then = world if stood is None or decal.slips else np.vstack([np.reshape(stood.place, (3, 4)), [0, 0, 0, 1]])
-            into = np.linalg.inv(matrix) @ then @ np.linalg.inv(world)
+            into = np.linalg.inv(matrix) @ _then(decal, part_id, world) @ np.linalg.inv(world)
         else:
             into = np.linalg.inv(world @ matrix)
         own = into[:3, :3] @ point + into[:3, 3]

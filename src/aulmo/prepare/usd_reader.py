@@ -74,9 +74,10 @@ class _Stage:
         if not self.meshes:
             raise BadFile("it holds points and curves alone, and Aulmo needs surfaces" if self.flat else "it holds no usable triangles")
         kept = with_geometry(self.nodes)
-        notes = [f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up", *left_out(self.lost, self.broken)]
-        if self.missing:
-            notes.append(f"{self.missing} of its pictures {'is' if self.missing == 1 else 'are'} missing")
+        notes = [
+            f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up",
+            *left_out(self.lost, self.broken, self.missing),
+        ]
         return {"nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes, "up": self.up, "unit_mm": self.scale}
 
     def _local(self, prim) -> np.ndarray:

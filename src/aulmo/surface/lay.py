@@ -16,19 +16,7 @@ KINDS = {"flat": FLAT, "box": BOX, "cylinder": CYLINDER, "sphere": SPHERE, "axis
 # a lay's row: rows of the (3, 4) matrix that leads from the part into the projector (by uv: u and v of the picture from the file's), and
 # numbers in the projector's mm
 L_KIND, L_MATRIX, L_RADIUS, L_WIDTH, L_HEIGHT, L_COS, L_SIN, L_RIGHT, L_UP = 0, 1, 13, 14, 15, 16, 17, 18, 19
-L_PITCH_X, L_PITCH_Y, L_ACROSS, L_DOWN, L_MIRROR, L_DEPTH, L_BLEND, L_FACING, L_FLIP_X, L_FLIP_Y, L_PER_MM = (
-    20,
-    21,
-    22,
-    23,
-    24,
-    25,
-    26,
-    27,
-    28,
-    29,
-    30,
-)
+L_PITCH_X, L_PITCH_Y, L_ACROSS, L_DOWN, L_MIRROR, L_DEPTH, L_BLEND, L_FACING, L_FLIP_X, L_FLIP_Y, L_PER_MM = range(20, 31)
 LAY_COLUMNS = 32
 ENDLESS = 1e30
 

@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore
+from aulmo.document.assets import AssetStore, corners_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices
 from aulmo.document.properties import get
 from aulmo.document.records import Adjust, Document, Lay, Material, Node, Placement
@@ -87,6 +87,12 @@ def tidied(material: Material) -> Material:
     return replace(material, nodes=nodes, lays=tuple(one for one in material.lays if one.id in laid))
 
 
+def _relief(height: str, lay: Lay, taken: Sequence[str]) -> Node:
+    """The node that makes millimetres of a height picture's node."""
+    top = round(RELIEF_SHARE * lay.width_mm, 4)
+    return Node(id=_free("relief", taken), kind="remap", inputs={"value": f"@{height}", "out_low": 0.0, "out_high": top})
+
+
 def with_set(material: Material, found: Sequence[Found], lay: Lay) -> Material:
     """A material with the pictures of a set wired, all with one lay; what led the same before is gone."""
     taken = [f for f in found if f.role != "none"]
@@ -108,10 +114,7 @@ def with_set(material: Material, found: Sequence[Found], lay: Lay) -> Material:
             for target, channel in (("base_weight", "red"), ("specular_roughness", "green"), ("base_metalness", "blue")):
                 led[target] = put(target.replace("_", "-"), one, as_colour=False, channel=channel)
         elif one.role == "height":
-            relief = Node(
-                id=_free("relief", [n.id for n in nodes]), kind="remap",
-                inputs={"value": "@" + put("height", one, as_colour=False), "out_low": 0.0, "out_high": round(RELIEF_SHARE * lay.width_mm, 4)},
-            )  # fmt: skip
+            relief = _relief(put("height", one, as_colour=False), lay, [n.id for n in nodes])
             nodes.append(relief)
             led["height"] = relief.id
         else:
@@ -163,7 +166,7 @@ def lay_picture(
     if width_mm is not None and not (isinstance(width_mm, (int, float)) and math.isfinite(width_mm) and 1e-4 <= width_mm <= 1e6):
         raise BadValue("The width of a picture has to be above zero.")
     asset, pixels = loaded(assets, path)
-    width = float(width_mm) if width_mm is not None else pixels.width / pixels.dpi * 25.4 if pixels.dpi else 0.0
+    width = float(width_mm) if width_mm is not None else pixels.width_mm
     lay = starting_lay(document, assets, part_id, width, projection)
     document, material_id = own_material(document, edits.every_surface(document, [part_id])[:1], False)
     material = without_wire(document.materials[material_id], drives)
@@ -172,10 +175,7 @@ def lay_picture(
     node = Node(id=_free(drives.replace("_", "-"), ids), kind="image", image=asset, file=path.name, as_colour=drives in _COLOURS, lay=lay.id)
     nodes, leads = [node], node.id
     if drives in ("height", "coat_height", "displacement"):
-        relief = Node(
-            id=_free("relief", [*ids, node.id]), kind="remap",
-            inputs={"value": f"@{node.id}", "out_low": 0.0, "out_high": round(RELIEF_SHARE * lay.width_mm, 4)},
-        )  # fmt: skip
+        relief = _relief(node.id, lay, [*ids, node.id])
         nodes.append(relief)
         leads = relief.id
     material = replace(material, nodes=(*material.nodes, *nodes), lays=(*material.lays, lay), wires=material.wires | {drives: leads})
@@ -195,9 +195,8 @@ def fitted(document: Document, assets: AssetStore, lay: Lay, part_ids: Sequence[
     into = np.linalg.inv(worlds[chosen[0]])
     ends = []
     for part_id in chosen:
-        low, high = assets.box(document.parts[part_id].mesh or "")
-        corners = np.array([[x, y, z, 1.0] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
-        ends.append((corners @ (into @ worlds[part_id]).T)[:, :3])
+        matrix = into @ worlds[part_id]
+        ends.append(corners_of(*assets.box(document.parts[part_id].mesh or "")) @ matrix[:3, :3].T + matrix[:3, 3])
     points = np.concatenate(ends)
     low, high = points.min(0), points.max(0)
     turn = AXIS_TURNS[along]

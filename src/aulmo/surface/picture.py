@@ -35,6 +35,11 @@ class Pixels(NamedTuple):
     height: int
     note: str = ""
 
+    @property
+    def width_mm(self) -> float:
+        """How wide the file says it is, 0 where it does not."""
+        return self.width / self.dpi * 25.4 if self.dpi else 0.0
+
 
 class Texture(NamedTuple):
     """A picture with its smaller copies: flat codes of all levels, channels of each texel, sizes of the levels [(w, h, first texel)], the tables

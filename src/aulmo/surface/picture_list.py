@@ -53,7 +53,7 @@ def size_of(assets: AssetStore, used: Used) -> str:
     except AulmoError:
         return "cannot be read"
     if used.asset.endswith(".svg"):
-        return f"drawing, {pixels.width / pixels.dpi * 25.4:.4g} mm wide"
+        return f"drawing, {pixels.width_mm:.4g} mm wide"
     return f"{pixels.width} × {pixels.height}, {len(blob) / 1e6:.1f} MB"
 
 

@@ -103,10 +103,12 @@ def role_by_name(name: str) -> str:
 def _values(pixels: Pixels) -> np.ndarray:
     """(h, w, c) shares of the largest code, small."""
     step = max(1, int(np.sqrt(pixels.codes.shape[0] * pixels.codes.shape[1] / 65536)))
-    codes = pixels.codes[::step, ::step]
-    if pixels.meaning == "half":
-        return decoding("half", 16)[codes].astype(float)
-    return codes / float(np.iinfo(codes.dtype).max)
+    return _shares(pixels, pixels.codes[::step, ::step])
+
+
+def _shares(pixels: Pixels, codes: np.ndarray) -> np.ndarray:
+    """Some of a picture's codes as shares of the largest."""
+    return decoding("half", 16)[codes].astype(float) if pixels.meaning == "half" else codes / float(np.iinfo(codes.dtype).max)
 
 
 def role_by_content(pixels: Pixels) -> tuple[str, float]:
@@ -134,9 +136,7 @@ def green_points_down(pixels: Pixels) -> tuple[bool, float]:
     if codes.shape[2] < 3 or size < 8:
         return False, 0.0
     y, x = (codes.shape[0] - size) // 2, (codes.shape[1] - size) // 2
-    part = codes[y : y + size, x : x + size, :3]
-    v = decoding("half", 16)[part].astype(float) if pixels.meaning == "half" else part / float(np.iinfo(part.dtype).max)
-    n = 2 * v - 1
+    n = 2 * _shares(pixels, codes[y : y + size, x : x + size, :3]) - 1
     z = np.maximum(n[..., 2], 0.1)
     p, q = -n[..., 0] / z, -n[..., 1] / z  # slopes to the right, and up where green points up
     p_up = -np.gradient(p, axis=0)  # rows run down
@@ -167,8 +167,7 @@ def recognised(assets: AssetStore, paths: Sequence[Path]) -> tuple[list[Found], 
         down, sure_green = green_points_down(pixels) if role == "normal" else (False, 0.0)
         if role == "normal" and sure_green < 0.2 and words & (_GREEN_UP | _GREEN_DOWN):
             down, sure_green = bool(words & _GREEN_DOWN), 0.9
-        width_mm = pixels.width / pixels.dpi * 25.4 if pixels.dpi else 0.0
-        found.append(Found(asset, path.name, role, sure, by, down, sure_green, pixels.width, pixels.height, width_mm, pixels.note))
+        found.append(Found(asset, path.name, role, sure, by, down, sure_green, pixels.width, pixels.height, pixels.width_mm, pixels.note))
     best: dict[str, Found] = {}
     for one in found:
         if one.role not in best or one.sure > best[one.role].sure:

@@ -7,7 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.decals import alike_parts
+from aulmo.document.decals import alike_parts, place_of
 from aulmo.document.made.copies import source_of
 from aulmo.document.records import Adjust, Decal, Document, Material, Surface
 from aulmo.surface import artwork
@@ -135,7 +135,7 @@ def print_parts(document: Document, part_ids: list[str], world: np.ndarray, boxe
 
 def _across(decal: Decal, own: np.ndarray, part_ids: list[str], world: np.ndarray, boxes: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
     """Of a region: the instances in its projector, each with the (3, 4) matrix from its own axes into the projector's."""
-    stood = {s.part: np.vstack([np.reshape(s.place, (3, 4)), [0, 0, 0, 1]]) for s in decal.stood}
+    stood = {s.part: place_of(s) for s in decal.stood}
     wide = np.vstack([own, [0, 0, 0, 1]])
     for k, part_id in enumerate(part_ids):
         if decal.slips or ":" in part_id:  # a copy stands where its rule puts it

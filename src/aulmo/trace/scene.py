@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.edits import shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Document, Environment
@@ -247,8 +247,7 @@ class SceneBuilder:
         """(n, 8, 3) corners of the parts' own boxes; asked for by regions alone."""
         if not any(d.belongs == "region" for d in document.decals.values()):
             return np.zeros((len(part_ids), 8, 3))
-        ends = [self.assets.box(document.parts[i].mesh or "") for i in part_ids]
-        return np.array([[[x[0], y[1], z[2]] for x in box for y in box for z in box] for box in ends]).reshape(-1, 8, 3)
+        return np.array([corners_of(*self.assets.box(document.parts[i].mesh or "")) for i in part_ids]).reshape(-1, 8, 3)
 
     def _place(self, moments: Moments, matrices: np.ndarray, low: np.ndarray, high: np.ndarray, part_ids: list[str]) -> Placed:
         floor = moments.first.floor

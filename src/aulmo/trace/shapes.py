@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh, box_of
+from aulmo.document.assets import Mesh, box_of, corners_of
 from aulmo.trace.shape.embree import MeshTree
 
 
@@ -43,12 +43,6 @@ def tree_of(name: str, mesh: Mesh) -> MeshTree:
     return tree
 
 
-def corners_of(mesh: Mesh) -> np.ndarray:
-    """(8, 3) corners of a mesh's own box."""
-    low, high = box_of(mesh)
-    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])], float)
-
-
 def pack(names: tuple[str, ...], meshes: list[Mesh]) -> Shapes:
     """Meshes side by side."""
     vertex_start = np.cumsum([0] + [len(m.vertices) for m in meshes])
@@ -58,7 +52,7 @@ def pack(names: tuple[str, ...], meshes: list[Mesh]) -> Shapes:
         points[start : start + len(mesh.vertices), :3] = mesh.vertices
         points[start : start + len(mesh.vertices), 3:] = mesh.normals
     triangles = np.concatenate([m.triangles for m in meshes] or [np.zeros((0, 3), np.uint32)])
-    boxes = np.array([corners_of(m) for m in meshes]) if meshes else np.zeros((0, 8, 3))
+    boxes = np.array([corners_of(*box_of(m)) for m in meshes]) if meshes else np.zeros((0, 8, 3))
     trees = [tree_of(name, mesh) for name, mesh in zip(names, meshes)]
     has = np.array([len(m.uv) == len(m.vertices) and len(m.uv) > 0 for m in meshes], bool)
     uvs = np.concatenate([np.zeros((0, 2), np.float32), *(m.uv for m, one in zip(meshes, has) if one)])

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QFileDialog
 from aulmo.desk.shell.stage import Desk
 from aulmo.desk.surface.decal_tool import StickTool, quarter, stick_at
 from aulmo.document import decals, edits
-from aulmo.document.placement import to_matrix, world_matrix
-from aulmo.document.records import Decal, Placement
+from aulmo.document.placement import world_matrix
+from aulmo.document.records import Decal
 from aulmo.prepare import sticking
 from aulmo.surface.picture import ENDINGS
 from aulmo.surface.picture_set import loaded
@@ -43,8 +43,7 @@ class DecalCommands:
     @property
     def decal(self) -> Decal | None:
         """The decal that is selected."""
-        subject = self.session.subject
-        return self.session.document.decals.get(subject[7:]) if subject.startswith("decals/") else None
+        return self.session.decal
 
     # making
 
@@ -68,7 +67,7 @@ class DecalCommands:
         if found is None:
             return None
         asset, pixels = found
-        return {"picture": asset, "file": path.name, "width_mm": self.width_for(pixels.width / pixels.dpi * 25.4 if pixels.dpi else 0.0)}
+        return {"picture": asset, "file": path.name, "width_mm": self.width_for(pixels.width_mm)}
 
     def take_picture(self, path: Path) -> None:
         """Take a picture file in hand as a decal."""
@@ -114,7 +113,7 @@ class DecalCommands:
             return
         name = edits.free_name(decal.name, (d.name for d in self.session.document.decals.values()))
         x, y, z = decal.position
-        step = to_matrix(Placement(turn=decal.turn))[:3, 0] * 0.25 * decal.width_mm
+        step = decals.axes_of(decal)[:3, 0] * 0.25 * decal.width_mm
         copy = replace(decal, id=edits.new_id(), name=name, position=(x + float(step[0]), y + float(step[1]), z + float(step[2])))
         self.session.apply(f"Duplicated {decal.name}", decals.put_decal(self.session.document, copy))
         self.session.select((), f"decals/{copy.id}")
@@ -155,8 +154,7 @@ class DecalCommands:
 
     def _where_it_is(self, document, copied: Decal, made: Decal, part_id: str) -> Decal:
         """On a part of another shape: at the place of that part's axes that is nearest to it."""
-        matrix = to_matrix(Placement(position=copied.position, turn=copied.turn))
-        there = world_matrix(document, part_id) @ matrix
+        there = world_matrix(document, part_id) @ decals.axes_of(copied)
         spot = sticking.spot_at(document, self.session.assets, part_id, there[:3, 3], there[:3, 2])
         return sticking.with_depth(document, self.session.assets, sticking.stick(document, self.session.assets, made, spot))
 
@@ -165,12 +163,11 @@ class DecalCommands:
         decal, document = self.decal, self.session.document
         if decal is None:
             return
-        order = list(document.decals)
-        at = min(len(order) - 1, max(0, order.index(decal.id) + steps))
-        order.remove(decal.id)
-        order.insert(at, decal.id)
-        if order != list(document.decals):
-            self.session.apply(f"{decal.name} {'forward' if steps > 0 else 'back'}", decals.in_order(document, order))
+        at = max(0, list(document.decals).index(decal.id) + steps)
+        others = [i for i in document.decals if i != decal.id]
+        made = decals.moved_in_order(document, decal.id, others[at] if at < len(others) else None)
+        if list(made.decals) != list(document.decals):
+            self.session.apply(f"{decal.name} {'forward' if steps > 0 else 'back'}", made)
 
     def just_deep(self) -> None:
         """As deep as it has to be."""
