@@ -28,12 +28,10 @@ def meant(session: Session, word: str) -> list[str]:
         held = session.subject[6:] if session.subject.startswith("paths/") else ""
         return [held] if held in session.document.paths else []
     if word == "decal":
-        held = session.subject[7:] if session.subject.startswith("decals/") else ""
-        return [held] if held in session.document.decals else []
+        return [session.decal.id] if session.decal is not None else []
     if word == "grouped":  # the decal that is selected and those of its group, itself first
-        held = session.subject[7:] if session.subject.startswith("decals/") else ""
-        found = group_members(session.document, held) if held in session.document.decals else []
-        return sorted(found, key=lambda i: i != held)
+        held = session.decal.id if session.decal is not None else ""
+        return sorted(group_members(session.document, held), key=lambda i: i != held) if held else []
     if word == "material":
         return [session.material_id] if session.material_id in session.document.materials else []
     if word == "part":

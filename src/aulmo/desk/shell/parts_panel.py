@@ -326,7 +326,7 @@ class PartsPanel(QWidget):
         """Begin renaming the selected part."""
         if self.session.selection:
             self.tree.editItem(self._items[self.session.selection[0]], 0)
-        elif self.session.lamp is not None or self.session.subject.startswith("decals/"):
+        elif self.session.lamp is not None or self.session.decal is not None:
             self.tree.editItem(self._items[self.session.subject], 0)
 
     def _menu(self, at) -> None:

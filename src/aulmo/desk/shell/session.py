@@ -12,7 +12,7 @@ from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
-from aulmo.document.records import Camera, Document, FaceSet, Key, Lamp, Shot
+from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot
 from aulmo.errors import AulmoError
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
@@ -139,6 +139,11 @@ class Session(QObject):
     def lamp(self) -> Lamp | None:
         """The selected lamp."""
         return self.document.lamps.get(self.subject[6:]) if self.subject.startswith("lamps/") else None
+
+    @property
+    def decal(self) -> Decal | None:
+        """The selected decal."""
+        return self.document.decals.get(self.subject[7:]) if self.subject.startswith("decals/") else None
 
     @property
     def material_id(self) -> str | None:
@@ -292,8 +297,8 @@ class Session(QObject):
         """What is selected, in words."""
         if self.lamp is not None:
             return self.lamp.name
-        if self.subject.startswith("decals/") and is_there(self.document, self.subject):
-            return str(get(self.document, f"{self.subject}/name"))
+        if self.decal is not None:
+            return self.decal.name
         if not self.selection:
             return "nothing selected"
         return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"

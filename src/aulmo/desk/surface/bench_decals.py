@@ -15,35 +15,19 @@ from aulmo.desk.widgets.fields import label, show_as_pictures
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import about
 from aulmo.document.records import Decal
-from aulmo.errors import AulmoError
 from aulmo.surface import artwork
 
 KIND = Qt.ItemDataRole.UserRole
 SIDE = 58
-
-
-def picture_of(decal: Decal, assets: AssetStore) -> QIcon:
-    """A decal's artwork, small, on grey."""
-    try:
-        name = artwork.name_of(decal)
-        pixels = artwork.pixels_of(decal, assets) if name is not None else None
-    except AulmoError:
-        return theme.icon("warning", theme.current().caution, SIDE)
-    side = QPixmap(QSize(84, SIDE))
-    side.fill(Qt.GlobalColor.transparent)
-    if pixels is None or pixels.codes.dtype.itemsize != 1 or pixels.codes.shape[2] not in (3, 4):
-        return theme.icon("square", theme.current().text, SIDE)
-    step = max(1, max(pixels.codes.shape) // 512)
-    codes = pixels.codes[::step, ::step].copy()
-    kind = QImage.Format.Format_RGBA8888 if codes.shape[2] == 4 else QImage.Format.Format_RGB888
-    image = QImage(codes.data, codes.shape[1], codes.shape[0], codes.shape[1] * codes.shape[2], kind).copy()
-    return QIcon(QPixmap.fromImage(image).scaled(84, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+HINT = "Click one, then where it goes; or drop artwork on a part"
 
 
 @functools.cache
 def _shape_icon(shape) -> QIcon:
     """A plain shape, drawn once."""
-    return picture_of(Decal(id="", name="", artwork="shape", shape=shape, width_mm=20.0, height_mm=20.0), AssetStore())
+    codes = artwork.pixels_of(Decal(id="", name="", artwork="shape", shape=shape, width_mm=20.0, height_mm=20.0), AssetStore()).codes
+    image = QImage(codes.data, codes.shape[1], codes.shape[0], 4 * codes.shape[1], QImage.Format.Format_RGBA8888)
+    return QIcon(QPixmap.fromImage(image).scaled(84, SIDE, Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
 
 
 class DecalsBench(QWidget):
@@ -53,7 +37,7 @@ class DecalsBench(QWidget):
         super().__init__()
         self.session, self.commands = session, commands
         self.head = BenchHead("Decals")
-        self.words = label("Click one, then where it goes; or drop artwork on a part")
+        self.words = label(HINT)
         self.head.addWidget(self.words)
         self.head.addStretch(1)
         self.shelf = QListWidget()
@@ -116,4 +100,4 @@ class DecalsBench(QWidget):
     def _tool_changed(self, tool: str) -> None:
         if tool != "stick":
             self.shelf.clearSelection()
-            self.words.setText("Click one, then where it goes; or drop artwork on a part")
+            self.words.setText(HINT)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from aulmo.desk.picture.drops import told
 from aulmo.desk.shell.stage import Desk
-from aulmo.desk.surface.decal_commands import PICTURES, DecalCommands
+from aulmo.desk.surface.decal_commands import PICTURES
 from aulmo.desk.surface.lay_tool import LayTool
 from aulmo.desk.surface.picture_drops import PictureDrops
 from aulmo.desk.surface.set_card import SetCard
@@ -20,11 +20,10 @@ from aulmo.surface import laying
 
 
 class SurfaceCommands:
-    """The commands on materials. `card`, `drops` and `decals` are what the stage is built with."""
+    """The commands on materials. `card` and `drops` are what the stage is built with."""
 
     card: SetCard
     drops: PictureDrops
-    decals: DecalCommands
 
     def __init__(self, desk: Desk, lay: LayTool) -> None:
         self.desk, self.session, self.lay = desk, desk.session, lay
@@ -55,7 +54,7 @@ class SurfaceCommands:
     def _hold(self) -> None:
         """A decal that is selected is in the hand."""
         session = self.session
-        chosen = session.stage == "Surface" and session.subject.startswith("decals/") and session.subject[7:] in session.document.decals
+        chosen = session.stage == "Surface" and session.decal is not None
         if chosen and session.tool in ("", "stick", "lay", "handles"):
             session.set_tool("decal")
         elif not chosen and session.tool == "decal":

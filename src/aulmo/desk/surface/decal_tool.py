@@ -11,12 +11,14 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.decals import group_members, put_decal
+from aulmo.document.placement import world_matrices
 from aulmo.document.properties import put_many
 from aulmo.document.quantity import parse, show
 from aulmo.document.records import Decal, Document
 from aulmo.errors import AulmoError, BadValue
 from aulmo.prepare import sticking
 from aulmo.prepare.decal_surface import on_surface
+from aulmo.trace.camera_rows import camera_axes
 
 GRASP = 9.0  # pixels around a handle
 STALK = 26.0  # pixels from the upper edge to the handle that turns
@@ -31,8 +33,6 @@ def spot_of(picture: Any, at: QPoint) -> sticking.Spot | None:
     if hit is None or part is None:
         return None
     if part != hit.part:  # of a copy the same place on what it is a copy of
-        from aulmo.document.placement import world_matrices
-
         change = world_matrices(picture.session.document)[part] @ np.linalg.inv(world_matrices(picture.session.resolved)[hit.part])
         turn = np.linalg.inv(change[:3, :3]).T
         normal = turn @ hit.normal
@@ -178,8 +178,9 @@ class DecalTool(Tool):
         value = decal.rotate + angle
         if stepped:
             value = 15.0 * round(value / 15.0)
-        self._put({"rotate": (value + 180.0) % 360.0 - 180.0})
-        self.picture.say_at(at, show((value + 180.0) % 360.0 - 180.0, "°", 1), "type a number to be exact")
+        value = (value + 180.0) % 360.0 - 180.0
+        self._put({"rotate": value})
+        self.picture.say_at(at, show(value, "°", 1), "type a number to be exact")
 
     def _size(self, at: QPoint) -> None:
         decal = self._first()
@@ -348,8 +349,6 @@ def stick_at(picture: Any, at: QPoint, title: str, own: dict[str, Any]) -> bool:
 
 def picture_up(picture: Any) -> np.ndarray | None:
     """The way up in the world as it is seen: the world's own, but where one looks straight down or up."""
-    from aulmo.trace.camera_rows import camera_axes
-
     _, up, forward = camera_axes(picture.session.view)
     return up if abs(float(forward[2])) > 0.9 else None
 

@@ -68,13 +68,13 @@ class LayTool(Tool):
         grip = handles.grip_at(at.x(), at.y()) if handles is not None else None
         return grip if grip is None or grip.kind in ("move", "turn", "even", "free") else None
 
-    def _place(self, at: QPoint, part: str = "") -> tuple[str, np.ndarray] | None:
-        """The part under a point and where that lies on the lay."""
-        hit, lay = self.picture.pick(at), self.lay()
+    def _place(self, at: QPoint, lay: Lay | None = None) -> tuple[str, np.ndarray] | None:
+        """The part under a point and where that lies on a lay, the one in hand where none is said."""
+        hit, lay = self.picture.pick(at), lay or self.lay()
         if hit is None or hit.part is None or lay is None:
             return None
         stored = self.picture.stored(hit.part)
-        if stored is None or (part and stored != part) or self.session.material_id not in edits.surfaces_of(self.session.document.parts[stored]):
+        if stored is None or self.session.material_id not in edits.surfaces_of(self.session.document.parts[stored]):
             return None
         if lay.projection == "uv":
             mesh = self.session.assets.mesh(self.session.document.parts[stored].mesh or "")
@@ -114,10 +114,10 @@ class LayTool(Tool):
     def _changed(self, lay: Lay, at: QPoint) -> tuple[Lay | None, tuple[str, str]]:
         if self.grip is None:
             assert self._start is not None
-            here = self._place_as(lay, at)
-            if here is None:
+            here = self._place(at, lay)
+            if here is None or here[0] != self._part:
                 return None, ("", "")
-            made = pulled(lay, self._start, here)
+            made = pulled(lay, self._start, here[1])
             if lay.projection == "uv":
                 return made, (f"{made.shift_x:.3f}, {made.shift_y:.3f}", "shifted")
             return made, (f"{show(made.offset_x_mm, 'mm')}, {show(made.offset_y_mm, 'mm')}", "right and up")
@@ -141,16 +141,6 @@ class LayTool(Tool):
         own = np.linalg.inv(part[:3, :3]) @ way
         place = tuple(float(round(p + d, 6)) for p, d in zip(lay.position, own))
         return replace(lay, position=(place[0], place[1], place[2])), (show(float(np.linalg.norm(way)), "mm"), "the projector")
-
-    def _place_as(self, lay: Lay, at: QPoint) -> np.ndarray | None:
-        """Where a point of the part that was grabbed lies on the lay as it was."""
-        hit = self.picture.pick(at)
-        if hit is None or hit.part is None or self.picture.stored(hit.part) != self._part:
-            return None
-        if lay.projection == "uv":
-            return uv_at(self.session.assets.mesh(self.session.document.parts[self._part].mesh or ""), hit.triangle, hit.own)
-        normal = world_matrices(self.session.resolved)[hit.part][:3, :3].T @ hit.normal
-        return place_on_lay(lay, hit.own, normal)
 
     def release(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """Let go."""

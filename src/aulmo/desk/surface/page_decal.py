@@ -10,6 +10,7 @@ from aulmo.desk.shell.bound import BoundSlider
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.decal_commands import PICTURES, DecalCommands
+from aulmo.desk.surface.page_pictures import ADJUST_ROWS
 from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, Segments, button, label, row
 from aulmo.document import edits
@@ -60,7 +61,7 @@ class DecalPage(Page):
         for key in ("edge_mm", "raised_mm", "ground"):
             self.add(stands, f"decals/{{decal}}/{key}")
         self.adjust = self.section("Artwork’s colours", "decal/Adjust")
-        for key in ("brightness", "contrast", "saturation", "hue", "tint", "low", "high", "middle", "turned_over"):
+        for key in ADJUST_ROWS:
             self.add(self.adjust, f"decals/{{decal}}/adjust/{key}")
         self.body.addStretch(1)
 

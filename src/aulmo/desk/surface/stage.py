@@ -26,7 +26,6 @@ def _build(desk: Desk) -> Built:
     commands = SurfaceCommands(desk, lay)
     commands.card = SetCard(picture, decals.drop_picture)
     commands.drops = PictureDrops(picture, commands.card)
-    commands.decals = decals
     picture.takers.append(commands.drops)
     benches = {"Swatches": SurfaceBench(session), "Decals": DecalsBench(session, decals), "Pictures": PicturesBench(session)}
     return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals)}, commands)
