@@ -91,11 +91,11 @@ def boards(name: str, colour: str, late: tuple, width: float, along: str, across
             axis=along,
         ),
         Node("gap", "stripes", {"size_mm": width, "share": 0.02, "first": 1.0, "second": 0.2}, axis=across),
-        Node("colour", "multiply", {"first": "@wood", "second": "@gap"}),
+        Node("colour", "multiply", {"in1": "@wood", "in2": "@gap"}),
         Node("groove", "stripes", {"size_mm": width, "share": 0.02, "first": 0.0, "second": -2.0}, axis=across),
         Node("fibres", "noise", {"size_mm": 1.2, "octaves": 2.0, "stretch": 60.0}, axis=along),
-        Node("ripple", "remap", {"value": "@fibres", "out_low": 0.0, "out_high": 0.08}),
-        Node("relief", "add", {"first": "@groove", "second": "@ripple"}),
+        Node("ripple", "range", {"in": "@fibres", "outlow": 0.0, "outhigh": 0.08}),
+        Node("relief", "add", {"in1": "@groove", "in2": "@ripple"}),
     )  # fmt: skip
     surface = Surface(base_color=from_hex(colour), specular_roughness=0.48, base_diffuse_roughness=0.2)
     return Material(

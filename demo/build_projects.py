@@ -83,15 +83,15 @@ def dress(document: Document) -> Document:
 def flame(material: Material, colour: tuple, nits: float, thick: float) -> Material:
     """A flame as a camera sees it: soft at its edge, thin and bluish at the wick, deepest orange at its tip. A `thick` of 1 is solid."""
     nodes = (
-        Node("edge", "facing", {"power": 1.2}),
+        Node("edge", "facingratio", {"power": 1.2}),
         Node("root", "ramp", {"from_mm": 127.0, "to_mm": 137.0, "first": 0.12, "second": thick}),
         Node("tip", "ramp", {"from_mm": 150.0, "to_mm": 165.5, "first": 1.0, "second": 0.35}),
-        Node("ends", "multiply", {"first": "@root", "second": "@tip"}),
-        Node("body", "multiply", {"first": "@edge", "second": "@ends"}),
+        Node("ends", "multiply", {"in1": "@root", "in2": "@tip"}),
+        Node("body", "multiply", {"in1": "@edge", "in2": "@ends"}),
         Node("blue", "ramp", {"from_mm": 128.0, "to_mm": 138.0, "first": (0.10, 0.16, 0.55), "second": (1.0, 0.9, 0.75)}),
         Node("orange", "ramp", {"from_mm": 143.0, "to_mm": 165.0, "first": (1.0, 1.0, 1.0), "second": (1.0, 0.78, 0.6)}),
-        Node("both", "multiply", {"first": "@blue", "second": "@orange"}),
-        Node("glow", "multiply", {"first": "@both", "second": "@edge" if thick == 1.0 else 1.0}),
+        Node("both", "multiply", {"in1": "@blue", "in2": "@orange"}),
+        Node("glow", "multiply", {"in1": "@both", "in2": "@edge" if thick == 1.0 else 1.0}),
     )
     surface = replace(material.surface, base_weight=0.0, emission_color=colour, emission_luminance=nits)
     return replace(

@@ -9,6 +9,7 @@ import time
 import zipfile
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -16,7 +17,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from aulmo.document import edits, project_file
+from aulmo.document.carry import carried
 from aulmo.document.assets import AssetStore, pack_mesh, unpack_mesh
+from aulmo.document.records import Document
 from aulmo.errors import BadFile, CannotWrite
 from shapes import box_mesh, one_part
 
@@ -71,7 +74,7 @@ def rewrite(path, change) -> None:
         (b'"material": "m"', b'"material": "q"', "wears a material"),
         (b'"width": 80', b'"width": -1', "frame size"),
         (b'"name": "Odrel test"', b'"name": 5', "damaged at name"),
-        (b'"schema_version": 2', b'"schema_version": 0', "damaged at schema_version"),
+        (b'"schema_version": 3', b'"schema_version": 0', "damaged at schema_version"),
         (b'"position": [\n    0.0,\n    -200.0,', b'"position": [\n    0.0,\n    -1e300,', "position of Camera 1 has to lie between"),
         (b'"shutter":', b'"focal_length_mm": 0, "shutter":', "focal length of Camera 1 has to lie between 1 and 10000 mm"),
         (b'"shutter":', b'"f_stop": -2, "shutter":', "f-stop of Camera 1"),
@@ -105,7 +108,7 @@ def test_a_project_whose_links_are_broken_gets_a_sentence(tmp_path, old, new, wo
 def test_a_newer_format_says_so(tmp_path):
     document, assets = one_part(box_mesh())
     project_file.save(document, assets, tmp_path / "a.aulmo")
-    rewrite(tmp_path / "a.aulmo", lambda text: text.replace(b'"schema_version": 2', b'"schema_version": 99'))
+    rewrite(tmp_path / "a.aulmo", lambda text: text.replace(b'"schema_version": 3', b'"schema_version": 99'))
     with pytest.raises(BadFile, match="newer Aulmo"):
         project_file.load(tmp_path / "a.aulmo")
 
@@ -204,8 +207,6 @@ def test_the_schema_in_the_docs_is_the_records_own():
     import json
     from pathlib import Path
 
-    import msgspec
-
     written = json.loads((Path(__file__).parents[2] / "docs" / "file-format.schema.json").read_text())
     assert written == json.loads(json.dumps(msgspec.json.schema(edits.Document)))
 
@@ -226,7 +227,24 @@ def test_a_project_of_version_1_is_carried_over(tmp_path):
     assert assets.get(document.lamps["l"].profile).startswith(b"IESNA")
     project_file.save(document, assets, tmp_path / "today.aulmo")
     again, _ = project_file.load(tmp_path / "today.aulmo")
-    assert again == document and again.schema_version == 2
+    assert again == document and again.schema_version == 3
+
+
+def test_nodes_of_version_2_take_the_names_of_the_standard():
+    """What they give stays the same, with the values they had where they said nothing."""
+    nodes = [
+        {"id": "a", "kind": "noise", "inputs": {"size_mm": 4.0}},
+        {"id": "b", "kind": "remap", "inputs": {"value": "@a", "in_low": 0.2, "out_high": 3.0}},
+        {"id": "c", "kind": "mix", "inputs": {"first": 0.25, "amount": "@b"}},
+        {"id": "d", "kind": "multiply", "inputs": {"second": "@c"}},
+        {"id": "e", "kind": "facing", "inputs": {"power": 2.0}},
+        {"id": "f", "kind": "add", "inputs": {"first": "@d", "second": "@e"}},
+    ]
+    raw = {"materials": {"m": {"id": "m", "name": "M", "nodes": nodes, "wires": {"base_color": "f"}}}}
+    found = {n.id: n for n in msgspec.convert(carried(raw, 2, 3), Document).materials["m"].nodes}
+    assert found["b"].kind == "range" and found["b"].inputs == {"in": "@a", "inlow": 0.2, "outhigh": 3.0}
+    assert found["c"].inputs == {"bg": 0.25, "fg": (1.0, 1.0, 1.0), "mix": "@b"} and found["d"].inputs == {"in1": (1.0, 1.0, 1.0), "in2": "@c"}
+    assert found["e"].kind == "facingratio" and found["f"].inputs == {"in1": "@d", "in2": "@e"}
 
 
 def test_deleted_saved_taken_back_and_saved_again(tmp_path):

@@ -14,10 +14,10 @@ from aulmo.document import records as r
 from aulmo.document.moments import Moments
 from aulmo.document.placement import to_matrix, turn_matrix, world_matrices
 from aulmo.document.properties import about, accepted, blend, get, put, put_many, resolve, sentence, turn_between
-from aulmo.document.property_table import NODE_INPUTS, TABLE
+from aulmo.document.property_table import NODE_INPUTS, OF_NODES, TABLE
 from aulmo.document.references import references
 from aulmo.errors import BadValue
-from aulmo.surface.program import INPUTS
+from aulmo.document.node_table import KINDS
 from aulmo.surface.swatches import material, names
 from shapes import box_mesh, one_part
 
@@ -34,7 +34,8 @@ def full() -> r.Document:
 LINKS = {
     r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
     r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
-    r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays"}, r.Lay: {"id"},
+    r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
+    r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
     r.Decal: {"id", "adjust"},
     r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
@@ -51,11 +52,11 @@ def test_no_field_of_a_record_is_forgotten_in_the_table(record):
 
 
 def test_every_input_of_every_node_is_in_the_table_and_its_default_in_range():
-    for kind, inputs in INPUTS.items():
-        for key, default in inputs.items():
-            known = NODE_INPUTS[key]
-            if known.kind == "number" and isinstance(default, float):
-                assert accepted(known, default) == default, (kind, key)
+    for kind in KINDS.values():
+        for one in kind.inputs:
+            if one.default is not None:
+                assert accepted(NODE_INPUTS[one.name], one.default) == one.default, (kind.name, one.name)
+                assert accepted(OF_NODES[kind.name][one.name], one.default) == one.default, (kind.name, one.name)
 
 
 @pytest.mark.parametrize("name", names())
@@ -244,7 +245,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up", "text", "anchor", "catches", "file", "lay",
+        "path", "up", "text", "anchor", "catches", "file", "lay", "swatch",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

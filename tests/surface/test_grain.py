@@ -5,7 +5,8 @@ import pytest
 
 from aulmo.surface import swatches
 from aulmo.surface.grain import GRAIN
-from aulmo.surface.program import MULTIPLIED, compile_program, height_program
+from aulmo.surface.compiling import compile_program, height_program
+from aulmo.surface.program import MULTIPLIED
 
 
 def test_every_grain_belongs_to_a_swatch():

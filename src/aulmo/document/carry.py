@@ -48,7 +48,30 @@ def _from_1(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-_STEPS = {1: _from_1}
+_RENAMED_2 = {
+    "mix": {"first": "bg", "second": "fg", "amount": "mix"}, "add": {"first": "in1", "second": "in2"}, "multiply": {"first": "in1", "second": "in2"},
+    "remap": {"value": "in", "in_low": "inlow", "in_high": "inhigh", "out_low": "outlow", "out_high": "outhigh"}, "invert": {"value": "in"},
+}  # fmt: skip
+_DEFAULTS_2: dict[str, dict[str, Any]] = {
+    "mix": {"second": [1.0, 1.0, 1.0], "amount": 0.5}, "multiply": {"first": [1.0, 1.0, 1.0]}, "remap": {"value": [0.5, 0.5, 0.5]},
+    "invert": {"value": [0.5, 0.5, 0.5]},
+}  # fmt: skip
+_KINDS_2 = {"remap": "range", "facing": "facingratio"}
+
+
+def _from_2(raw: dict[str, Any]) -> dict[str, Any]:
+    """Nodes that the MaterialX standard has take its names."""
+    for material in raw.get("materials", {}).values():
+        for node in material.get("nodes", []):
+            kind, inputs = node.get("kind"), node.get("inputs", {})
+            if kind in _RENAMED_2:
+                had = {**_DEFAULTS_2.get(kind, {}), **inputs}
+                node["inputs"] = {_RENAMED_2[kind].get(key, key): value for key, value in had.items()}
+            node["kind"] = _KINDS_2.get(kind, kind)
+    return raw
+
+
+_STEPS = {1: _from_1, 2: _from_2}
 
 
 def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:

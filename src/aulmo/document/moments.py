@@ -29,6 +29,11 @@ class Moments:
         self._kept: dict[float, Document] = {0.0: self.first}
 
     @property
+    def time(self) -> float:
+        """When the shutter opens, in seconds."""
+        return self._open
+
+    @property
     def lasting(self) -> bool:
         """True when the shutter stays open for a while."""
         return self._close > self._open

@@ -27,7 +27,7 @@ _ROOTS: dict[str, type] = {
 _MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
-    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
+    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
@@ -55,6 +55,8 @@ def about(address: str) -> Property:
         kind, steps = r.Node, steps[2:]
     if kind is r.Material and len(steps) == 3 and steps[0] == "lays":
         kind, steps = r.Lay, steps[2:]
+    if kind is r.Material and len(steps) >= 3 and steps[0] == "layers":
+        kind, steps = r.SurfaceLayer, steps[2:]
     if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
         kind, steps = r.FaceSet, steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:
@@ -145,7 +147,12 @@ def accepted(property_: Property, value: Any, what: str = "") -> Any:
                 raise BadValue(f"{what} has to be a whole number.")
             return int(value)
         return float(value)
-    if kind in ("vector", "colour"):
+    if kind == "either" and not isinstance(value, (tuple, list, np.ndarray)):
+        if isinstance(value, bool) or not isinstance(value, (int, float, np.number)):
+            raise BadValue(f"{what} has to be a number, or three.")
+        _in_range(property_, float(value), what)
+        return float(value)
+    if kind in ("vector", "colour", "either"):
         if not isinstance(value, (tuple, list, np.ndarray)) or len(value) != 3:
             raise BadValue(f"{what} has to be three numbers.")
         numbers = tuple(float(v) for v in value)
@@ -263,6 +270,8 @@ def blend(property_: Property, one: Any, other: Any, share: float) -> Any:
         return other
     if change == "turns":
         return turn_between(one, other, share)
+    if isinstance(one, tuple) != isinstance(other, tuple):
+        one, other = (v if isinstance(v, tuple) else (v, v, v) for v in (one, other))
     if isinstance(one, tuple):
         return (one[0] + share * (other[0] - one[0]), one[1] + share * (other[1] - one[1]), one[2] + share * (other[2] - one[2]))
     if change == "stops" and one > 0 and other > 0:

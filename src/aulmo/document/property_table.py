@@ -9,6 +9,7 @@ from typing import Any, Literal
 import msgspec
 
 from aulmo.document import records as r
+from aulmo.document.node_table import KINDS, Input
 
 Change = Literal["evenly", "stops", "shorter way", "turns", "step"]
 
@@ -16,12 +17,12 @@ Change = Literal["evenly", "stops", "shorter way", "turns", "step"]
 class Property(msgspec.Struct, frozen=True):
     """What is known of a property without looking at a document.
 
-    `kind` tells what its value is; `unit` is the document's own. `curve` bends a slider's track. `change` says how it goes from one value to
+    `kind` tells what its value is ("either" one number or three); `unit` is the document's own. `curve` bends a slider's track. `change` says how it goes from one value to
     another: evenly, in stops (by equal ratios), round by the shorter way, as turns in space, or all at once.
     """
 
     label: str
-    kind: Literal["number", "whole", "yes", "colour", "vector", "choice", "text", "link", "many"]
+    kind: Literal["number", "whole", "yes", "colour", "vector", "either", "choice", "text", "link", "many"]
     unit: str = ""
     low: float = 0.0
     high: float = 1.0
@@ -199,7 +200,12 @@ TABLE: dict[type, dict[str, Property]] = {
             "colour": "Colour", "solid": "Colour without alpha", "red": "Red", "green": "Green", "blue": "Blue", "alpha": "Alpha",
         }),
         "green_down": _yes("Green points down", "Of a normal map: which way its green leans"),
+        "name": _text("Name"), "group": _text("Card"), "choices": _text("Choices", "many"), "stops": _text("Stops", "many"),
+        "place": _text("Place", "many"),
     },
+    r.Stop: {"at": _number("At", 0, 1, "", 3, -1e6, 1e6), "colour": _colour("Colour")},
+    r.NodeGroup: {"name": _text("Name"), "inputs": _text("Inputs", "many"), "place": _text("Place", "many")},
+    r.SurfaceLayer: {"name": _text("Name"), "mask": _number("Shows", 0, 1), "place": _text("Place", "many")},
     r.Adjust: {
         "brightness": _number("Brightness", -3, 3, "stops", 2, -30, 30),
         "contrast": _number("Contrast", 0, 2, "", 2, 0, 20),
@@ -270,7 +276,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "stood": _text("Stood", "many"),
     },
     r.Material: {
-        "name": _text("Name"), "kind": _text("Kind"),
+        "name": _text("Name"), "kind": _text("Kind"), "swatch": _text("Of the library"), "tags": _text("Tags", "many"),
         "displacement_step": _number("Cut", 0.05, 5, "mm", 3, 1e-3, 1e5, tip="Longest edge of the triangles that displacement is built of"),
     },
     r.Environment: {
@@ -371,42 +377,27 @@ TABLE: dict[type, dict[str, Property]] = {
     },
 }  # fmt: skip
 
-NODE_INPUTS: dict[str, Property] = {
-    "size_mm": _number("Size", 0.05, 100.0, "mm", 2, **_SIZE, curve=3.0),
-    "width_mm": _number("Width", 1.0, 500.0, "mm", 1, **_SIZE, curve=2.0),
-    "height_mm": _number("Height", 0.0, 500.0, "mm", 1, most=1e6, curve=2.0),
-    "offset_x_mm": _number("Right by", -100.0, 100.0, "mm", 1, -1e6, 1e6),
-    "offset_y_mm": _number("Down by", -100.0, 100.0, "mm", 1, -1e6, 1e6),
-    "ring_mm": _number("Rings", 0.5, 12.0, "mm", 2, 1e-3, 1e4, curve=1.5),
-    "board_mm": _number("Boards", 0.0, 300.0, "mm", 0, 0.0, 1e5, curve=1.5),
-    "board_turn": _number("Board turn", 0.0, 180.0, "°", 0, -3600.0, 3600.0),
-    "pith_mm": _number("Pith away", 0.0, 300.0, "mm", 0, -1e5, 1e5, curve=1.5),
-    "from_mm": _number("From", -200.0, 200.0, "mm", 1, -1e6, 1e6),
-    "to_mm": _number("To", -200.0, 200.0, "mm", 1, -1e6, 1e6),
-    "turn": _number("Turn", -180.0, 180.0, "°", 1, -3600.0, 3600.0),
-    "octaves": _number("Detail", 1.0, 10.0, "", 0),
-    "lacunarity": _number("Finer by", 1.5, 4.0, "", 2, 1.0, 10.0),
-    "gain": _number("Weaker by", 0.0, 1.0, "", 2, 0.0, 2.0),
-    "stretch": _number("Stretch", 1.0, 100.0, "", 1, 1e-3, 1e5, curve=3.0),
-    "fold": _number("Veins", 0.0, 1.0),
-    "jitter": _number("Disorder", 0.0, 1.0),
-    "share": _number("Share", 0.0, 1.0),
-    "waver": _number("Waver", 0.0, 3.0, "", 2, 0.0, 100.0),
-    "fibre": _number("Fibre", 0.0, 2.0, "", 2, 0.0, 100.0),
-    "uneven": _number("Uneven", 0.0, 1.0),
-    "over": _number("Floats over", 1.0, 5.0, "", 0, 1.0, 50.0),
-    "amount": _number("Amount", 0.0, 1.0, "", 2, -1e3, 1e3),
-    "strength": _number("Strength", 0.0, 2.0, "", 2, -100, 100),
-    "power": _number("Power", 0.0, 8.0, "", 2, 0.0, 100.0),
-    "seed": _number("Seed", 0.0, 50.0, "", 0, 0.0, 1e6),
-    "in_low": _number("From low", 0.0, 1.0, "", 2, -1e6, 1e6),
-    "in_high": _number("From high", 0.0, 1.0, "", 2, -1e6, 1e6),
-    "out_low": _number("To low", 0.0, 1.0, "", 3, -1e6, 1e6),
-    "out_high": _number("To high", 0.0, 1.0, "", 3, -1e6, 1e6),
-    "first": _colour("First"),
-    "second": _colour("Second"),
-    "value": _colour("Colour"),
-}
+def _of_input(one: Input) -> Property:
+    """What is known of a node's input: a number, a colour, three numbers, or any of them."""
+    kind: Any = {"number": "number", "colour": "colour", "either": "either", "direction": "either"}[one.takes]
+    whole = one.decimals == 0 and one.unit == ""
+    return Property(
+        one.label, kind, one.unit, one.low, one.high, one.least, one.most, one.decimals, one.curve, "step" if whole else "evenly", default=one.default
+    )
+
+
+def _widened(known: Property, other: Property) -> Property:
+    """What an input of that name can have in any kind of node."""
+    kind = known.kind if known.kind == other.kind else "either"
+    return msgspec.structs.replace(known, kind=kind, least=min(known.least, other.least), most=max(known.most, other.most))
+
+
+# by kind of node and input; and, for addresses, which do not know the kind, by input alone
+OF_NODES: dict[str, dict[str, Property]] = {kind.name: {one.name: _of_input(one) for one in kind.inputs} for kind in KINDS.values()}
+NODE_INPUTS: dict[str, Property] = {}
+for _rows in OF_NODES.values():
+    for _key, _known in _rows.items():
+        NODE_INPUTS[_key] = _widened(NODE_INPUTS[_key], _known) if _key in NODE_INPUTS else _known
 
 
 def _with_defaults() -> None:

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 
 Triple = tuple[float, float, float]
 # What a property's value can be; whole numbers may be written as numbers
@@ -292,36 +292,30 @@ class Lay(Record):
     shift_y: float = 0.0
 
 
+class Stop(Record):
+    """A colour of a gradient, and where it stands: in mm or as a share of the way, as the gradient has it."""
+
+    at: float = 0.0
+    colour: Triple = (1.0, 1.0, 1.0)
+
+
 class Node(Record):
-    """One step of a surface program. `inputs` holds numbers, colours, or "@id" of another node; lengths are mm of the part's own axes.
+    """One step of a surface program; kinds and their inputs are in `node_table`. Lengths are mm of the part's own axes.
+
+    `inputs` holds numbers, colours, directions, or "@id" of another node; "@id:red" (green, blue, luminance) reads one number of a colour. `choices`
+    holds what is one of a few, or a text, by name.
 
     `image` is an asset and `file` the file it came from; an image without asset is missing, and what it leads stays as it is without.
     `as_colour` says whether its values are colours of a display or plain data, `channel` what of it is read ("solid" is the
     colour without regard to alpha), `lay` how it is laid (its own inputs,
-    projection and axis where that is empty). `green_down` is for normal maps whose green points down. `axis` is that of a projection, ramp or
-    stripes, along which noise is stretched, or along which the trunk of wood grew.
+    projection and axis where that is empty). `green_down` is for normal maps whose green points down. `axis` is that of a projection, gradient or
+    stripes, along which noise is stretched, or along which the trunk of wood grew. `stops` are those of a gradient.
+
+    `name` is the artist's own, `place` where its card lies on the bench (None: nowhere yet), `group` the card that it is gathered in.
     """
 
     id: str
-    kind: Literal[
-        "constant",
-        "image",
-        "noise",
-        "cells",
-        "checker",
-        "stripes",
-        "dots",
-        "ramp",
-        "mix",
-        "add",
-        "multiply",
-        "remap",
-        "invert",
-        "facing",
-        "position",
-        "wood",
-        "weave",
-    ]
+    kind: str
     inputs: dict[str, float | Triple | str] = {}
     image: AssetName | None = None
     file: str = ""
@@ -332,6 +326,32 @@ class Node(Record):
     adjust: Adjust = Adjust()
     projection: Literal["flat", "box", "cylinder", "sphere"] = "box"
     axis: Literal["x", "y", "z"] = "z"
+    choices: dict[str, str] = {}
+    stops: tuple[Stop, ...] = ()
+    name: str = ""
+    place: tuple[float, float] | None = None
+    group: str = ""
+
+
+class NodeGroup(Record):
+    """Nodes gathered in one card. `inputs` names those of its members' inputs that the card shows, as "node/input"."""
+
+    id: str
+    name: str = "Group"
+    inputs: dict[str, str] = {}
+    place: tuple[float, float] | None = None
+
+
+class SurfaceLayer(Record):
+    """A whole surface that lies over the one below where its mask says: 0 shows what is below, 1 the layer. `mask` is "@id" of a node or a number;
+    `wires` lead nodes of the material to the layer's own parameters."""
+
+    id: str
+    name: str = "Layer"
+    surface: Surface = Surface()
+    wires: dict[str, str] = {}
+    mask: float | str = 1.0
+    place: tuple[float, float] | None = None
 
 
 class Material(Record):
@@ -339,7 +359,9 @@ class Material(Record):
 
     `wires` lead nodes to parameters of the surface, to `height` (bump, mm), `normal` (a normal map), the same of the coat
     (`coat_height`, `coat_normal`) or `displacement` (mm, built into the mesh with triangles no longer than `displacement_step` mm).
-    `pictures` keeps those that came with a file, by what they are for.
+    A wire may read one number of a colour, as "id:red". `pictures` keeps those that came with a file, by what they are for. `layers` lie over
+    the surface, the lowest first; `groups` gather nodes in cards. `swatch` is the file of the artist's library that it was taken from, `tags` what
+    it is found by there.
     """
 
     id: str
@@ -351,6 +373,10 @@ class Material(Record):
     displacement_step: float = 1.0
     pictures: dict[str, AssetName] = {}
     lays: tuple[Lay, ...] = ()
+    layers: tuple[SurfaceLayer, ...] = ()
+    groups: tuple[NodeGroup, ...] = ()
+    swatch: str = ""
+    tags: tuple[str, ...] = ()
 
 
 class Swap(Record):

@@ -8,8 +8,9 @@ import msgspec
 from aulmo.document import records as r
 from aulmo.document.assets import MADE, MOST_FACE
 from aulmo.document.made import set_pieces
+from aulmo.document.node_table import KINDS
 from aulmo.document.properties import about, accepted
-from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
+from aulmo.document.property_table import OF_NODES, TABLE, Property
 from aulmo.document.references import references
 from aulmo.errors import BadFile, BadValue
 
@@ -61,6 +62,8 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
     for material in document.materials.values():
         yield material, material.name
         yield material.surface, material.name
+        for layer in material.layers:
+            yield layer.surface, material.name
         for lay in material.lays:
             yield lay, material.name
         for node in material.nodes:
@@ -89,10 +92,15 @@ def check_numbers(document: r.Document, name: str) -> None:
         if len(material.nodes) > MOST_NODES:
             raise BadFile(f"{name} is damaged: {material.name} has more nodes than a material can have.")
         for node in material.nodes:
+            if node.kind not in KINDS:
+                raise BadFile(f"{name} is damaged: {material.name} has a node of a kind that Aulmo does not know: {node.kind}.")
             for key, value in node.inputs.items():
-                known = NODE_INPUTS.get(key)
-                if isinstance(value, float) and not (math.isfinite(value) and (known is None or known.kind == "colour" or _sound(value, known))):
+                known = OF_NODES[node.kind].get(key)
+                numbers = value if isinstance(value, tuple) else (value,) if not isinstance(value, str) else ()
+                if not all(math.isfinite(v) and (known is None or known.kind != "number" or _sound(v, known)) for v in numbers):
                     raise BadFile(f"{name} is damaged: {key} of the node {node.id} of {material.name} makes no sense.")
+            if any(not math.isfinite(v) for stop in node.stops for v in (stop.at, *stop.colour)):
+                raise BadFile(f"{name} is damaged: a stop of the node {node.id} of {material.name} makes no sense.")
     for shot in document.shots:
         for address, own in shot.overrides.items():
             _check_value(address, own, f"the shot {shot.name}", name)

@@ -59,11 +59,11 @@ def wired(material: Material, leads: Sequence[dict], assets: Sequence[str | None
         led = name
         if one.mm or (one.low, one.high) != (0.0, 1.0):
             low, high = (0.0, one.mm) if one.mm else (one.low, one.high)
-            nodes.append(Node(id=f"{name}-range", kind="remap", inputs={"value": f"@{led}", "out_low": low, "out_high": high}))
+            nodes.append(Node(id=f"{name}-range", kind="range", inputs={"in": f"@{led}", "outlow": low, "outhigh": high}))
             led = f"{name}-range"
         factor = _factor(one.factor)
         if factor is not None:
-            nodes.append(Node(id=f"{name}-times", kind="multiply", inputs={"first": f"@{led}", "second": factor}))
+            nodes.append(Node(id=f"{name}-times", kind="multiply", inputs={"in1": f"@{led}", "in2": factor}))
             led = f"{name}-times"
         wires[one.target] = led
     return replace(material, nodes=tuple(nodes), wires=wires, lays=tuple(lays.values())) if nodes else material

@@ -14,43 +14,43 @@ def _wood(ring_mm: float, late: tuple, waver: float, fibre: float, relief_mm: fl
     if relief_mm == 0.0:
         return (grain,), {"base_weight": "wood"}
     fibres = Node("fibres", "noise", {"size_mm": 0.5, "octaves": 2.0, "stretch": 50.0})
-    relief = Node("relief", "remap", {"value": "@fibres", "out_low": 0.0, "out_high": relief_mm})
+    relief = Node("relief", "range", {"in": "@fibres", "outlow": 0.0, "outhigh": relief_mm})
     return (grain, fibres, relief), {"base_weight": "wood", "height": "relief"}
 
 
 def _mottled(size_mm: float, dark: float, light: float, relief_mm: float = 0.0, octaves: float = 5.0, **noise: float) -> Grain:
     """Uneven in tone, and in height where `relief_mm` is not 0."""
     tone = Node("mottle", "noise", {"size_mm": size_mm, "octaves": octaves, **noise})
-    shade = Node("shade", "remap", {"value": "@mottle", "in_low": 0.25, "in_high": 0.75, "out_low": dark, "out_high": light})
+    shade = Node("shade", "range", {"in": "@mottle", "inlow": 0.25, "inhigh": 0.75, "outlow": dark, "outhigh": light})
     if relief_mm == 0.0:
         return (tone, shade), {"base_weight": "shade"}
-    relief = Node("relief", "remap", {"value": "@mottle", "out_low": 0.0, "out_high": relief_mm})
+    relief = Node("relief", "range", {"in": "@mottle", "outlow": 0.0, "outhigh": relief_mm})
     return (tone, shade, relief), {"base_weight": "shade", "height": "relief"}
 
 
 def _rough(size_mm: float, relief_mm: float, octaves: float = 3.0, **noise: float) -> Grain:
     """Relief alone."""
     rough = Node("rough", "noise", {"size_mm": size_mm, "octaves": octaves, **noise})
-    relief = Node("relief", "remap", {"value": "@rough", "out_low": 0.0, "out_high": relief_mm})
+    relief = Node("relief", "range", {"in": "@rough", "outlow": 0.0, "outhigh": relief_mm})
     return (rough, relief), {"height": "relief"}
 
 
 def _woven(yarn_mm: float, over: float, uneven: float, dark: float, relief_mm: float) -> Grain:
     """Cloth: the gaps between yarns are darker and deeper."""
     cloth = Node("cloth", "weave", {"size_mm": yarn_mm, "over": over, "uneven": uneven})
-    shade = Node("shade", "remap", {"value": "@cloth", "in_low": 0.2, "in_high": 0.9, "out_low": dark, "out_high": 1.0})
-    relief = Node("relief", "remap", {"value": "@cloth", "out_low": 0.0, "out_high": relief_mm})
+    shade = Node("shade", "range", {"in": "@cloth", "inlow": 0.2, "inhigh": 0.9, "outlow": dark, "outhigh": 1.0})
+    relief = Node("relief", "range", {"in": "@cloth", "outlow": 0.0, "outhigh": relief_mm})
     return (cloth, shade, relief), {"base_weight": "shade", "height": "relief"}
 
 
 def _veined(target: str, size_mm: float, ground: tuple, vein: tuple, width: float) -> Grain:
     """Veins where noise crosses its middle, over clouds."""
     clouds = Node("veins", "noise", {"size_mm": size_mm, "octaves": 6.0, "gain": 0.55, "fold": 1.0})
-    amount = Node("amount", "remap", {"value": "@veins", "in_low": 0.0, "in_high": width, "out_low": 1.0, "out_high": 0.0})
+    amount = Node("amount", "range", {"in": "@veins", "inlow": 0.0, "inhigh": width, "outlow": 1.0, "outhigh": 0.0})
     where = Node("where", "noise", {"size_mm": 2.0 * size_mm, "octaves": 2.0, "seed": 7.0})
-    strength = Node("strength", "remap", {"value": "@where", "in_low": 0.35, "in_high": 0.6})
-    both = Node("both", "multiply", {"first": "@amount", "second": "@strength"})
-    stone = Node("stone", "mix", {"first": ground, "second": vein, "amount": "@both"})
+    strength = Node("strength", "range", {"in": "@where", "inlow": 0.35, "inhigh": 0.6})
+    both = Node("both", "multiply", {"in1": "@amount", "in2": "@strength"})
+    stone = Node("stone", "mix", {"bg": ground, "fg": vein, "mix": "@both"})
     return (clouds, amount, where, strength, both, stone), {target: "stone"}
 
 

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.node_table import source_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices
 from aulmo.document.properties import get
 from aulmo.document.records import Adjust, Document, Lay, Material, Node, Placement
@@ -75,13 +76,14 @@ def tidied(material: Material) -> Material:
     """A material without nodes that lead nowhere and lays that no picture has."""
     by_id = {n.id: n for n in material.nodes}
     used: set[str] = set()
-    stack = list(material.wires.values())
+    wires = [*material.wires.values(), *(v for one in material.layers for v in (*one.wires.values(), one.mask) if isinstance(v, str))]
+    stack = [source_of(v)[0] for v in wires]
     while stack:
         name = stack.pop()
         if name in used or name not in by_id:
             continue
         used.add(name)
-        stack += [v[1:] for v in by_id[name].inputs.values() if isinstance(v, str)]
+        stack += [source_of(v)[0] for v in by_id[name].inputs.values() if isinstance(v, str)]
     nodes = tuple(n for n in material.nodes if n.id in used)
     laid = {n.lay for n in nodes}
     return replace(material, nodes=nodes, lays=tuple(one for one in material.lays if one.id in laid))
@@ -90,7 +92,7 @@ def tidied(material: Material) -> Material:
 def _relief(height: str, lay: Lay, taken: Sequence[str]) -> Node:
     """The node that makes millimetres of a height picture's node."""
     top = round(RELIEF_SHARE * lay.width_mm, 4)
-    return Node(id=_free("relief", taken), kind="remap", inputs={"value": f"@{height}", "out_low": 0.0, "out_high": top})
+    return Node(id=_free("relief", taken), kind="range", inputs={"in": f"@{height}", "outlow": 0.0, "outhigh": top})
 
 
 def with_set(material: Material, found: Sequence[Found], lay: Lay) -> Material:

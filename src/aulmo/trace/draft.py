@@ -68,6 +68,8 @@ class DraftArrays(NamedTuple):
     decal_list: np.ndarray
     instance_decals: np.ndarray
     coat_rows: np.ndarray
+    layers: np.ndarray
+    facts: np.ndarray
 
 
 def draft_arrays(arrays: a.SceneArrays) -> DraftArrays:
@@ -296,6 +298,8 @@ def _borrowed(scene):
         borrowed(scene.decal_list),
         borrowed(scene.instance_decals),
         borrowed(scene.coat_rows),
+        borrowed(scene.layers),
+        borrowed(scene.facts),
     )
 
 

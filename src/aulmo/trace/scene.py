@@ -1,13 +1,14 @@
 """From a document to the arrays the kernels read, in four steps: Shapes, Placed, Worn, Lit. A step whose records are the very same objects as
 before is not taken again; a camera that moves takes none."""
 
+import hashlib
 import math
 from typing import NamedTuple
 
 import numpy as np
 
 from aulmo.document.assets import AssetStore, Mesh, corners_of
-from aulmo.document.edits import shown_parts, surfaces_of
+from aulmo.document.edits import below, shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Document, Environment
 from aulmo.surface.colour import LUMINANCE
@@ -94,6 +95,7 @@ class SceneBuilder:
         self._printed: Remembered[Printed] = Remembered()
         self._lit: Remembered[Lit] = Remembered()
         self._soft: Remembered[tuple] = Remembered()
+        self._facts: Remembered[tuple] = Remembered()
         self._top: Remembered[InstanceTree] = Remembered()
         self._links: Remembered[np.ndarray] = Remembered()
         self._map: Remembered[np.ndarray] = Remembered()
@@ -133,8 +135,10 @@ class SceneBuilder:
             radius = _round_up(0.5 * float(np.linalg.norm(high - low)))
             ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
             names.append(f"floor-{floor.kind}-{radius!r}")
+        timed = any(n.kind in ("time", "frame") for m in document.materials.values() for n in m.nodes)
+        self._programs.time, self._programs.frames_per_second = (moments.time if timed else 0.0), document.frames_per_second
         worn = self._worn.get(
-            (outfit, document.materials, floor.material, ground is not None, tables, looks(document)),
+            (outfit, document.materials, floor.material, ground is not None, tables, looks(document), self._programs.time),
             lambda: wear(
                 outfit.dresses, document.materials, floor.material, ground is not None, self._programs, tables, lambda name: self._mesh(name, None),
                 prints(document, self.assets),
@@ -181,6 +185,7 @@ class SceneBuilder:
         env, (env_pick, env_guide) = self._environment(document.environment, catches)
         links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
+        facts, curves = self._facts.get((worn, placed, outfit, document.parts), lambda: self._know(document, outfit, worn, placed.world))
         arrays = a.SceneArrays(
             np.uintp(top.handle), shapes.points, shapes.triangles, shapes.vertex_start[places], shapes.triangle_start[places],
             np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
@@ -191,6 +196,7 @@ class SceneBuilder:
             worn.programs, worn.ops, np.concatenate([worn.lays, printed.lays]) if len(printed.lays) else worn.lays, worn.pictures,
             shapes.uvs, shapes.uv_start[places], printed.decals, printed.listed,
             np.concatenate([printed.instance_decals, np.full(count - len(printed.instance_decals), -1, np.int64)]), worn.coat_rows,
+            worn.layers, np.concatenate([facts, np.zeros((count - len(facts), a.FACTS))]),
             soft.rows, soft.edges, soft.slots, soft.entries, np.concatenate([soft_of, np.full(count - len(soft_of), -1, np.int32)]),
             lit.corners, lit.cumulative, lit.guide, lit.triangles,
         )  # fmt: skip
@@ -198,7 +204,7 @@ class SceneBuilder:
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
         clear = (masks[:solid] & MASK_CLEAR) != 0
         return Scene(
-            arrays, (top, shapes, worn.held), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]),
+            arrays, (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]),
             triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
         )  # fmt: skip
@@ -223,6 +229,42 @@ class SceneBuilder:
             for p, shape in zip(parts, shapes)
         ]
         return Outfit(part_ids, shapes, dresses, [p.edge_radius for p in parts])
+
+    def _know(self, document: Document, outfit: Outfit, worn: Worn, world: np.ndarray) -> tuple[np.ndarray, list[np.ndarray]]:
+        """(n, FACTS) what nodes ask of the parts, and the tables of curvature whose addresses are in it; zeros where nothing is asked."""
+        facts = np.zeros((len(outfit.part_ids), a.FACTS))
+        curves: list[np.ndarray] = []
+        asks = worn.programs[:, a.P_PART]
+        if not asks.any():
+            return facts, curves
+        boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        for k, part_id in enumerate(outfit.part_ids):
+            asked = int(asks[np.unique(worn.faces[k]) if k in worn.faces else worn.which[k]].max())
+            if not asked:
+                continue
+            part = document.parts[part_id]
+            low, high = self.assets.box(part.mesh or "")
+            facts[k, 0:3], facts[k, 4:7] = low, high
+            facts[k, 3] = int.from_bytes(hashlib.sha256(part_id.encode()).digest()[:3])
+            group = part.parent or part_id
+            if group not in boxes:
+                boxes[group] = self._group_box(document, group, outfit.part_ids, world)
+            facts[k, 8:11], facts[k, 12:15] = boxes[group]
+            for j, radius in enumerate(worn.radii if asked > 1 else ()):
+                name = outfit.shapes[k]
+                curves.append(self._programs.curvature(name, self._mesh(name, None), radius))
+                facts[k, 16 + j] = curves[-1].ctypes.data
+        return facts, curves
+
+    def _group_box(self, document: Document, group: str, part_ids: list[str], world: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+        """Low and high corner, in the world, of all that is seen of a group."""
+        inside = set(below(document, group))
+        ends = [
+            corners_of(*self.assets.box(document.parts[i].mesh or "")) @ world[k][:, :3].T + world[k][:, 3]
+            for k, i in enumerate(part_ids) if i in inside
+        ]  # fmt: skip
+        points = np.concatenate(ends) if ends else np.zeros((1, 3))
+        return points.min(0), points.max(0)
 
     def _mesh(self, name: str, ground: Mesh | None) -> Mesh:
         if name.startswith("floor-") and ground is not None:

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.assets import Mesh
-from aulmo.document.records import Material, Surface
+from aulmo.document.records import Material, Surface, SurfaceLayer
 from aulmo.surface.picture import Pixels, Texture
 from aulmo.surface.program import cuts_holes, leads_glow
 from aulmo.trace.compile import arrays as a
@@ -44,7 +44,7 @@ class Worn(NamedTuple):
     light through; of
     parts with face sets, by instance, the rows that their triangles wear (m,) int32; where in the joined `face_rows` each instance begins, or
     -1; of each row its name, whether nodes lead its glow, and what the kernels read. `printed` : by decal the row of its material, its picture or -1
-    and its row of `coat_rows` or -1. `held` keeps the pictures' memory."""
+    and its row of `coat_rows` or -1. `layers` : see `arrays`; `radii` of curvature that programs ask for, in mm. `held` keeps the pictures' memory."""
 
     which: np.ndarray
     faces: dict[int, np.ndarray]
@@ -62,6 +62,8 @@ class Worn(NamedTuple):
     pictures: np.ndarray
     printed: dict[str, tuple[int, int, int]]
     coat_rows: np.ndarray
+    layers: np.ndarray
+    radii: tuple[float, ...]
     held: tuple[Texture, ...]
 
 
@@ -90,6 +92,13 @@ def wear(
         surfaces.append(materials[floor].surface if floor is not None and floor in materials else FLOOR_SURFACE)
         names.append("Floor")
         dressed.append(materials.get(floor or ""))
+    over: dict[int, list[tuple[int, SurfaceLayer]]] = {}
+    for row, one in list(enumerate(dressed)):
+        for layer in one.layers if one is not None else ():
+            over.setdefault(row, []).append((len(surfaces), layer))
+            surfaces.append(layer.surface)
+            names.append(names[row])
+            dressed.append(replace(one, surface=layer.surface, wires=layer.wires, layers=()))
     ground = len(surfaces)
     coats: list[str] = [key for key, one in prints.items() if one.coats]
     printed_rows: dict[str, int] = {}
@@ -107,13 +116,14 @@ def wear(
             surfaces.append(_coated(surfaces[below], prints[key].material.surface))
             names.append(prints[key].name)
             dressed.append(dressed[below])
+    book.begin()
+    surfaces = [book.evened(s, m) for s, m in zip(surfaces, dressed)]
     baked = [material_row(s, tables) for s in surfaces]
     clear = [r.numbers[openpbr.CLEAR] or r.numbers[openpbr.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
     masks = np.where(np.array(clear, bool), MASK_CLEAR, MASK_SOLID).astype(np.uint32)
     numbers, films = _material_table(baked)
     albedos = [r.albedos for r in baked]
-    book.begin()
-    programs, ops = book.gather(dressed, baked, numbers, albedos)
+    programs, ops, layers = book.gather(dressed, numbers, albedos, films, over)
     printed = {
         key: (printed_rows[key], book.number(one.artwork, True, make=one.make) if one.artwork else -1, coats.index(key) if one.coats else -1)
         for key, one in prints.items()
@@ -139,7 +149,8 @@ def wear(
         face_start[k] = starts[start_of[worn[k]]]
     return Worn(
         indices, faces, face_start, np.concatenate(joined) if joined else np.zeros(0, np.int32), own, tuple(names), [leads_glow(m) for m in dressed],
-        numbers, np.array(albedos, np.float32), films, programs, ops, lays, pictures, printed, coat_rows, held,
+        numbers, np.array(albedos, np.float32), np.array(films) if films else np.zeros((1, 6, a.FILM_STEPS + 1)), programs, ops, lays, pictures, printed,
+        coat_rows, layers, tuple(book.radii), held,
     )  # fmt: skip
 
 
@@ -150,7 +161,7 @@ def _coated(below: Surface, coat: Surface) -> Surface:
     )
 
 
-def _material_table(baked: list) -> tuple[np.ndarray, np.ndarray]:
+def _material_table(baked: list) -> tuple[np.ndarray, list[np.ndarray]]:
     """All materials' numbers, each with the row of its thin film filled in, and the films."""
     numbers = np.array([r.numbers for r in baked])
     films = [r.film for r in baked if r.film is not None]
@@ -159,4 +170,4 @@ def _material_table(baked: list) -> tuple[np.ndarray, np.ndarray]:
         if row.film is not None:
             numbers[index, openpbr.FILM] = k
             k += 1
-    return numbers, np.array(films) if films else np.zeros((1, 6, a.FILM_STEPS + 1))
+    return numbers, films

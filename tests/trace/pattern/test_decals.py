@@ -386,7 +386,7 @@ def test_ground_relief_shows_through_by_its_share():
     document, assets = block()
     rough = replace(
         document.materials["m"],
-        nodes=(Node("n", "stripes", {"size_mm": 8.0}, axis="x"), Node("h", "remap", {"value": "@n", "out_high": 2.0})),
+        nodes=(Node("n", "stripes", {"size_mm": 8.0}, axis="x"), Node("h", "range", {"in": "@n", "outhigh": 2.0})),
         wires={"height": "h"},
     )
     document = edits.put_material(document, rough)

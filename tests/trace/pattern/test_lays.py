@@ -9,7 +9,7 @@ from PIL import Image
 
 from aulmo.document import edits
 from aulmo.document.records import Adjust, Lay, Node, Surface
-from aulmo.surface.program import compile_program
+from aulmo.surface.compiling import compile_program
 from aulmo.trace.pattern.program_run import run_points
 from aulmo.trace.pattern.programs import ProgramBook
 from shapes import box_mesh, one_part
@@ -38,7 +38,7 @@ def values(lay: Lay, points, normals=None, image=HALVES, wide=1e-6, **node) -> n
     points = np.asarray(points, float)
     normals = np.tile([0.0, 0.0, 1.0], (len(points), 1)) if normals is None else np.asarray(normals, float)
     out = np.zeros((len(points), 3))
-    run_points(program.height, lays, pictures, points, normals, np.zeros((0, 2)), wide, out)
+    run_points(program.height, lays, pictures, points, normals, np.zeros((0, 2)), wide, np.zeros((0, 4)), out)
     return out[:, 0]
 
 

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QWidget
 from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Section, label
+from aulmo.document.node_table import KINDS
 from aulmo.document.records import Material, Node
-from aulmo.surface.program import INPUTS
 
 _TITLES = {("wood", "first"): "Early wood", ("wood", "second"): "Late wood"}
 _ALONG = {"wood": "Along", "noise": "Along", "stripes": "Across", "dots": "Along", "ramp": "Along", "image": "Axis", "weave": "Axis"}
@@ -29,7 +29,7 @@ class GrainSection(Section):
         """Rows for a material's nodes."""
         nodes = tuple(n for n in material.nodes if not (n.kind == "image" and n.lay)) if material is not None else ()
         self.setVisible(bool(nodes))
-        shape = tuple((n.id, n.kind, tuple(k for k in INPUTS[n.kind] if _is_own(n, k))) for n in nodes)
+        shape = tuple((n.id, n.kind, tuple(k for k in _defaults(n) if _is_own(n, k))) for n in nodes)
         if shape != self._shape:
             self._shape = shape
             self._rebuild(nodes)
@@ -42,7 +42,7 @@ class GrainSection(Section):
             widget.deleteLater()
         self._groups, self.rows = [], {}
         for node in nodes:
-            made = [self._row(node, f"inputs/{key}", key, default) for key, default in INPUTS[node.kind].items() if _is_own(node, key)]
+            made = [self._row(node, f"inputs/{key}", key, default) for key, default in _defaults(node).items() if _is_own(node, key)]
             if node.kind in _LAID:
                 made.append(self._row(node, "projection", "projection"))
             if node.kind in _ALONG:
@@ -60,9 +60,14 @@ class GrainSection(Section):
         return made
 
 
+def _defaults(node: Node) -> dict[str, Any]:
+    return {one.name: one.default for one in KINDS[node.kind].inputs}
+
+
 def _is_own(node: Node, key: str) -> bool:
     """Whether an input is a number or colour of the node itself, and not led by another."""
-    value, default = node.inputs.get(key, INPUTS[node.kind][key]), INPUTS[node.kind][key]
+    default = _defaults(node)[key]
+    value = node.inputs.get(key, default)
     if isinstance(value, str):
         return False
     if isinstance(default, tuple):

@@ -63,9 +63,10 @@ NODE_FIELDS, NODE_WIDTH = 13, 8  # spread and reach as cosines; a spread below -
 
 IES_ROWS, IES_COLUMNS = 181, 361
 FILM_STEPS = 128
-P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_BLIND, P_UV, P_PICTURED, P_COLUMNS = 0, 1, 2, 3, 8, 13, 14, 15, 16
-R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST, R_COARSEST = 0, 1, 2, 3, 4  # from P_RELIEF on
+P_FIRST, P_LAST, P_TABLES, P_RELIEF, P_COAT_RELIEF, P_BLIND, P_UV, P_PICTURED, P_PART, P_LAYERS, P_COLUMNS = 0, 1, 2, 3, 9, 15, 16, 17, 18, 19, 20
+R_HEIGHT, R_HEIGHT_LAST, R_NORMAL, R_NORMAL_LAST, R_COARSEST, R_MORE = 0, 1, 2, 3, 4, 5  # from P_RELIEF on
 ROUGH_LEVELS = 9
+FACTS = 20
 
 # Decal row: its lay, the row of its material, its picture or -1, whether the artwork's colour is the material's, how far its edge and its light
 # artwork stand out (mm of the lay), the share of the relief below, the decal it is seen within or -1, its row of `coat_rows` or -1
@@ -99,6 +100,9 @@ class SceneArrays(NamedTuple):
     uvs : (u, 2) float32 coordinates of vertices; uv_start : (i,) int64 where an instance's begin, or -1.
     decals : (d, DECAL_COLUMNS). decal_list : (n,) int64, for each part that has any their number and then their rows, the topmost first;
     instance_decals : (i,) int64 where an instance's begin, or -1. coat_rows : (c, m) int32 the row of a material under a clear decal.
+    layers : (y, 3) int32, for each material that has any their number and then of each, the topmost first, the row of its material and first and
+    last operation of its mask; `programs` says where a material's begin, 0 for none. facts : (i, FACTS) what is known of an instance's part:
+    low corner of its box and a random number, high corner, corners of its group's box in the world, addresses of its tables of curvature.
     soft_rows, soft_edges, soft_slots, soft_entries : sharp edges to round (`soft_edges`); instance_soft : (i,) int32 row or -1.
     emit_corners : (e, 9) float32 world; emit_cumulative : (e,) area before each triangle, per lamp starting at 0; emit_guide : (e,)
     int32 where to begin looking for an even share of that area; emit_triangles : (e,) int32 which triangle of its mesh each is.
@@ -144,6 +148,8 @@ class SceneArrays(NamedTuple):
     decal_list: np.ndarray
     instance_decals: np.ndarray
     coat_rows: np.ndarray
+    layers: np.ndarray
+    facts: np.ndarray
     soft_rows: np.ndarray
     soft_edges: np.ndarray
     soft_slots: np.ndarray

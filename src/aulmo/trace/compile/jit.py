@@ -62,3 +62,4 @@ def _reader(kind, number):
 
 
 byte_at, short_at, float_at = _reader(types.uint8, ir.IntType(8)), _reader(types.uint16, ir.IntType(16)), _reader(types.float32, ir.FloatType())
+double_at = _reader(types.float64, ir.DoubleType())

@@ -128,8 +128,11 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     turn = math.radians(surface.geometry_tangent_turn)
     row[o.TURN_COS], row[o.TURN_SIN] = math.cos(turn), math.sin(turn)
     row[o.STRETCHED] = float(stretch > 0 or (coat > 0 and surface.coat_roughness_anisotropy > 0))
+    row[o.SPECULAR_WEIGHT], row[o.COAT_DARK] = surface.specular_weight, surface.coat_darkening
+    row[o.COAT_COLOUR : o.COAT_COLOUR + 3] = np.clip(surface.coat_color, 0.0, 1.0)
+    row[o.SUB_RADIUS], row[o.SUB_SCALE : o.SUB_SCALE + 3] = surface.subsurface_radius, surface.subsurface_radius_scale
     row[o.FILM] = -1.0
-    film = _film(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
+    film = thin_film_of(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
     if tables:
         row[o.FILM] = -1.0 if film is None else 0.0
@@ -137,7 +140,7 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     return Row(row, table, film)
 
 
-def _film(surface: Surface, row: np.ndarray) -> np.ndarray:
+def thin_film_of(surface: Surface, row: np.ndarray) -> np.ndarray:
     """(6, FILM_STEPS + 1) reflectance where `thin_film_weight` of the surface carries the film."""
     metal = tuple(np.round(row[o.METAL_F0 : o.METAL_F0 + 3], 4))
     edge = tuple(np.round(np.clip(surface.specular_color, 0.0, 1.0), 4))

@@ -43,7 +43,9 @@ SCATTERING, SCATTER_G = 54, 57  # per mm within a clear solid
 SUB_EXTINCTION, SUB_ALBEDO, SUB_G = 58, 61, 64
 CAUCHY, PRIORITY, TURN_COS, TURN_SIN, STRETCHED, PROGRAMMED, CUT_OUT = 65, 66, 67, 68, 69, 70, 71
 COAT_BENT, COAT_NORMAL = 72, 73  # whether the coat has a normal of its own, and which: in the frame of the base
-COLUMNS = 76
+# as given, so that what nodes lead can be settled anew
+SPECULAR_WEIGHT, SUB_RADIUS, SUB_SCALE, COAT_COLOUR, COAT_DARK, FILM_FIRST = 76, 77, 78, 81, 84, 85
+COLUMNS = 86
 
 MU_STEPS = 32
 E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5

@@ -142,6 +142,8 @@ def borrowed_scene(scene, materials):
         borrowed(scene.decal_list),
         borrowed(scene.instance_decals),
         borrowed(scene.coat_rows),
+        borrowed(scene.layers),
+        borrowed(scene.facts),
         borrowed(scene.soft_rows),
         borrowed(scene.soft_edges),
         borrowed(scene.soft_slots),

@@ -23,6 +23,7 @@ from aulmo.trace.compile.arrays import (
     OPT_UNIFORM_CHOICE,
     PLANE_ALBEDO,
     PLANE_NORMAL,
+    P_LAYERS,
     P_TABLES,
     ROUGH_LEVELS,
 )
@@ -85,7 +86,7 @@ from aulmo.trace.path.path_state import (
 )
 from aulmo.trace.path.polished import polished
 from aulmo.trace.pattern.decal_hit import printed
-from aulmo.trace.pattern.relief import run_program, sees_mean
+from aulmo.trace.pattern.relief import met_layer, run_program, sees_mean
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
 from aulmo.trace.shape.surface_hit import hit_point, lift_off, stretch_frame, lamp_at, material_at
@@ -215,6 +216,12 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
     table = scene.albedos[which]
     if mode == ON_SURFACE:
         state[WIDE] += state[SPREAD] * t
+        if scene.programs[which, P_LAYERS] > 0:
+            which, state[SIDE] = met_layer(
+                scene, registers, own, which, instance, np.int64(words[17]), state[TIME], state[WIDE], px, py, pz, nx, ny, nz, facing, state[SIDE]
+            )
+            m = scene.materials[which]
+            table = scene.albedos[which]
         met = np.int64(-1)
         if len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0:
             # what is stuck on something solid has no back

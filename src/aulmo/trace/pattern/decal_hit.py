@@ -19,9 +19,9 @@ from aulmo.trace.compile.arrays import (
     D_WHICH,
     P_FIRST,
     P_LAST,
+    P_LAYERS,
     P_PICTURED,
     P_RELIEF,
-    P_UV,
     R_HEIGHT_LAST,
     R_NORMAL_LAST,
 )
@@ -30,10 +30,10 @@ from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.path.sampling import frame_about
-from aulmo.trace.pattern.laid import laid, set_uv
+from aulmo.trace.pattern.laid import laid, set_known
 from aulmo.trace.pattern.lookup import adjusted, look_up
 from aulmo.trace.pattern.program_run import lead, run
-from aulmo.trace.pattern.relief import run_program
+from aulmo.trace.pattern.relief import met_layer, run_program
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
 
@@ -170,9 +170,13 @@ def as_drafted(scene, registers, m, which, instance, triangle, px, py, pz, nx, n
     x, y, z, ex, ey, ez, per_mm = place_on_part(scene, instance, 0.0, px, py, pz, nx, ny, nz)
     wide *= per_mm
     p = scene.programs[which]
+    if p[P_LAYERS] > 0:  # the one that its mask shows more than half of
+        which, _c = met_layer(scene, registers, m, which, instance, triangle, 0.0, wide, px, py, pz, nx, ny, nz, 1.0, 0.5)
+        for c in range(o.COLUMNS):
+            m[c] = scene.materials[which, c]
+        p = scene.programs[which]
     if p[P_PICTURED] > 0:
-        if p[P_UV] > 0:
-            set_uv(scene, registers, instance, triangle)
+        set_known(scene, registers, p, instance, triangle)
         run(scene.ops, p[P_FIRST], p[P_LAST], scene.lays, scene.pictures, registers, m, x, y, z, ex, ey, ez, 1.0, wide)
     if len(scene.decal_list) == 0 or scene.instance_decals[instance] < 0:
         return

@@ -32,8 +32,47 @@ from aulmo.surface.lay import (
     L_UP,
     L_WIDTH,
 )
-from aulmo.surface.program import U_ROW, V_ROW
+from aulmo.surface.program import CURVES_ROW, GROUP_HIGH_ROW, GROUP_LOW_ROW, HIGH_ROW, LOW_ROW, U_ROW, V_ROW, WORLD_ROW
+from aulmo.trace.compile.arrays import P_PART, P_UV
 from aulmo.trace.compile.jit import inlined, kernel
+
+WITHOUT_UV = 100.0  # mm that a picture by coordinates is wide on a part that has none
+
+
+@inlined
+def _boxed(registers, nx, ny, nz):
+    """Coordinates of a part without any: as a box whose sides are WITHOUT_UV mm, after the side that a triangle faces most."""
+    s = 1.0 / WITHOUT_UV
+    if abs(nz) >= abs(nx) and abs(nz) >= abs(ny):
+        registers[U_ROW, 0] = s if nz >= 0.0 else -s
+        registers[V_ROW, 1] = s
+    elif abs(nx) >= abs(ny):
+        registers[U_ROW, 1] = s if nx >= 0.0 else -s
+        registers[V_ROW, 2] = s
+    else:
+        registers[U_ROW, 0] = -s if ny >= 0.0 else s
+        registers[V_ROW, 2] = s
+
+
+@kernel
+def set_part(scene, registers, instance):
+    """Note in the registers what is known of a part: its box and random number, its place in the world, its group's box, its tables of curvature."""
+    facts = scene.facts[instance]
+    for c in range(4):
+        registers[LOW_ROW, c], registers[HIGH_ROW, c] = facts[c], facts[4 + c]
+        registers[GROUP_LOW_ROW, c], registers[GROUP_HIGH_ROW, c] = facts[8 + c], facts[12 + c]
+        registers[CURVES_ROW, c] = facts[16 + c]
+        for row in range(3):
+            registers[WORLD_ROW + row, c] = scene.matrices[instance, row, c]
+
+
+@inlined
+def set_known(scene, registers, program, instance, triangle):
+    """Note in the registers what a material's row of programs asks for before it is run."""
+    if program[P_UV] > 0:
+        set_uv(scene, registers, instance, triangle)
+    if program[P_PART] > 0:
+        set_part(scene, registers, instance)
 
 
 @kernel
@@ -42,8 +81,6 @@ def set_uv(scene, registers, instance, triangle):
     for c in range(4):
         registers[U_ROW, c] = registers[V_ROW, c] = 0.0
     start = scene.uv_start[instance]
-    if start < 0:
-        return
     k = scene.triangle_start[instance] + triangle
     first = scene.vertex_start[instance]
     i, j, h = np.int64(scene.triangles[k, 0]), np.int64(scene.triangles[k, 1]), np.int64(scene.triangles[k, 2])
@@ -51,6 +88,9 @@ def set_uv(scene, registers, instance, triangle):
     ax, ay, az = np.float64(p[first + i, 0]), np.float64(p[first + i, 1]), np.float64(p[first + i, 2])
     bx, by, bz = np.float64(p[first + j, 0]) - ax, np.float64(p[first + j, 1]) - ay, np.float64(p[first + j, 2]) - az
     cx, cy, cz = np.float64(p[first + h, 0]) - ax, np.float64(p[first + h, 1]) - ay, np.float64(p[first + h, 2]) - az
+    if start < 0:
+        _boxed(registers, by * cz - bz * cy, bz * cx - bx * cz, bx * cy - by * cx)
+        return
     bb, bc, cc = bx * bx + by * by + bz * bz, bx * cx + by * cy + bz * cz, cx * cx + cy * cy + cz * cz
     bend = bb * cc - bc * bc
     inverse = 1.0 / bend if bend > 1e-24 * bb * cc else 0.0

@@ -16,7 +16,7 @@ from aulmo.trace.compile.quick_math import sine_cosine
 
 
 @inlined
-def _lattice(i, j, k, seed):
+def lattice(i, j, k, seed):
     """A well mixed number of a lattice point (multiply and fold)."""
     h = np.uint64(i) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(j) * np.uint64(0xC2B2AE3D27D4EB4F)
     h += np.uint64(k) * np.uint64(0x165667B19E3779F9) + np.uint64(seed) * np.uint64(0x27D4EB2F165667C5)
@@ -44,10 +44,10 @@ def _slope(h, x, y, z):
 @inlined
 def _blend(u, v, i, j, k, seed, x, y, z):
     """Gradients of four lattice points of a layer, blended."""
-    a = _slope(_lattice(i, j, k, seed), x, y, z)
-    b = _slope(_lattice(i + 1, j, k, seed), x - 1.0, y, z)
-    c = _slope(_lattice(i, j + 1, k, seed), x, y - 1.0, z)
-    d = _slope(_lattice(i + 1, j + 1, k, seed), x - 1.0, y - 1.0, z)
+    a = _slope(lattice(i, j, k, seed), x, y, z)
+    b = _slope(lattice(i + 1, j, k, seed), x - 1.0, y, z)
+    c = _slope(lattice(i, j + 1, k, seed), x, y - 1.0, z)
+    d = _slope(lattice(i + 1, j + 1, k, seed), x - 1.0, y - 1.0, z)
     a, c = a + u * (b - a), c + u * (d - c)
     return a + v * (c - a)
 
@@ -84,7 +84,7 @@ def fractal(x, y, z, octaves, lacunarity, gain, seed, wide):
 
 
 @inlined
-def _seen(size, wide):
+def seen(size, wide):
     """How much of a pattern with features of `size` is still seen over a footprint, 0..1."""
     return min(1.0, max(0.0, size / max(1e-9, wide) - 0.5))
 
@@ -93,7 +93,7 @@ def _seen(size, wide):
 def folded(value, fold, mean, wide):
     """Noise about a half turned into veins where it crosses the half; `mean` is what the veins average to over a footprint too wide to show
     them, `wide` the footprint in the noise's own size."""
-    shown = _seen(1.0, wide)
+    shown = seen(1.0, wide)
     return value + fold * (mean + shown * (abs(2.0 * value - 1.0) - mean) - value)
 
 
@@ -105,7 +105,7 @@ def nearest_cell(x, y, z, jitter, seed):
     for a in range(i - 1, i + 2):
         for b in range(j - 1, j + 2):
             for c in range(k - 1, k + 2):
-                h = _lattice(a, b, c, seed)
+                h = lattice(a, b, c, seed)
                 px = a + 0.5 + jitter * (np.float64(h & np.uint64(1023)) / 1023.0 - 0.5)
                 py = b + 0.5 + jitter * (np.float64((h >> np.uint64(10)) & np.uint64(1023)) / 1023.0 - 0.5)
                 pz = c + 0.5 + jitter * (np.float64((h >> np.uint64(20)) & np.uint64(1023)) / 1023.0 - 0.5)
@@ -128,7 +128,7 @@ def _ramp_sum(t, share):
 
 
 @inlined
-def _even(h, bits):
+def even_of(h, bits):
     """Ten bits of a hash as a number in 0..1."""
     return np.float64((h >> np.uint64(bits)) & np.uint64(1023)) / 1023.0
 
@@ -154,16 +154,16 @@ def wood(op, x, y, z, wide):
     turn = 0.11
     if board > 0.0:
         n = math.floor((x * op[O_P + 3] + y * op[O_P + 4]) / board)
-        h = _lattice(int(n), 5, 11, seed)
+        h = lattice(int(n), 5, 11, seed)
         x, y = x - (n + 0.5) * board * op[O_P + 3], y - (n + 0.5) * board * op[O_P + 4]
-        z += 9000.0 * _even(h, 0)
-        turn = _even(h, 10)
-        tone = _seen(board, wide) * (_even(h, 20) - 0.5)
+        z += 9000.0 * even_of(h, 0)
+        turn = even_of(h, 10)
+        tone = seen(board, wide) * (even_of(h, 20) - 0.5)
         seed += int(n)
     sine, cosine = sine_cosine(turn)
     x, y = x + pith * cosine, y + pith * sine
     share, f = _RING_MEAN, 0.5
-    rings = _seen(ring, wide)
+    rings = seen(ring, wide)
     if rings > 0.0:
         far = math.sqrt(x * x + y * y) + 0.012 * z
         s = 1.0 / (9.0 * ring)
@@ -174,14 +174,14 @@ def wood(op, x, y, z, wide):
         f = far - k
         grown = f / 0.9
         profile = grown * grown * grown if f < 0.9 else (1.0 - f) / 0.1
-        profile *= 0.65 + 0.7 * _even(_lattice(int(k), 3, 17, seed), 0)
+        profile *= 0.65 + 0.7 * even_of(lattice(int(k), 3, 17, seed), 0)
         share += rings * (profile - _RING_MEAN)
     share = 0.12 + 0.75 * share + 0.35 * tone
     if fibre > 0.0:
-        streaks = _seen(WIDEST_FIBRE, wide)
+        streaks = seen(WIDEST_FIBRE, wide)
         if streaks > 0.0:
             share += 0.22 * fibre * streaks * gradient_noise(x / WIDEST_FIBRE, y / WIDEST_FIBRE, z / 90.0, seed + 2)
-        fine = _seen(0.45, wide)
+        fine = seen(0.45, wide)
         if fine > 0.0:
             share += 0.18 * fibre * fine * gradient_noise(x / 0.45, y / 0.45, z / 30.0, seed + 3)
             pore = gradient_noise(x / 0.32, y / 0.32, z / 5.0, seed + 4) - 0.25
@@ -193,7 +193,7 @@ def wood(op, x, y, z, wide):
 def weave(u, v, size, over, uneven, seed, wide):
     """Height of cloth, 0 between the yarns to 1 on top of them, at a place in mm; each yarn goes over and under `over` others in turn."""
     u, v, wide = u / size, v / size, wide / size
-    shown = _seen(1.0, wide)
+    shown = seen(1.0, wide)
     if shown == 0.0:
         return _YARN_MEAN
     i, j = math.floor(u), math.floor(v)

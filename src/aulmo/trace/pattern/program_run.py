@@ -12,8 +12,10 @@ from aulmo.surface.program import (
     CELLS,
     CHECKER,
     CONSTANT,
+    DATA,
     DOTS,
     FACING,
+    FILM_LEVELS,
     IMAGE,
     INVERT,
     I_BLEND,
@@ -37,6 +39,8 @@ from aulmo.surface.program import (
     RAMP,
     REGISTER_ROWS,
     REMAP,
+    SETTLE,
+    SHIFT,
     STRIPES,
     U_ROW,
     V_ROW,
@@ -50,7 +54,9 @@ from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material.medium import scattering_albedo
 from aulmo.trace.pattern.laid import laid, side_share
 from aulmo.trace.pattern.lookup import adjusted, look_up
-from aulmo.trace.pattern.patterns import folded, fractal, inner_noise, nearest_cell, pattern_share, weave
+from aulmo.trace.path.sampling import frame_about
+from aulmo.trace.pattern.node_run import more, shift_step
+from aulmo.trace.pattern.patterns import even_of, folded, fractal, inner_noise, lattice, nearest_cell, pattern_share, weave
 
 
 @inlined
@@ -145,6 +151,7 @@ def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, f
 
     Wired parameters go into `row`, the material's numbers; a wire to -1 into register 0.
     """
+    px, py, pz = x, y, z
     for k in range(first, last):
         op = ops[k]
         code, to = int(op[O_CODE]), int(op[O_TO])
@@ -190,16 +197,43 @@ def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, f
             g = c = r
         elif code == POSITION:
             r, g, c = x, y, z
+            registers[to, 3] = wide
         elif code == WIRE:
             r, g, c = registers[a, 0], registers[a, 1], registers[a, 2]
             cover = registers[a, 3] if op[O_P] > 0.0 else 1.0
             if to >= 0:
                 if cover > 0.0:
                     lead(row, to, r, g, c, cover)
+                    if to > 11:
+                        lead_more(row, to, r, g, c, op, x, y, z)
                 continue
             to = 0
             registers[0, 3] = cover
+        elif code == DATA:
+            continue
+        elif code == SETTLE:
+            settle(row)
+            continue
+        elif code == SHIFT:
+            x, y, z = shifted(int(op[O_P]), px, py, pz, nx, ny, nz, wide)
+            continue
+        else:
+            r, g, c = more(ops, k, lays, pictures, registers, x, y, z, nx, ny, nz, wide)
         registers[to, 0], registers[to, 1], registers[to, 2] = r, g, c
+
+
+@kernel
+def shifted(which, x, y, z, nx, ny, nz, wide):
+    """One of four points about a point, at which a height is compared; 0 is the point itself."""
+    if which == 0:
+        return x, y, z
+    ax, ay, az, bx, by, bz = frame_about(nx, ny, nz)
+    s = 0.5 * shift_step(x, y, z, wide)
+    if which == 2 or which == 4:
+        s = -s
+    if which > 2:
+        ax, ay, az = bx, by, bz
+    return x + s * ax, y + s * ay, z + s * az
 
 
 @inlined
@@ -225,7 +259,7 @@ def _fractal_four(at, to, octaves, lacunarity, gain, seed, sx, sy, sz, wide, cou
 def run_heights(ops, first, last, lays, pictures, four, at, nx, ny, nz, wide, count):
     """The first number of register 0 after a program, at `count` points at once: what relief is felt by.
 
-    at : (3, count) points in the part's own mm. four : (REGISTERS, count), where its first row holds the result. The caller passes four:
+    at : (3, count) points in the part's own mm. four : (REGISTER_ROWS, count), where its first row holds the result. The caller passes four:
     a count that the compiler knows would be unrolled instead of made vector code.
     """
     for k in range(first, last):
@@ -340,10 +374,113 @@ def lead(row, target, r, g, b, cover):
         _between(row, o.TRANSMISSION, _unit(r), cover)
 
 
+@kernel
+def lead_more(row, target, r, g, b, op, x, y, z):
+    """Lead a value into what the first twelve targets are not; a row that needs it is settled afterwards (`settle`)."""
+    if target == 12:
+        row[o.DIFFUSE_ROUGHNESS] = _unit(r)
+    elif target == 13:
+        row[o.SPECULAR_WEIGHT] = max(0.0, r)
+    elif target == 14:
+        row[o.REFRACTION] = max(1.0001, r)
+    elif target == 15:
+        alpha = math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y]))
+        k = 1.0 - _unit(r)
+        along = alpha * math.sqrt(2.0 / (1.0 + k * k))
+        row[o.ALPHA_X], row[o.ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
+        row[o.STRETCHED] = 1.0
+    elif target == 16:  # where it has no depth the tint is at the boundary; what lies inside has one colour
+        if row[o.THIN] > 0.0:
+            row[o.TINT], row[o.TINT + 1], row[o.TINT + 2] = _unit(r), _unit(g), _unit(b)
+        elif row[o.ABSORPTION] + row[o.ABSORPTION + 1] + row[o.ABSORPTION + 2] == 0.0:
+            row[o.TINT], row[o.TINT + 1], row[o.TINT + 2] = math.sqrt(_unit(r)), math.sqrt(_unit(g)), math.sqrt(_unit(b))
+    elif target == 17:
+        row[o.SUBSURFACE] = _unit(r)
+    elif target == 18:
+        row[o.SUB_RADIUS] = max(0.0, r)
+    elif target == 19:
+        row[o.SUB_SCALE], row[o.SUB_SCALE + 1], row[o.SUB_SCALE + 2] = max(0.0, r), max(0.0, g), max(0.0, b)
+    elif target == 20:
+        row[o.COAT_COLOUR], row[o.COAT_COLOUR + 1], row[o.COAT_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+    elif target == 21:
+        alpha = math.sqrt(0.5 * (row[o.COAT_ALPHA] * row[o.COAT_ALPHA] + row[o.COAT_ALPHA_Y] * row[o.COAT_ALPHA_Y]))
+        k = 1.0 - _unit(r)
+        along = alpha * math.sqrt(2.0 / (1.0 + k * k))
+        row[o.COAT_ALPHA], row[o.COAT_ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
+        row[o.STRETCHED] = 1.0
+    elif target == 22:
+        row[o.COAT_IOR] = max(1.0001, r)
+    elif target == 23:
+        row[o.COAT_DARK] = _unit(r)
+    elif target == 24:
+        row[o.FUZZ_COLOUR], row[o.FUZZ_COLOUR + 1], row[o.FUZZ_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+    elif target == 25:
+        row[o.FUZZ_ROUGHNESS] = max(0.2, _unit(r))
+    elif target == 26:
+        if row[o.FILM] >= 0.0 and _even_here(x, y, z, 1) >= r:
+            row[o.FILM] = -1.0
+    elif target == 27:
+        if row[o.FILM] >= 0.0:  # between two films that are baked by chance, so that the mean is right
+            level = min(1.0, max(0.0, r / op[O_P + 1])) * (FILM_LEVELS - 1)
+            row[o.FILM] = row[o.FILM_FIRST] + math.floor(level + _even_here(x, y, z, 2))
+    elif target == 28:
+        nits = max(0.0, r)
+        row[o.EMISSION], row[o.EMISSION + 1], row[o.EMISSION + 2] = op[O_P + 1] * nits, op[O_P + 2] * nits, op[O_P + 3] * nits
+    elif target == 29:
+        row[o.TURN_COS], row[o.TURN_SIN] = math.cos(math.radians(r)), math.sin(math.radians(r))
+
+
+@inlined
+def _even_here(x, y, z, seed):
+    """An even number that changes from point to point."""
+    return even_of(lattice(int(x * 65536.0), int(y * 65536.0), int(z * 65536.0), seed), 10)
+
+
+@kernel
+def settle(row):
+    """Work out anew what follows from numbers that nodes have led: how `material_rows` does it."""
+    weight, coat, eta = row[o.SPECULAR_WEIGHT], row[o.COAT], row[o.COAT_IOR]
+    outer = 1.0 + coat * (eta - 1.0)
+    ratio = row[o.REFRACTION] / outer
+    ratio = 1.0 / ratio if ratio < 1.0 else ratio
+    root = math.sqrt(min(0.9999, weight * ((ratio - 1.0) / (ratio + 1.0)) ** 2))
+    row[o.ETA] = max(1.0001, (1.0 + root) / (1.0 - root))
+    f0 = ((eta - 1.0) / (eta + 1.0)) ** 2
+    mirror = f0 + (1.0 - f0) / 21.0
+    diffuse = 1.0 - (1.0 - mirror) / (eta * eta)
+    rough = 1.0
+    if row[o.METALNESS] > 0.5:
+        rough = math.sqrt(math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y])))
+    k = mirror + (diffuse - mirror) * rough
+    for c in range(3):
+        albedo = row[o.DIFFUSE + c]
+        row[o.METAL_F0 + c] = albedo * min(1.0, weight)
+        row[o.COAT_TINT + c] = 1.0 + coat * (row[o.COAT_COLOUR + c] - 1.0)
+        row[o.DARKENING + c] = 1.0 + coat * row[o.COAT_DARK] * ((1.0 - k) / (1.0 - albedo * k) - 1.0)
+        row[o.SUB_EXTINCTION + c] = 1.0 / max(1e-6, row[o.SUB_RADIUS] * row[o.SUB_SCALE + c])
+
+
 @entry
-def run_points(ops, lays, pictures, points, normals, uvs, wide, out):
-    """Register 0 after a program at many points: points, normals (n, 3), uvs (n, 2) or empty; out (n, 3)."""
+def run_shown(ops, lays, pictures, registers, points, normals, facings, wide, which, out):
+    """Several registers after a program at many points: points, normals (n, 3), facings (n,); `which` (m,) registers; out (m, n, 3). `registers` has
+    a row for each that the program uses, and in its first rows what is known of the part."""
+    row = np.zeros(o.COLUMNS)
+    for k in range(len(points)):
+        run(
+            ops, 0, len(ops), lays, pictures, registers, row, points[k, 0], points[k, 1], points[k, 2], normals[k, 0], normals[k, 1], normals[k, 2],
+            facings[k], wide,
+        )  # fmt: skip
+        for m in range(len(which)):
+            for c in range(3):
+                out[m, k, c] = registers[which[m], c]
+
+
+@entry
+def run_points(ops, lays, pictures, points, normals, uvs, wide, known, out):
+    """Register 0 after a program at many points: points, normals (n, 3), uvs (n, 2) or empty; `known` (k, 4) the
+    first rows of the registers; out (n, 3)."""
     registers = np.zeros((REGISTER_ROWS, 4))
+    registers[: len(known)] = known
     row = np.zeros(o.COLUMNS)
     row[o.ALPHA_X] = row[o.ALPHA_Y] = 1.0
     for k in range(len(points)):

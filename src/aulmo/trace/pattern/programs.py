@@ -1,33 +1,41 @@
 """Gathering the surface programs, pictures and displaced meshes of a scene; what did not change is not made again."""
 
 import hashlib
-from typing import Callable
+from typing import Any, Callable
 
 import msgspec
 import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.records import Material
+from aulmo.document.properties import about
+from aulmo.document.records import Material, Node, Surface, SurfaceLayer
 from aulmo.errors import BadValue
+from aulmo.surface import program as p
+from aulmo.surface.compiling import compile_program, compile_value, height_program
 from aulmo.surface.lay import LAY_COLUMNS
 from aulmo.surface.picture import MOST_BYTES, Pixels, Texture, coarser, make_texture, read_picture
 from aulmo.surface.program import (
+    EVEN,
+    FILM_LEVELS,
+    FIRST_REGISTER,
+    HIGH_ROW,
     IMAGE,
+    LOW_ROW,
+    MOST_CURVES,
     O_CODE,
     OP_COLUMNS,
-    Program,
+    PLAIN,
     blind_from,
     coarsest,
-    compile_program,
     cuts_holes,
     follows_file,
-    height_program,
     leads_glow,
 )
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.material import openpbr
-from aulmo.trace.material.material_rows import material_row
+from aulmo.trace.material.material_rows import material_row, thin_film_of
+from aulmo.trace.pattern.curvature import bake_curvature
 from aulmo.trace.pattern.lookup import (
     MOST_LEVELS,
     T_BYTES,
@@ -44,6 +52,9 @@ from aulmo.trace.pattern.lookup import (
 from aulmo.trace.pattern.program_run import run_points
 
 MOST_TRIANGLES = 8_000_000  # of one displaced mesh
+BY_COORDINATES = (p.TEXCOORD, p.IMAGE_AT, p.NORMAL_MAP)
+OF_THE_MESH = (p.CURVATURE, p.EDGE_WEAR)
+OF_THE_PART = (*OF_THE_MESH, p.WORLD_POSITION, p.PART_FACT, p.RANDOM_OF, p.GRADIENT, p.NORMAL, p.TANGENT)
 NO_OPS = np.zeros((1, OP_COLUMNS))
 NO_LAYS = np.zeros((1, LAY_COLUMNS))
 NO_PICTURES = np.zeros((1, TEXTURE_COLUMNS))
@@ -55,6 +66,9 @@ class ProgramBook:
 
     def __init__(self, assets: AssetStore, most_bytes: int = MOST_BYTES) -> None:
         self.assets, self.most_bytes = assets, most_bytes
+        self.time, self.frames_per_second = 0.0, 24.0
+        self.radii: list[float] = []
+        self._curves: dict[tuple[str, float], np.ndarray] = {}
         self._textures: dict[tuple[str, bool], Texture] = {}
         self._order: list[tuple[str, bool]] = []
         self._lays: list[np.ndarray] = []
@@ -101,6 +115,49 @@ class ProgramBook:
             self._lays.append(row)
         return self._lay_of[key]
 
+    def curve(self, radius: float) -> int:
+        """Of a radius of curvature. Raises BadValue when a scene has more than it can hold."""
+        radius = float(f"{radius:.4g}")
+        if radius not in self.radii:
+            if len(self.radii) == MOST_CURVES:
+                raise BadValue(f"Edges and hollows of a scene can have {MOST_CURVES} different radii; {radius:g} mm would be one more.")
+            self.radii.append(radius)
+        return self.radii.index(radius)
+
+    def curvature(self, name: str, mesh: Mesh, radius: float) -> np.ndarray:
+        """The table of a mesh's curvature within a radius, kept until another document is looked at."""
+        if (name, radius) not in self._curves:
+            if len(self._curves) > 64:
+                self._curves.clear()
+            self._curves[name, radius] = bake_curvature(mesh, radius)
+        return self._curves[name, radius]
+
+    def evened(self, surface: Surface, material: Material | None) -> Surface:
+        """A surface whose parameters that are one all through a body have the mean of the nodes that lead them."""
+        led = {k: v for k, v in (material.wires.items() if material is not None else ()) if k in EVEN}
+        if not led:
+            return surface
+        values: dict[str, Any] = {}
+        strewn = np.random.default_rng(16)
+        points, normals = strewn.uniform(-50.0, 50.0, (64, 3)), strewn.normal(size=(64, 3))
+        normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+        assert material is not None
+        for key, reference in led.items():
+            ops = compile_value(material, reference, self, key)
+            lays, pictures, _held = self.tables()
+            found = np.zeros((64, 3))
+            run_points(ops, lays, pictures, points, normals, np.zeros((0, 2)), 0.0, known_of(points), found)
+            mean = found.mean(0)
+            about_it = about(f"materials/x/surface/{key}")
+            if about_it.kind == "colour":
+                values[key] = tuple(float(v) for v in np.clip(mean, 0.0, about_it.most))
+            elif about_it.kind == "yes":
+                values[key] = bool(mean[0] >= 0.5)
+            else:
+                one = float(np.clip(mean[0], about_it.least, about_it.most))
+                values[key] = round(one) if about_it.kind == "whole" else one
+        return replace(surface, **values)
+
     def _keep_within(self) -> None:
         """Let pictures go that nothing uses now, then make the largest ones smaller, until all fit."""
         newest = next(reversed(self._textures), None)
@@ -117,22 +174,34 @@ class ProgramBook:
 
     def begin(self) -> None:
         """Number pictures and lays anew."""
-        self._order, self._lays, self._lay_of = [], [], {}
+        self._order, self._lays, self._lay_of, self.radii = [], [], {}, []
 
-    def gather(self, materials: list[Material | None], baked: list, numbers: np.ndarray, albedos: list) -> tuple:
-        """(programs, ops) for materials in the order of their rows; flags `numbers` and adds tables to `albedos`. Pictures and lays get their
-        numbers meanwhile (see `begin`, `tables`).
+    def gather(
+        self, materials: list[Material | None], numbers: np.ndarray, albedos: list, films: list, over: dict[int, list[tuple[int, SurfaceLayer]]],
+    ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # fmt: skip
+        """(programs, ops, layers) for materials in the order of their rows; flags `numbers` and adds tables to `albedos` and `films`. `over` has the rows of
+        the layers that lie over a row, the lowest first. Pictures and lays get their numbers meanwhile (see `begin`, `tables`).
 
         Raises BadValue or BadFile with a sentence when nodes or pictures are wrong.
         """
         programs = np.zeros((len(materials), a.P_COLUMNS), np.int32)
         programs[:, a.P_TABLES] = -1
         ops: list[np.ndarray] = []
+        layers: list[tuple[int, int, int]] = [(0, 0, 0)]
         start = 0
         for index, material in enumerate(materials):
-            if material is None or not set(material.wires) - {"displacement"}:
+            if material is not None and index in over:
+                programs[index, a.P_LAYERS] = len(layers)
+                layers.append((len(over[index]), 0, 0))
+                for row, layer in reversed(over[index]):
+                    mask = self._mask(material, layer)
+                    layers.append((row, start, start + len(mask)))
+                    ops.append(mask)
+                    start += len(mask)
+                    self._note(programs[index], material, (mask,))
+            if material is None or not set(material.wires) - {"displacement", *EVEN}:
                 continue
-            program = self._compiled(material)
+            program = compile_program(material, self)
             base, coat = a.P_RELIEF, a.P_COAT_RELIEF
             programs[index, base + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.height))
             programs[index, coat + a.R_COARSEST] = min(2e9, 1e3 * coarsest(program.coat_height))
@@ -146,22 +215,36 @@ class ProgramBook:
                 ops.append(part)
                 programs[index, column], programs[index, column + 1] = start, start + len(part)
                 start += len(part)
-            programs[index, a.P_UV] = follows_file(material)
-            programs[index, a.P_PICTURED] = bool(len(program.ops)) and bool((program.ops[:, O_CODE] == IMAGE).any())
+            programs[index, base + a.R_MORE], programs[index, coat + a.R_MORE] = (_beyond(h) for h in (program.height, program.coat_height))
+            self._note(programs[index], material, program[:5])
+            codes = program.ops[:, O_CODE] if len(program.ops) else np.zeros(0)
+            programs[index, a.P_PICTURED] = bool(((codes == IMAGE) | (codes > PLAIN)).any())
             numbers[index, openpbr.PROGRAMMED] = 1.0
             numbers[index, openpbr.CUT_OUT] = float(cuts_holes(material))
+            if program.filmed:
+                numbers[index, openpbr.FILM_FIRST] = len(films)
+                thickest = max(1e-6, 2.0 * material.surface.thin_film_thickness)
+                for level in range(FILM_LEVELS):
+                    one = replace(material.surface, thin_film_thickness=max(1e-4, thickest * level / (FILM_LEVELS - 1)), thin_film_weight=1.0)
+                    films.append(thin_film_of(one, numbers[index]))
             if program.rough:
                 programs[index, a.P_TABLES] = len(albedos)
                 for level in range(a.ROUGH_LEVELS):
                     albedos.append(material_row(replace(material.surface, specular_roughness=level / (a.ROUGH_LEVELS - 1))).albedos)
-        return programs, np.concatenate(ops) if start else NO_OPS
+        return programs, np.concatenate(ops) if start else NO_OPS, np.array(layers, np.int32)
 
-    def _compiled(self, material: Material) -> Program:
-        program = compile_program(material, self)
-        for normal in (program.normal, program.coat_normal):
-            if len(normal) and normal[0, O_CODE] != IMAGE:
-                raise BadValue(f"The normal of {material.name} has to be led straight from an image node.")
-        return program
+    def _mask(self, material: Material, layer: SurfaceLayer) -> np.ndarray:
+        reference, nodes = layer.mask, material.nodes
+        if not isinstance(reference, str):
+            nodes, reference = (*nodes, Node("", "constant", {"value": float(reference)})), "@"
+        return compile_value(replace(material, nodes=nodes), reference, self, "mask")
+
+    def _note(self, row: np.ndarray, material: Material, parts: tuple[np.ndarray, ...]) -> None:
+        """Note in a row of `programs` what has to be known of a part before these operations are run."""
+        codes = np.concatenate([part[:, O_CODE] for part in parts]) if parts else np.zeros(0)
+        row[a.P_UV] |= int(follows_file(material) or np.isin(codes, BY_COORDINATES).any())
+        if np.isin(codes, OF_THE_PART).any():
+            row[a.P_PART] = max(row[a.P_PART], 2 if np.isin(codes, OF_THE_MESH).any() else 1)
 
     def tables(self) -> tuple[np.ndarray, np.ndarray, tuple[Texture, ...]]:
         """(lays, pictures, what has to be kept while they are read): the rows of all that was numbered since `begin`."""
@@ -194,6 +277,21 @@ class ProgramBook:
             lays, pictures, _held = self.tables()
             self._meshes[name] = moved(fine, ops, slots_of(fine, faces), lays, pictures, finest.displacement_step)
         return self._meshes[name]
+
+
+def _beyond(ops: np.ndarray) -> bool:
+    """Whether a height holds nodes that four points at once do not know."""
+    return bool(len(ops)) and bool((ops[:, O_CODE] >= PLAIN).any())
+
+
+def known_of(points: np.ndarray) -> np.ndarray:
+    """(FIRST_REGISTER, 4) first rows of registers for a part by itself whose points (n, 3) are given: its box, standing where the world stands."""
+    known = np.zeros((FIRST_REGISTER, 4))
+    if len(points):
+        known[LOW_ROW, :3] = known[p.GROUP_LOW_ROW, :3] = points.min(0)
+        known[HIGH_ROW, :3] = known[p.GROUP_HIGH_ROW, :3] = points.max(0)
+    known[p.WORLD_ROW : p.WORLD_ROW + 3, :3] = np.eye(3)
+    return known
 
 
 def slots_of(mesh: Mesh, faces: tuple[tuple[int, ...], ...]) -> np.ndarray:
@@ -282,7 +380,7 @@ def moved(mesh: Mesh, programs: list[np.ndarray | None], slots: np.ndarray, lays
             heights = np.zeros((len(inside), 3))
             if ops is not None:
                 uvs = mesh.uv[inside].astype(float) if len(mesh.uv) else np.zeros((0, 2))
-                run_points(ops, lays, pictures, points[inside], normals[inside], uvs, step, heights)
+                run_points(ops, lays, pictures, points[inside], normals[inside], uvs, step, known_of(points), heights)
             np.add.at(total, weld[inside], heights[:, 0])
             np.add.at(shared, weld[inside], 1.0)
     shared = np.maximum(shared, 1.0)

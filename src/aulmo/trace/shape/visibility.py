@@ -8,13 +8,13 @@ import math
 
 import numpy as np
 
-from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST, P_UV
+from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST, P_LAYERS
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occluded, set_ray
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric
 from aulmo.trace.material.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.pattern.decal_hit import share_covered_in_world
-from aulmo.trace.pattern.laid import set_uv
+from aulmo.trace.pattern.laid import set_known
 from aulmo.trace.pattern.program_run import run
 from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 
@@ -96,10 +96,23 @@ def _led_opacity(scene, instance, triangle, which, time, px, py, pz, gx, gy, gz,
         own[c] = m[c]
     x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, gx, gy, gz)
     p = scene.programs[which]
-    if p[P_UV] > 0:
-        set_uv(scene, registers, instance, triangle)
+    set_known(scene, registers, p, instance, triangle)
     run(scene.ops, p[P_FIRST], p[P_LAST], scene.lays, scene.pictures, registers, own, x, y, z, ex, ey, ez, facing, 0.0)
     return own[OPACITY]
+
+
+@kernel
+def _not_layered(scene, instance, triangle, which, time, px, py, pz, gx, gy, gz, facing, own, registers):
+    """How much of a point the layers of a material's row leave free, for light that arrives along a shadow ray."""
+    x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, gx, gy, gz)
+    set_known(scene, registers, scene.programs[which], instance, triangle)
+    start = scene.programs[which, P_LAYERS]
+    free = 1.0
+    for k in range(start + 1, start + 1 + scene.layers[start, 0]):
+        layer = scene.layers[k]
+        run(scene.ops, layer[1], layer[2], scene.lays, scene.pictures, registers, own, x, y, z, ex, ey, ez, facing, 0.0)
+        free *= 1.0 - min(1.0, max(0.0, registers[0, 0] * registers[0, 3]))
+    return free
 
 
 @inlined
@@ -163,6 +176,8 @@ def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media
             passed = 1.0
             if len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0:
                 passed -= share_covered_in_world(scene, registers, scene.instance_decals[instance], instance, time, px, py, pz, gx, gy, gz)
+            if scene.programs[which, P_LAYERS] > 0:
+                passed *= _not_layered(scene, instance, np.int64(words[17]), which, time, px, py, pz, gx, gy, gz, abs(facing), own, registers)
             through = opacity * (1.0 - m[METALNESS]) * m[TRANSMISSION] * (1.0 - f) if straight else 0.0
             r *= passed * (1.0 - opacity + through * m[TINT])
             g *= passed * (1.0 - opacity + through * m[TINT + 1])
