@@ -216,8 +216,9 @@ _KINDS: tuple[Kind, ...] = (
         _mm("size_mm", "Ragged by", 2.0, 0.1, 50.0), _SEED), standard=False, tip="1 where edges are worn, 0 elsewhere"),
     Kind("gradient", "Gradient", "Of the part", "colour", (_e("in", "By", 0.0),), {
         "over": {"part": "The part", "group": "Its group", "axis": "An axis of the part", "wire": "What is led in"},
-        "in": {"share": "Shares", "mm": "Millimetres"}, "between": {"even": "Evenly", "smooth": "Smoothly", "step": "In steps"}}, False,
-        "Any number of colours along the part, its group, or an axis", frozenset({"axis", "stops"})),
+        "in": {"share": "Shares", "mm": "Millimetres"}, "between": {"even": "Evenly", "smooth": "Smoothly", "step": "In steps"},
+        "gives": {"colour": "Colours", "number": "Numbers"}}, False,
+        "Any number of colours or numbers along the part, its group, or an axis", frozenset({"axis", "stops"})),
     Kind("ramp", "Gradient of two", "Of the part", "either", (
         _plain("from_mm", "From", 0.0, -200, 200, "mm", 1), _plain("to_mm", "To", 100.0, -200, 200, "mm", 1), *_TWO), standard=False, uses=_AXIS),
     Kind("heattint", "Heat tint", "Of the part", "colour", (_n("thickness", "Oxide", 40.0, 0, 160, "nm", 0), _c("metal", "Metal", (0.56, 0.57, 0.58))),

@@ -86,6 +86,8 @@ def _gives(node: Node, known: dict[str, Flow]) -> Flow:
         return "direction" if choice_of("flakes", node.choices, "gives") == "normal" else "number"
     if node.kind == "geompropvalue":
         return "number" if choice_of(node.kind, node.choices, "geomprop") == "random" else "direction"
+    if node.kind == "gradient":
+        return "number" if choice_of("gradient", node.choices, "gives") == "number" else "colour"
     if kind.gives != "either":
         return kind.gives
     widest: Flow = "number"

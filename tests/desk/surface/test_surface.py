@@ -189,7 +189,8 @@ def test_dragging_a_grain_slider_is_one_step_back(window):
 
 def test_what_the_grain_leads_cannot_be_set_by_hand_and_what_it_tints_can(window):
     page = dressed_in(window, "White marble")
-    assert not page.rows["subsurface_color"].widget.isEnabled() and page.rows["subsurface_color"].widget.toolTip() == "Led by the grain"
+    assert page.rows["subsurface_color"].widget.isHidden() and not page.leads["subsurface_color"].isHidden()
+    assert page.leads["subsurface_color"].link.text() == "← Mix"
     dressed_in(window, "Dark walnut")
     assert page.rows["subsurface_color"].widget.isEnabled() and page.rows["base_color"].widget.isEnabled()
     page.rows["base_color"].field.changed.emit((0.2, 0.3, 0.1), False)

@@ -19,9 +19,11 @@ class Bound:
     `widget` is what stands in the page, `field` what is typed into or clicked. Subclasses show a value and tell one.
     """
 
+    known: Property | None = None  # where more is known of a property than its address tells
+
     def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
         self.session, self.template = session, template
-        self.about: Property = about(sample(template))
+        self.about: Property = self.known or about(sample(template))
         self.title = title or self.about.label
         self.default = self.about.default if default is None else default
         self.dot = Dot()

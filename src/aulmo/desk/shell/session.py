@@ -14,6 +14,8 @@ from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot
 from aulmo.errors import AulmoError
+from aulmo.surface.graph import alone
+from aulmo.trace.camera_rows import white_nits
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
 JOBS = Path(platformdirs.user_data_dir("aulmo")) / "renders"
@@ -57,6 +59,7 @@ class Session(QObject):
         self.shot_id: str | None = None
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
+        self.node_alone: tuple[str, str] = ("", "")
         self.copied_material: str | None = None
         self._saved_document = self.history.document
         self._shown: tuple[tuple, Document] | None = None
@@ -115,13 +118,17 @@ class Session(QObject):
     def shown(self) -> Document:
         """The document as the picture shows it: resolved, and with only the isolated parts. The same object until something changes."""
         resolved = self.resolved
-        if not self.isolated:
+        if not self.isolated and not self.node_alone[1]:
             return resolved
-        key = (resolved, self.isolated)
-        if self._shown is None or self._shown[0][0] is not resolved or self._shown[0][1] != self.isolated:
-            kept = set(edits.leaves(resolved, [i for i in self.isolated if i in resolved.parts]))
-            hidden = [i for i, p in resolved.parts.items() if p.mesh and i not in kept]
-            self._shown = (key, edits.change_parts(resolved, hidden, visible=False))
+        key = (resolved, self.isolated, self.node_alone)
+        if self._shown is None or self._shown[0][0] is not resolved or self._shown[0][1:] != key[1:]:
+            document = resolved
+            if self.isolated:
+                kept = set(edits.leaves(resolved, [i for i in self.isolated if i in resolved.parts]))
+                document = edits.change_parts(resolved, [i for i, p in resolved.parts.items() if p.mesh and i not in kept], visible=False)
+            if self.node_alone[0] in document.materials:
+                document = edits.put_material(document, alone(document.materials[self.node_alone[0]], self.node_alone[1], white_nits(self.view)))
+            self._shown = (key, document)
         return self._shown[1]
 
     @property
@@ -150,6 +157,9 @@ class Session(QObject):
         """The material that is worked on: the one selected, the floor's, or what the selection wears."""
         if self.subject == "floor":
             return self.resolved.floor.material
+        if self.subject.startswith("nodes/"):
+            held = self.subject.split("/")[1]
+            return held if held in self.document.materials else None
         if self.subject.startswith("materials/"):
             found = self.subject[10:]
             return found if found in self.document.materials else None
@@ -320,6 +330,12 @@ class Session(QObject):
         """Show only these parts, or with none everything. Never part of the document, so it cannot leak into a final."""
         if part_ids != self.isolated:
             self.isolated = part_ids
+            self.view_changed.emit()
+
+    def show_node_alone(self, material_id: str, node_id: str) -> None:
+        """Show one node of a material alone, unlit, wherever the material is worn; "" shows the surfaces again. Never part of the document."""
+        if (material_id, node_id) != self.node_alone:
+            self.node_alone = (material_id, node_id)
             self.view_changed.emit()
 
     def set_shot(self, shot_id: str) -> None:

@@ -1,8 +1,10 @@
 """Surface: the material of what is selected, how many parts share it, and every parameter it has."""
 
+from typing import Callable
+
 from msgspec.structs import replace
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bound import Bound, BoundSlider
@@ -11,14 +13,17 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.commands import SurfaceCommands
 from aulmo.desk.surface.on_top import DecalList
 from aulmo.desk.surface.page_grain import GrainSection
-from aulmo.desk.surface.page_pictures import PicturesSection
+from aulmo.desk.surface.page_pictures import LEADS, PicturesSection
 from aulmo.desk.widgets.fields import Choice, Section, button, label, row
 from aulmo.document import edits
 from aulmo.document.decals import decals_on
+from aulmo.document.node_table import source_of
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted
+from aulmo.document.records import Material
 from aulmo.surface import metals
-from aulmo.surface.program import MULTIPLIED
+from aulmo.surface.graph import label_of
+from aulmo.surface.program import MULTIPLIED, RELIEF
 
 # The sections in order, and the parameters in each
 SECTIONS: dict[str, tuple[str, ...]] = {
@@ -41,6 +46,41 @@ SECTIONS: dict[str, tuple[str, ...]] = {
 }  # fmt: skip
 
 
+# What each kind of material is about; the other sections come folded after it
+FIRST: dict[str, tuple[str, ...]] = {
+    "": ("Body", "Shine", "Clear coat"),
+    "Metal": ("Body", "Shine", "Thin film"),
+    "Enamel & paint": ("Body", "Clear coat", "Shine"),
+    "Plastic": ("Body", "Shine"),
+    "Glass & liquid": ("Clear", "Shine", "Body"),
+    "Wood & stone": ("Body", "Shine", "Clear coat"),
+    "Wax & cloth": ("Below the surface", "Fuzz", "Body", "Shine"),
+    "Glow": ("Glow", "Body"),
+}  # fmt: skip
+
+
+class LedRow(QWidget):
+    """What leads a parameter, with its name as a link that goes there."""
+
+    def __init__(self, title: str, go: Callable[[str], None]) -> None:
+        super().__init__()
+        self._go, self._node = go, ""
+        self.link = button("", lambda: self._go(self._node), "link", "Go to what leads it")
+        line = QHBoxLayout(self)
+        line.setContentsMargins(0, 0, 0, 0)
+        line.addWidget(row(title, self.link))
+        self.hide()
+
+    def show_lead(self, material: Material, reference: str | None) -> None:
+        """The node that a wire comes from; away without one."""
+        node = next((n for n in material.nodes if reference is not None and n.id == source_of(reference)[0]), None)
+        if self.isHidden() != (node is None):
+            self.setVisible(node is not None)
+        if node is not None:
+            self._node = node.group or node.id
+            self.link.setText(f"← {label_of(node)}")
+
+
 class SurfacePage(Page):
     """One material."""
 
@@ -61,6 +101,7 @@ class SurfacePage(Page):
         self.name = self.add(None, "materials/{material}/name")
         self.name.field.setAccessibleName("Material name")
         self.rows: dict[str, Bound] = {}
+        self.leads: dict[str, LedRow] = {}
         self.sections: list[Section] = []
         self.metal = Choice()
         self.metal.setAccessibleName("Measured metal")
@@ -81,10 +122,18 @@ class SurfacePage(Page):
             for key in parameters:
                 kind = BoundSlider if key == "nesting_priority" else None
                 self.rows[key] = self.add(section, f"materials/{{material}}/surface/{key}", kind=kind)
+                self.leads[key] = LedRow(self.rows[key].title, self._go_to)
+                section.add(self.leads[key])
                 if key == "base_metalness":
                     section.add(self.metal_row)
             if title == "Body":
                 self.body.addWidget(self.grain)
+        self.relief_section = Section("Relief", "surface/Relief")
+        self.relief = {key: LedRow(LEADS[key], self._go_to) for key in RELIEF}
+        for lead in self.relief.values():
+            self.relief_section.add(lead)
+        self.body.addWidget(self.relief_section)
+        self._kind = ""
         self.body.addStretch(1)
         self._worn: tuple | None = None
         self._metals = {metals.openpbr_colours(n)[0]: n for n in metals.names()}
@@ -127,10 +176,42 @@ class SurfacePage(Page):
         self.unique.setVisible(shared and bool(chosen) and not set(wearers) <= chosen)
         for key, made in self.rows.items():
             led = key in material.wires and key not in MULTIPLIED
-            if made.widget.isEnabled() == led:
-                made.widget.setEnabled(not led)
-                made.widget.setToolTip("Led by the grain" if led else made.about.tip)
+            if made.widget.isHidden() != led:
+                made.widget.setVisible(not led)
+            self.leads[key].show_lead(material, material.wires.get(key))
+        for key, lead in self.relief.items():
+            lead.show_lead(material, material.wires.get(key))
+        self.relief_section.setVisible(any(key in material.wires for key in self.relief))
+        self._by_kind(material.kind)
         self.metal.fill([("None", None), *((n, n) for n in metals.names())], self._metals.get(tuple(material.surface.base_color)))
+
+    def _go_to(self, node_id: str) -> None:
+        """Turn the bench to the nodes, with the one that leads chosen."""
+        material = self.session.document.materials.get(self.session.material_id or "")
+        if material is not None:
+            self.session.face_wanted.emit("Nodes")
+            self.session.select(self.session.selection, f"nodes/{material.id}/{node_id}")
+
+    def _by_kind(self, kind: str) -> None:
+        """What this kind of material is about comes first and is open; the rest is folded after it, never missing."""
+        if kind == self._kind:
+            return
+        self._kind = kind
+        first = FIRST.get(kind, FIRST[""])
+        titles = list(SECTIONS)
+        start = self.body.indexOf(self.sections[0])
+        for section in (*self.sections, self.grain):
+            self.body.removeWidget(section)
+        order = [*first, *(t for t in titles if t not in first)]
+        at = start
+        for title in order:
+            section = self.sections[titles.index(title)]
+            self.body.insertWidget(at, section)
+            section.turn_to(f"surface/{kind}/{title}", title in first)
+            at += 1
+            if title == first[0]:
+                self.body.insertWidget(at, self.grain)
+                at += 1
 
     def _measured(self, name: str | None) -> None:
         material_id = self.session.material_id

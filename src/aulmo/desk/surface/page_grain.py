@@ -6,13 +6,17 @@ from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
+from aulmo.desk.surface.node_rows import input_row
 from aulmo.desk.widgets.fields import Section, label
-from aulmo.document.node_table import KINDS
+from aulmo.surface.graph import label_of
+from aulmo.document.node_table import KINDS, Input
 from aulmo.document.records import Material, Node
 
 _TITLES = {("wood", "first"): "Early wood", ("wood", "second"): "Late wood"}
 _ALONG = {"wood": "Along", "noise": "Along", "stripes": "Across", "dots": "Along", "ramp": "Along", "image": "Axis", "weave": "Axis"}
 _LAID = ("image", "weave")
+_ENDS = ("in", "in1", "in2", "fg", "bg", "gamma", "inlow", "inhigh", "outlow", "outhigh")  # of sums: shown where they were given
+MOST_SHOWN = 8  # nodes; more are a matter for the bench
 
 
 class GrainSection(Section):
@@ -28,8 +32,9 @@ class GrainSection(Section):
     def show_material(self, material: Material | None) -> None:
         """Rows for a material's nodes."""
         nodes = tuple(n for n in material.nodes if not (n.kind == "image" and n.lay)) if material is not None else ()
+        nodes = nodes if len(nodes) <= MOST_SHOWN else ()
         self.setVisible(bool(nodes))
-        shape = tuple((n.id, n.kind, tuple(k for k in _defaults(n) if _is_own(n, k))) for n in nodes)
+        shape = tuple((n.id, n.kind, tuple(i.name for i in KINDS[n.kind].inputs if _is_own(n, i))) for n in nodes)
         if shape != self._shape:
             self._shape = shape
             self._rebuild(nodes)
@@ -42,13 +47,17 @@ class GrainSection(Section):
             widget.deleteLater()
         self._groups, self.rows = [], {}
         for node in nodes:
-            made = [self._row(node, f"inputs/{key}", key, default) for key, default in _defaults(node).items() if _is_own(node, key)]
+            made = []
+            for one in KINDS[node.kind].inputs:
+                if _is_own(node, one):
+                    self.rows[node.id, one.name] = input_row(self.session, node, one, _TITLES.get((node.kind, one.name), ""))
+                    made.append(self.rows[node.id, one.name])
             if node.kind in _LAID:
                 made.append(self._row(node, "projection", "projection"))
             if node.kind in _ALONG:
                 made.append(self._row(node, "axis", "axis", title=_ALONG[node.kind]))
             if made:
-                heading = label(f"{node.id.replace('-', ' ').capitalize()}, {node.kind}" if node.id != node.kind else node.kind.capitalize())
+                heading = label(label_of(node) if node.name or node.id == node.kind else f"{node.id.replace('-', ' ').capitalize()}, {label_of(node).lower()}")
                 heading.setContentsMargins(9, 4, 0, 0)
                 for widget in (heading, *(m.widget for m in made)):
                     self._groups.append(self.add(widget))
@@ -60,16 +69,9 @@ class GrainSection(Section):
         return made
 
 
-def _defaults(node: Node) -> dict[str, Any]:
-    return {one.name: one.default for one in KINDS[node.kind].inputs}
-
-
-def _is_own(node: Node, key: str) -> bool:
+def _is_own(node: Node, one: Input) -> bool:
     """Whether an input is a number or colour of the node itself, and not led by another."""
-    default = _defaults(node)[key]
-    value = node.inputs.get(key, default)
-    if isinstance(value, str):
+    value = node.inputs.get(one.name, one.default)
+    if isinstance(value, str) or value is None or one.takes == "direction":
         return False
-    if isinstance(default, tuple):
-        return isinstance(value, tuple) or key in ("first", "second")
-    return isinstance(value, (int, float))
+    return not (one.takes == "either" and one.name in _ENDS and one.name not in node.inputs)

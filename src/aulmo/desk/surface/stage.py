@@ -3,6 +3,7 @@
 from aulmo.desk.shell.stage import Built, Desk, Stage
 from aulmo.desk.surface.bench import SurfaceBench
 from aulmo.desk.surface.bench_decals import DecalsBench
+from aulmo.desk.surface.bench_nodes import NodesBench
 from aulmo.desk.surface.bench_pictures import PicturesBench
 from aulmo.desk.surface.commands import SurfaceCommands
 from aulmo.desk.surface.decal_commands import DecalCommands
@@ -11,6 +12,7 @@ from aulmo.desk.surface.decal_tool import DecalTool, StickTool
 from aulmo.desk.surface.lay_tool import LayTool
 from aulmo.desk.surface.page import SurfacePage
 from aulmo.desk.surface.page_decal import DecalPage
+from aulmo.desk.surface.page_node import NodePage
 from aulmo.desk.surface.picture_drops import PictureDrops
 from aulmo.desk.surface.set_card import SetCard
 
@@ -22,13 +24,14 @@ def _build(desk: Desk) -> Built:
     for tool in (stick, lay, DecalTool(picture)):
         picture.add_tool(tool)
     picture.overlays.append(DecalMarks(picture))
+    nodes = NodesBench(desk)  # its commands are asked before those on whole materials
     decals = DecalCommands(desk, stick)
     commands = SurfaceCommands(desk, lay)
     commands.card = SetCard(picture, decals.drop_picture)
     commands.drops = PictureDrops(picture, commands.card)
     picture.takers.append(commands.drops)
-    benches = {"Swatches": SurfaceBench(session), "Decals": DecalsBench(session, decals), "Pictures": PicturesBench(session)}
-    return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals)}, commands)
+    benches = {"Swatches": SurfaceBench(session), "Nodes": nodes, "Decals": DecalsBench(session, decals), "Pictures": PicturesBench(session)}
+    return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals), "nodes": NodePage(nodes)}, commands)
 
 
 SURFACE = Stage("Surface", "swatches", "Drop a swatch or pictures on a part · Alt: only this part · Click a part twice for its group", _build)

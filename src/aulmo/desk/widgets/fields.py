@@ -299,6 +299,15 @@ class Section(QWidget):
         self.layout_.addWidget(widget)
         return widget
 
+    def turn_to(self, key: str, open_: bool) -> None:
+        """Remember under another key from now on, being open or not until the artist folds it."""
+        self._key = f"sections/{key}"
+        kept = QSettings().value(self._key, "1" if open_ else "0") != "0"
+        self.heading.blockSignals(True)
+        self.heading.setChecked(kept)
+        self.heading.blockSignals(False)
+        self.body.setVisible(kept)
+
     def _fold(self, open_: bool) -> None:
         self.body.setVisible(open_)
         QSettings().setValue(self._key, "1" if open_ else "0")

@@ -348,9 +348,9 @@ def lead(row, target, r, g, b, cover):
     elif target == 3:
         _between(row, o.OPACITY, _unit(r), cover)
     elif target == 4:  # glow: a colour over the luminance the material has
-        _between(row, o.EMISSION, row[o.EMISSION] * r, cover)
-        _between(row, o.EMISSION + 1, row[o.EMISSION + 1] * g, cover)
-        _between(row, o.EMISSION + 2, row[o.EMISSION + 2] * b, cover)
+        _between(row, o.EMISSION, row[o.EMISSION] * max(0.0, r), cover)
+        _between(row, o.EMISSION + 1, row[o.EMISSION + 1] * max(0.0, g), cover)
+        _between(row, o.EMISSION + 2, row[o.EMISSION + 2] * max(0.0, b), cover)
     elif target == 5:
         _between(row, o.SPECULAR_COLOUR, _unit(r), cover)
         _between(row, o.SPECULAR_COLOUR + 1, _unit(g), cover)

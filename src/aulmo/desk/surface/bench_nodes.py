@@ -1,0 +1,218 @@
+"""Surface's bench, the face for nodes: the canvas, what it is called, and the commands on nodes."""
+
+import msgspec
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QImage, QPixmap
+from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+
+from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.stage import Desk
+from aulmo.desk.surface.node_canvas import NodeCanvas
+from aulmo.desk.surface.node_cards import SURFACE
+from aulmo.desk.widgets.fields import button, label
+from aulmo.document import edits
+from aulmo.document.quantity import counted
+from aulmo.document.records import Material
+from aulmo.surface import graph
+
+
+class Canvas(NodeCanvas):
+    """The canvas with balls of the surfaces that it ends in."""
+
+    def __init__(self, session) -> None:
+        super().__init__(session)
+        self._balls: dict[bytes, QPixmap] = {}
+        self._last: dict[str, QPixmap] = {}
+        self._wanted: bytes = b""
+
+    def session_ball(self, card: str) -> QPixmap | None:
+        """The ball of the surface or of a layer; the last one until another is ready."""
+        material = self.material
+        if material is None:
+            return None
+        layer = next((one for one in material.layers if one.id == card), None)
+        if layer is not None:
+            material = msgspec.structs.replace(material, surface=layer.surface, wires=layer.wires, layers=())
+        look = msgspec.json.encode((material.surface, [msgspec.structs.replace(n, place=None) for n in material.nodes], material.wires, material.lays,
+                                    material.layers))  # fmt: skip
+        if look not in self._balls and look != self._wanted:
+            self._wanted = look
+            assets, key = self.session.assets, f"{material.id}/{card}"
+
+            def work(task):
+                from aulmo.trace.swatch_ball import swatch_picture
+
+                return swatch_picture(material, 78, 52, 16, assets)
+
+            def done(pixels) -> None:
+                h, w = pixels.shape[:2]
+                self._balls[look] = self._last[key] = QPixmap.fromImage(QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy())
+                self._wanted = b""
+                self.update()
+
+            self.session.start_task("Picturing the material", work, done)
+        return self._balls.get(look) or self._last.get(f"{material.id}/{card}")
+
+
+class NodesBench(QWidget):
+    """The nodes of the material that is worked on."""
+
+    def __init__(self, desk: Desk) -> None:
+        super().__init__()
+        session = self.session = desk.session
+        self.desk = desk
+        self.clip: graph.Clip | None = None
+        self.head = BenchHead("Nodes")
+        self.words = label("")
+        self.head.addWidget(self.words)
+        self.head.addStretch(1)
+        self.canvas = Canvas(session)
+        for text, run, tip in (
+            ("Layer", self.add_layer, "A whole surface over this one, shown where a mask says"),
+            ("Gather", self.gather, "The chosen nodes in one card; double-click it to take it apart"),
+            ("Tidy up", self.tidy, "Lay the cards out"),
+            ("Frame all", self.canvas.frame_all, "Show every card"),
+            ("Add node", self.canvas.find_here, "Find a node by typing; or double-click on nothing"),
+        ):
+            self.head.addWidget(button(text, run, "link", tip))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(self.head)
+        layout.addWidget(self.canvas, 1)
+        on = lambda: desk.working() and self.canvas.isVisible()  # noqa: E731
+        some = lambda: on() and bool(self._nodes() or self._layers())  # noqa: E731
+        desk.registry.handle("delete", some, self.delete)
+        desk.registry.handle("duplicate", lambda: on() and bool(self._nodes()), self.duplicate)
+        desk.registry.handle("copy", lambda: on() and bool(self._nodes()), self.copy)
+        desk.registry.handle("paste", lambda: on() and self.clip is not None and session.copied_material is None, self.paste)
+        add = desk.registry.add
+        add("node_add", "Add a node…", "Nodes", "", self.find, desk.working)
+        add("node_gather", "Gather nodes in one card", "Nodes", "", self.gather, lambda: on() and len(self._nodes()) > 1)
+        add("node_apart", "Take a card of nodes apart", "Nodes", "", self.take_apart, lambda: on() and bool(self._groups()))
+        add("node_tidy", "Tidy up the nodes", "Nodes", "", self.tidy, on)
+        add("node_layer", "Add a surface over this one", "Nodes", "", self.add_layer, on, break_before=True)
+        self.canvas.selected.connect(self._selected)
+        session.changed.connect(lambda old, new: self._tell())
+        session.selection_changed.connect(self._follow)
+        session.opened.connect(self._tell)
+        self._tell()
+
+    def _tell(self) -> None:
+        material = self.canvas.material
+        if material is None:
+            self.words.setText("")
+            return
+        count = len(edits.users_of(self.session.document, material.id))
+        self.words.setText(f"{material.name} · worn by {counted(count, 'part')}" if count else material.name)
+
+    def _follow(self) -> None:
+        """What was chosen elsewhere is chosen on the bench."""
+        steps = self.session.subject.split("/")
+        if steps[0] == "nodes" and len(steps) > 2 and self.canvas.chosen[-1:] != (steps[2],) and steps[2] in self.canvas.plan().cards:
+            self.canvas.choose((steps[2],))
+        self._tell()
+
+    def _selected(self) -> None:
+        """Details show the card that was touched last; the parts stay selected."""
+        session, chosen, material = self.session, self.canvas.chosen, self.canvas.material
+        if session.stage != "Surface" or not self.canvas.isVisible():
+            return
+        if chosen and material is not None and chosen[-1] != SURFACE:
+            session.select(session.selection, f"nodes/{material.id}/{chosen[-1]}")
+        elif session.subject.startswith("nodes/"):
+            session.select(session.selection, "" if session.selection or material is None else f"materials/{material.id}")
+
+    def _nodes(self) -> list[str]:
+        """The chosen nodes, those of chosen groups among them."""
+        material, chosen = self.canvas.material, set(self.canvas.chosen)
+        return [n.id for n in material.nodes if n.id in chosen or n.group in chosen] if material is not None else []
+
+    def _layers(self) -> list[str]:
+        material, chosen = self.canvas.material, set(self.canvas.chosen)
+        return [one.id for one in material.layers if one.id in chosen] if material is not None else []
+
+    def _groups(self) -> list[str]:
+        material, chosen = self.canvas.material, set(self.canvas.chosen)
+        return [g.id for g in material.groups if g.id in chosen] if material is not None else []
+
+    def find(self) -> None:
+        """Turn the bench to nodes and find one."""
+        self.session.set_stage("Surface")
+        self.session.face_wanted.emit("Nodes")
+        self.canvas.find_here()
+
+    def delete(self) -> None:
+        """The chosen nodes are gone; wires through them are closed where they fit."""
+        gone = [*self._nodes(), *self._layers()]
+        self.canvas.attempt(f"Deleted {counted(len(gone), 'node')}", lambda m: graph.deleted(m, gone))
+
+    def copy(self) -> None:
+        """Remember the chosen nodes."""
+        material = self.canvas.material
+        assert material is not None
+        self.clip, self.session.copied_material = graph.copied(graph.placed(material), self._nodes()), None
+        self.session.hint.emit(f"Copied {counted(len(self.clip.nodes), 'node')}")
+
+    def paste(self) -> None:
+        """Copies of the remembered nodes, in this material or another."""
+        if self.clip is not None:
+            self._paste(self.clip, "Pasted")
+
+    def duplicate(self) -> None:
+        """Copies of the chosen nodes beside them."""
+        material = self.canvas.material
+        assert material is not None
+        self._paste(graph.copied(graph.placed(material), self._nodes()), "Duplicated")
+
+    def _paste(self, clip: graph.Clip, told: str) -> None:
+        names: list[str] = []
+
+        def run(material: Material) -> Material:
+            material, made = graph.pasted(material, clip)
+            names.extend(made)
+            return material
+
+        if self.canvas.attempt(f"{told} {counted(len(clip.nodes), 'node')}", run):
+            self.canvas.choose(tuple(names))
+
+    def gather(self) -> None:
+        """The chosen nodes in one card."""
+        names: list[str] = []
+
+        def run(material: Material) -> Material:
+            material, made = graph.gathered(material, self._nodes())
+            names.append(made)
+            return material
+
+        if self.canvas.attempt("Gathered nodes in one card", run):
+            self.canvas.choose((names[-1],))
+
+    def take_apart(self) -> None:
+        """The nodes of the chosen cards by themselves again."""
+        for group in self._groups():
+            self.canvas.attempt("Took a group apart", lambda m, g=group: graph.opened(m, g))
+
+    def tidy(self) -> None:
+        """Lay the cards out."""
+        if self.canvas.attempt("Tidied up the nodes", graph.tidy):
+            self.canvas.frame_all()
+
+    def add_layer(self) -> None:
+        """One more whole surface over the material's, shown where the chosen node says, else by half."""
+        material = self.canvas.material
+        nodes = self._nodes()
+        mask = f"@{nodes[-1]}" if nodes else 0.5
+        if material is not None:
+            self.canvas.attempt("Added a surface over this one", lambda m: graph.with_layer(m, m.surface, "Layer", mask)[0])
+            self.canvas.frame_all()
+
+    def choose_picture(self) -> None:
+        """Ask for pictures, a node for each."""
+        from aulmo.desk.surface.decal_commands import PICTURES
+
+        names, _ = QFileDialog.getOpenFileNames(self.desk.window, "Pictures", self.desk.folder(), PICTURES)
+        from pathlib import Path
+
+        for k, name in enumerate(names):
+            self.canvas.add_picture(Path(name), self.canvas.to_bench(QPointF(30.0, 30.0 + 70.0 * k)))
