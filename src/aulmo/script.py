@@ -121,6 +121,27 @@ def lay_picture(
     return laying.lay_picture(document, assets, part_id, Path(picture_path), drives, width_mm, projection)
 
 
+def save_materialx(document: Document, assets: AssetStore, material_name: str, path: Path | str) -> list[str]:
+    """Write a material as MaterialX: to a .mtlx file with its pictures beside it, or with them into a .zip. Returns sentences on what other programs
+    will not know. Raises BadValue or CannotWrite."""
+    from aulmo.surface.materialx_out import save_material
+
+    found = next((m for m in document.materials.values() if m.name == material_name), None)
+    if found is None:
+        raise BadValue(f"There is no material named {material_name}.")
+    return save_material(found, assets, Path(path))
+
+
+def load_materialx(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, list[str]]:
+    """Read the materials of a MaterialX file, or of a .zip that holds one. Returns the document with them, and their ids; what has no counterpart is
+    told in its notes. Raises BadFile; the document is as it was."""
+    from aulmo.surface.materialx_in import add_materials, read_materials
+
+    read = read_materials(Path(path), assets)
+    made, ids = add_materials(document, read.materials)
+    return replace(made, notes=(*made.notes, *read.notes)), ids
+
+
 def render_array(
     document: Document, assets: AssetStore, shot: str | None = None, size: tuple[int, int] | None = None, samples: int = 64, denoise: bool = True
 ) -> np.ndarray:

@@ -227,6 +227,17 @@ def window(arguments) -> int:
     return start(Path(arguments.project) if arguments.project else None, demo=arguments.command == "demo")
 
 
+def material(arguments: argparse.Namespace) -> int:
+    """Write one material of a project."""
+    from aulmo import script
+
+    document, assets = script.open_project(arguments.project)
+    for note in script.save_materialx(document, assets, arguments.name, arguments.out):
+        print(note)
+    print(f"Wrote {arguments.out}")
+    return 0
+
+
 def parser() -> argparse.ArgumentParser:
     """The words of the command line."""
     top = argparse.ArgumentParser(prog="aulmo", description="From CAD models to photoreal product pictures.")
@@ -258,6 +269,11 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--watch", help=argparse.SUPPRESS)
     p.add_argument("--out", required=True, metavar="FILE")
     p.set_defaults(run=render_shot)
+    p = commands.add_parser("material", help="write a material as MaterialX, alone or with its pictures in a zip")
+    p.add_argument("project")
+    p.add_argument("--name", required=True, metavar="NAME")
+    p.add_argument("--out", required=True, metavar="FILE.mtlx|FILE.zip")
+    p.set_defaults(run=material)
     p = commands.add_parser("bench", help="measure speed")
     p.add_argument("--json", metavar="FILE")
     p.set_defaults(run=bench)
@@ -272,7 +288,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "bench", "demo", "open"}
+    known = {"import", "info", "render", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

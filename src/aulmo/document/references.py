@@ -101,3 +101,45 @@ def references(document: r.Document, kind: str = "assets") -> set[str]:
             if kind != "assets" or not address.startswith("environment/") or value.endswith((".exr", ".hdr")):
                 found.add(value)
     return {name for name in found if not name.startswith(MADE)} if kind == "assets" else found
+
+
+def _exchanged(value: Any, kind: str, instead: dict[str, str]) -> Any:
+    if isinstance(value, msgspec.Struct):
+        if not _leads_to(type(value), kind):
+            return value
+        links, within = _fields(type(value))
+        changed: dict[str, Any] = {}
+        for link in links:
+            if link.kind == kind and not (link.unless and getattr(value, link.unless)):
+                named = getattr(value, link.field)
+                if isinstance(named, str) and named in instead:
+                    changed[link.field] = instead[named]
+                elif isinstance(named, tuple) and set(named) & set(instead):
+                    changed[link.field] = tuple(dict.fromkeys(instead.get(n, n) for n in named))
+        for name in within:
+            held = getattr(value, name)
+            made = _exchanged(held, kind, instead)
+            if made is not held:
+                changed[name] = made
+        return msgspec.structs.replace(value, **changed) if changed else value
+    if isinstance(value, dict):
+        made_all = {k: _exchanged(v, kind, instead) for k, v in value.items()}
+        return made_all if any(made_all[k] is not value[k] for k in value) else value
+    if isinstance(value, tuple):
+        made_each = tuple(_exchanged(v, kind, instead) for v in value)
+        return made_each if any(a is not b for a, b in zip(made_each, value)) else value
+    return value
+
+
+def renamed(document: r.Document, kind: str, instead: dict[str, str]) -> r.Document:
+    """A document where whatever pointed at some things of a kind points at others, in overrides and keys too."""
+
+    def other(address: str, value: Any) -> Any:
+        return instead.get(value, value) if isinstance(value, str) and _linked_kind(document, address) == kind else value
+
+    shots = tuple(
+        msgspec.structs.replace(shot, overrides={a: other(a, v) for a, v in shot.overrides.items()}) if shot.overrides else shot
+        for shot in document.shots
+    )  # fmt: skip
+    keys = {a: tuple(msgspec.structs.replace(k, value=other(a, k.value)) for k in held) for a, held in document.keys.items()}
+    return msgspec.structs.replace(_exchanged(document, kind, instead), shots=shots, keys=keys)
