@@ -1,5 +1,7 @@
 """What dropping a swatch does: which surfaces it dresses."""
 
+from pathlib import Path
+
 from msgspec.structs import replace
 
 from aulmo.desk.shell.session import Session
@@ -43,13 +45,20 @@ def told(document: Document, addresses: list[str]) -> str:
 
 
 def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
-    """Dress surfaces in a swatch of the shelf ("swatch" newline name) or a material of the project ("material" newline id newline name)."""
-    from aulmo.surface import swatches
+    """Dress surfaces in a swatch of the shelf ("swatch" newline name), a material of the project ("material" newline id newline name) or a swatch of
+    the artist's own ("library" newline file newline name)."""
+    from aulmo.surface import library, swatches
 
     kind, name = payload.split("\n")[0], payload.split("\n")[1]
     document = session.document
     if kind == "material":
         material = document.materials[name]
+    elif kind == "library":
+        found = session.attempt(lambda: library.take(document, session.assets, Path(name)))
+        if found is None:
+            return
+        document, taken = found
+        material = document.materials[taken]
     else:
         fresh = swatches.material(name)
         same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from aulmo.desk.shell.question import ask_text
 from aulmo.desk.shell.stage import Desk, FileKind
+from aulmo.desk.shell.swatch_folder import swatch_folder
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.quantity import counted
@@ -15,6 +16,7 @@ from aulmo.document.records import Document, Selection
 from aulmo.prepare import arrange
 from aulmo.prepare.import_file import READABLE, import_files
 from aulmo.prepare.read_process import CAD, MESH
+from aulmo.surface.library import dressed_by_ties
 
 
 class PrepareCommands:
@@ -129,8 +131,13 @@ class PrepareCommands:
         base, assets = session.document, session.assets
         whole = str(QSettings().value("solids", "group")) == "one"
 
+        mine = swatch_folder()
+
         def work(task):
-            return import_files(base, assets, paths, progress=task.tell, whole=whole)
+            found = import_files(base, assets, paths, progress=task.tell, whole=whole)
+            fresh_ones = [i for i in found.document.materials if i not in base.materials]
+            document, told = dressed_by_ties(found.document, assets, fresh_ones, mine)
+            return found._replace(document=document, notes=(*found.notes, *told))
 
         def done(result) -> None:
             notes = tuple(result.notes)

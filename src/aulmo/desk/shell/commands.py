@@ -52,9 +52,10 @@ class Registry:
 
         self.add(id_, title, menu, keys, run, lambda: chosen() is not None, break_before)
 
-    def handle(self, id_: str, can: Callable[[], bool], run: Callable[[], Any]) -> None:
-        """What a shared command does when `can` holds; those registered first are asked first."""
-        self._handlers.setdefault(id_, []).append((can, run))
+    def handle(self, id_: str, can: Callable[[], bool], run: Callable[[], Any], sooner: bool = False) -> None:
+        """What a shared command does when `can` holds; those registered first are asked first, but for those that are asked `sooner`."""
+        held = self._handlers.setdefault(id_, [])
+        held.insert(0 if sooner else len(held), (can, run))
 
     def run(self, id_: str) -> None:
         """Do it, if it makes sense now."""

@@ -445,7 +445,7 @@ class Session(QObject):
         self.selection = kept  # nobody may be shown a selection that is not there
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
-        if "/" in self.subject and not (self.copy if self.subject.startswith("made/") else is_there(self.document, self.subject)):
+        if "/" in self.subject and not self._subject_is_there():
             self.subject, gone = "", True
         if self.picked[0] and (self.picked[0] not in new.parts or old.parts.get(self.picked[0]) is None):
             self.picked, gone = ("", ()), True
@@ -455,6 +455,14 @@ class Session(QObject):
         if gone:
             self.selection_changed.emit()
         self._journal_timer.start()
+
+    def _subject_is_there(self) -> bool:
+        if self.subject.startswith("made/"):
+            return bool(self.copy)
+        if self.subject.startswith("nodes/"):  # the card of a node, a group or a layer
+            _, material, card = self.subject.split("/")
+            return any(is_there(self.document, f"materials/{material}/{many}/{card}") for many in ("nodes", "groups", "layers"))
+        return is_there(self.document, self.subject)
 
     def _note_journal(self) -> None:
         if not self.is_saved:

@@ -5,20 +5,23 @@ from importlib.resources import files
 import msgspec
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListWidget, QListWidgetItem, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListWidget, QListWidgetItem, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import show_as_pictures
+from aulmo.desk.shell.swatch_folder import swatch_folder
+from aulmo.desk.surface.library_commands import LibraryCommands
+from aulmo.desk.widgets.fields import label, show_as_pictures
 from aulmo.document import edits
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
-from aulmo.surface import swatches
+from aulmo.surface import library, swatches
 
 _PAYLOAD = Qt.ItemDataRole.UserRole
+MINE = "My swatches"
 THUMBNAILS = files("aulmo.desk") / "thumbnails"
 
 
@@ -57,16 +60,18 @@ class Shelf(QListWidget):
 class SurfaceBench(QWidget):
     """Shelves as chips, swatches below."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, commands: LibraryCommands) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.commands = session, commands
+        self.trouble = ""
+        commands.changed.connect(self.fill)
         self._balls: dict[bytes, QIcon] = {}  # by what the material looks like
         self._asked: set[bytes] = set()
         self.head = head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
-        for name in ("All", *swatches.SHELVES, "In this project"):
-            short = {"In this project": "Mine"}.get(name, name.split(" &")[0])
+        for name in ("All", *swatches.SHELVES, "In this project", MINE):
+            short = {"In this project": "Project", MINE: "Mine"}.get(name, name.split(" &")[0])
             chip = QPushButton(short)
             chip.setToolTip(name)
             chip.setObjectName("chip")
@@ -84,10 +89,16 @@ class SurfaceBench(QWidget):
         head.addWidget(self.search)
         self.shelf = Shelf()
         self.shelf.itemDoubleClicked.connect(self._use)
+        self.shelf.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.shelf.customContextMenuRequested.connect(self._menu)
+        self.empty = label("", wrap=True)
+        self.empty.setContentsMargins(14, 8, 14, 0)
+        self.empty.hide()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(0)
         layout.addLayout(head)
+        layout.addWidget(self.empty)
         layout.addWidget(self.shelf)
         self.shelf.setContentsMargins(8, 0, 8, 0)
         session.opened.connect(self._opened)
@@ -107,7 +118,10 @@ class SurfaceBench(QWidget):
         """Show the swatches of the shelf that fit the search."""
         self.shelf.clear()
         wanted, name = self.search.text().strip().lower(), self.current()
-        if name == "In this project":
+        self.empty.setVisible(False)
+        if name == MINE:
+            self._fill_mine()
+        elif name == "In this project":
             for material in self.session.document.materials.values():
                 if wanted in material.name.lower():
                     count = len(edits.users_of(self.session.document, material.id))
@@ -124,6 +138,30 @@ class SurfaceBench(QWidget):
                         f"{swatch} · drag onto a part, or double-click for what is selected",
                     )
         self._mark()
+
+    def _fill_mine(self) -> None:
+        """The artist's own swatches; of what is none of them it is said so."""
+        folder = swatch_folder()
+        found: list[library.Swatch] = []
+        trouble: list[str] = []
+        if folder.is_dir():
+            found, trouble = self.session.attempt(lambda: library.swatches_in(folder)) or ([], [])
+        for swatch in library.searched(found, self.search.text()):
+            picture = QPixmap()
+            picture.loadFromData(swatch.thumbnail)
+            tags = f" · {', '.join(swatch.tags)}" if swatch.tags else ""
+            self._add(swatch.name, f"library\n{swatch.path}\n{swatch.name}", theme.picture_icon(picture), f"{swatch.name} · {swatch.kind}{tags}")
+        if not found:
+            self.empty.setText(f"Nothing here yet: right-click a material of the project and keep it. Your swatches lie in {folder}.")
+        elif trouble:
+            self.empty.setText(" ".join(trouble[:3]))
+        self.empty.setVisible(not found or bool(trouble))
+
+    def _menu(self, at: QPoint) -> None:
+        item = self.shelf.itemAt(at)
+        menu = QMenu(self)
+        self.commands.menu(item.data(_PAYLOAD) if item is not None else "none\n", menu)
+        menu.exec(self.shelf.mapToGlobal(at))
 
     def _add(self, name: str, payload: str, icon: QIcon, tip: str) -> None:
         item = QListWidgetItem(icon, name)

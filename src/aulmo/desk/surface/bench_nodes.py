@@ -82,10 +82,10 @@ class NodesBench(QWidget):
         layout.addWidget(self.canvas, 1)
         on = lambda: desk.working() and self.canvas.isVisible()  # noqa: E731
         some = lambda: on() and bool(self._nodes() or self._layers())  # noqa: E731
-        desk.registry.handle("delete", some, self.delete)
-        desk.registry.handle("duplicate", lambda: on() and bool(self._nodes()), self.duplicate)
-        desk.registry.handle("copy", lambda: on() and bool(self._nodes()), self.copy)
-        desk.registry.handle("paste", lambda: on() and self.clip is not None and session.copied_material is None, self.paste)
+        desk.registry.handle("delete", some, self.delete, sooner=True)
+        desk.registry.handle("duplicate", lambda: on() and bool(self._nodes()), self.duplicate, sooner=True)
+        desk.registry.handle("copy", lambda: on() and bool(self._nodes()), self.copy, sooner=True)
+        desk.registry.handle("paste", lambda: on() and self.clip is not None and session.copied_material is None, self.paste, sooner=True)
         add = desk.registry.add
         add("node_add", "Add a node…", "Nodes", "", self.find, desk.working)
         add("node_gather", "Gather nodes in one card", "Nodes", "", self.gather, lambda: on() and len(self._nodes()) > 1)
