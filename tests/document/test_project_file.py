@@ -17,8 +17,8 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from aulmo.document import edits, project_file
-from aulmo.document.carry import carried
 from aulmo.document.assets import AssetStore, pack_mesh, unpack_mesh
+from aulmo.document.carry import carried
 from aulmo.document.records import Document
 from aulmo.errors import BadFile, CannotWrite
 from shapes import box_mesh, one_part

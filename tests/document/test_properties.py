@@ -12,12 +12,12 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document import records as r
 from aulmo.document.moments import Moments
+from aulmo.document.node_table import KINDS
 from aulmo.document.placement import to_matrix, turn_matrix, world_matrices
 from aulmo.document.properties import about, accepted, blend, get, put, put_many, resolve, sentence, turn_between
 from aulmo.document.property_table import NODE_INPUTS, OF_NODES, TABLE
 from aulmo.document.references import references
 from aulmo.errors import BadValue
-from aulmo.document.node_table import KINDS
 from aulmo.surface.swatches import material, names
 from shapes import box_mesh, one_part
 

@@ -3,10 +3,12 @@
 import numpy as np
 import pytest
 
+from aulmo.document.assets import AssetStore
 from aulmo.surface import swatches
-from aulmo.surface.grain import GRAIN
 from aulmo.surface.compiling import compile_program, height_program
+from aulmo.surface.grain import GRAIN
 from aulmo.surface.program import MULTIPLIED
+from aulmo.trace.pattern.programs import ProgramBook
 
 
 def test_every_grain_belongs_to_a_swatch():
@@ -17,11 +19,12 @@ def test_every_grain_belongs_to_a_swatch():
 def test_every_grain_is_a_sound_program(name):
     material = swatches.material(name)
     assert material.wires and material.nodes
-    program = compile_program(material, None)
-    assert len(program.ops) + len(program.height) > 0
+    book = ProgramBook(AssetStore())
+    program = compile_program(material, book)
+    assert len(program.ops) + len(program.height) + len(program.coat_height) > 0
     assert np.isfinite(program.ops).all() and np.isfinite(program.height).all()
     if "displacement" in material.wires:
-        assert len(height_program(material, None))
+        assert len(height_program(material, book))
 
 
 def test_wood_and_cloth_leave_their_colour_to_choose():

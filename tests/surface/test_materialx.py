@@ -94,7 +94,9 @@ def pictured(tmp_path) -> tuple[Material, AssetStore]:
         Node("dull", "image", image=rough, file="dull.png", as_colour=False, lay="lay"),
         Node("more", "range", {"in": "@dull", "outlow": 0.2, "outhigh": 0.5}),
     )
-    return Material("m", "Printed tin", "Metal", Surface(base_metalness=1.0), nodes, {"base_color": "colour", "specular_roughness": "more"}, lays=(lay,)), assets
+    return Material(
+        "m", "Printed tin", "Metal", Surface(base_metalness=1.0), nodes, {"base_color": "colour", "specular_roughness": "more"}, lays=(lay,)
+    ), assets
 
 
 @pytest.mark.parametrize("name", ["tin.mtlx", "tin.zip"])
@@ -141,7 +143,8 @@ STANDARD = """
 <output name="c" type="color3" nodename="i"/><output name="r" type="float" nodename="n"/></nodegraph>
 <standard_surface name="S" type="surfaceshader"><input name="base" type="float" value="0.9"/>
 <input name="base_color" type="color3" nodegraph="NG" output="c"/><input name="specular_roughness" type="float" nodegraph="NG" output="r"/>
-<input name="metalness" type="float" value="0.75"/><input name="coat" type="float" value="0.5"/><input name="specular_rotation" type="float" value="0.25"/>
+<input name="metalness" type="float" value="0.75"/><input name="coat" type="float" value="0.5"/><input name="specular_rotation" type="float"
+value="0.25"/>
 <input name="thin_film_thickness" type="float" value="300"/><input name="emission" type="float" value="0.5"/>
 <input name="transmission_extra_roughness" type="float" value="0.1"/></standard_surface>
 <surfacematerial name="Old_oak" type="material"><input name="surfaceshader" type="surfaceshader" nodename="S"/></surfacematerial>"""
@@ -153,7 +156,12 @@ def test_a_standard_surface_is_translated_and_its_picture_found_beside_it(tmp_pa
     material, notes, assets = read(tmp_path, STANDARD)
     s = material.surface
     assert material.name == "Old oak" and s.base_weight == 0.9 and s.base_metalness == 0.75 and s.coat_weight == 0.5
-    assert s.geometry_tangent_turn == 90.0 and s.thin_film_thickness == pytest.approx(0.3) and s.thin_film_weight == 1.0 and s.emission_luminance == 500.0
+    assert (
+        s.geometry_tangent_turn == 90.0
+        and s.thin_film_thickness == pytest.approx(0.3)
+        and s.thin_film_weight == 1.0
+        and s.emission_luminance == 500.0
+    )
     assert s.specular_ior == 1.5
     picture = next(n for n in material.nodes if n.kind == "image")
     assert picture.file == "wood.png" and assets.get(picture.image) and picture.as_colour and material.wires["base_color"] == picture.id
@@ -162,7 +170,8 @@ def test_a_standard_surface_is_translated_and_its_picture_found_beside_it(tmp_pa
 
 def test_a_gltf_surface_is_translated(tmp_path):
     body = """<gltf_pbr name="S" type="surfaceshader"><input name="base_color" type="color3" value="0.5, 0.25, 0.125"/>
-    <input name="roughness" type="float" value="0.4"/><input name="clearcoat" type="float" value="1"/><input name="attenuation_distance" type="float" value="0.02"/>
+    <input name="roughness" type="float" value="0.4"/><input name="clearcoat" type="float" value="1"/><input name="attenuation_distance"
+    type="float" value="0.02"/>
     <input name="alpha" type="float" value="0.5"/></gltf_pbr>
     <surfacematerial name="M" type="material"><input name="surfaceshader" type="surfaceshader" nodename="S"/></surfacematerial>"""
     material, _, _ = read(tmp_path, body, colour=' colorspace="acescg"')
@@ -174,7 +183,8 @@ def test_a_gltf_surface_is_translated(tmp_path):
 def test_colours_are_brought_from_the_files_space(tmp_path):
     from aulmo.surface.colour import from_hex
 
-    body = """<open_pbr_surface name="S" type="surfaceshader"><input name="base_color" type="color3" value="0.639216, 0.164706, 0.101961" colorspace="srgb_texture"/>
+    body = """<open_pbr_surface name="S" type="surfaceshader"><input name="base_color" type="color3" value="0.639216, 0.164706, 0.101961"
+    colorspace="srgb_texture"/>
     </open_pbr_surface><surfacematerial name="M" type="material"><input name="surfaceshader" type="surfaceshader" nodename="S"/></surfacematerial>"""
     material, _, _ = read(tmp_path, body)
     np.testing.assert_allclose(material.surface.base_color, from_hex("#a32a1a"), atol=1e-4)
@@ -262,7 +272,9 @@ def test_a_swatch_is_one_file_and_comes_back_into_another_project(tmp_path):
     path = library.save_swatch(one(material), assets, "m", tmp_path / "mine", ("Tin", "printed"), b"\x89PNG thumbnail")
     assert path.name == "Printed tin.zip" and "Printed_tin.mtlx" not in zipfile.ZipFile(path).namelist()[1:]
     found, trouble = library.swatches_in(tmp_path / "mine")
-    assert not trouble and [(s.name, s.kind, s.tags, s.thumbnail) for s in found] == [("Printed tin", "Metal", ("tin", "printed"), b"\x89PNG thumbnail")]
+    assert not trouble and [(s.name, s.kind, s.tags, s.thumbnail) for s in found] == [
+        ("Printed tin", "Metal", ("tin", "printed"), b"\x89PNG thumbnail")
+    ]
     fresh = AssetStore()
     document, name = library.take(Document(), fresh, path)
     taken = document.materials[name]

@@ -3,7 +3,8 @@
 Kinds with a name of the MaterialX standard library (MaterialX specification, v1.39, standard nodes) have its inputs and its meaning; lengths are mm
 of the part's own axes, colours linear ACEScg. The others are Aulmo's own.
 
-What flows along a wire is a number, a colour, or a direction (three numbers: a direction, a place in space, or a place on a picture whose third is 0).
+What flows along a wire is a number, a colour, or a direction (three numbers: a direction, a place in space, or a place on a picture whose third is
+0).
 """
 
 from typing import Any, Literal, NamedTuple
@@ -121,11 +122,13 @@ _KINDS: tuple[Kind, ...] = (
         _d("realworldtilesize", "Tile's size", (1.0, 1.0, 0.0)),
     ), tip="A picture repeated by coordinates", uses=frozenset({"image"})),
     Kind("text", "Text", "Pictures", "number", (
-        _mm("height_mm", "Height", 10.0, 1.0, 200.0), _plain("turn", "Turn", 0.0, -180, 180, "°", 1), _plain("offset_x_mm", "Right by", 0.0, -100, 100, "mm", 1),
+        _mm("height_mm", "Height", 10.0, 1.0, 200.0), _plain("turn", "Turn", 0.0, -180, 180, "°", 1), _plain("offset_x_mm", "Right by", 0.0, -100,
+        100, "mm", 1),
         _plain("offset_y_mm", "Up by", 0.0, -100, 100, "mm", 1), _plain("gap_mm", "Apart", 0.0, 0, 100, "mm", 1, least=0.0),
     ), {"text": {}, "repeat": {"once": "Once", "both": "Everywhere", "rows": "In one row", "columns": "In one column"}}, False,
         "Letters: 1 where they are, 0 between", _LAID | _LAY),
-    Kind("texcoord", "Coordinates", "Places", "direction", (), tip="Where on a lay, or by the file's own coordinates: 0 to 1, right and up", uses=_LAY),
+    Kind("texcoord", "Coordinates", "Places", "direction", (), tip="Where on a lay, or by the file's own coordinates: 0 to 1, right and up",
+    uses=_LAY),
     Kind("position", "Position", "Places", "direction", (), _SPACE, tip="Where in space, in mm"),
     Kind("normal", "Surface normal", "Places", "direction", (), _SPACE, tip="Which way the surface faces"),
     Kind("tangent", "Tangent", "Places", "direction", (), _SPACE, tip="The way round the part's own axis"),
@@ -194,7 +197,8 @@ _KINDS: tuple[Kind, ...] = (
         _mm("size_mm", "Width", 0.08, 0.01, 2.0, 3), _mm("length_mm", "Length", 30.0, 1.0, 300.0), _SEED),
         {"way": {"straight": "Straight", "turned": "Turned"}}, False, "Fine lines along an axis, or round it as from a lathe", _AXIS),
     Kind("scratches", "Scratches", "In mm", "number", (
-        _mm("size_mm", "Length", 12.0, 0.5, 100.0), _mm("width_mm", "Width", 0.06, 0.01, 2.0, 3), _plain("share", "How many", 0.5, least=0.0, most=1.0),
+        _mm("size_mm", "Length", 12.0, 0.5, 100.0), _mm("width_mm", "Width", 0.06, 0.01, 2.0, 3), _plain("share", "How many", 0.5, least=0.0,
+        most=1.0),
         _plain("bend", "Bent", 0.2, least=0.0, most=1.0), _SEED), standard=False, tip="1 in a scratch, 0 between", uses=_LAID),
     Kind("leather", "Leather", "In mm", "number", (
         _mm("size_mm", "Grain", 2.0, 0.2, 20.0), _plain("crease", "Creases", 0.35, least=0.02, most=1.0), _SEED), standard=False,
@@ -202,7 +206,8 @@ _KINDS: tuple[Kind, ...] = (
     Kind("orangepeel", "Orange peel", "In mm", "number", (_mm("size_mm", "Size", 1.2, 0.1, 20.0), _SEED), standard=False,
          tip="Height of the waves that paint dries with"),
     Kind("flakes", "Flakes", "In mm", "number", (
-        _mm("size_mm", "Size", 0.08, 0.01, 2.0, 3), _plain("share", "How many", 0.6, least=0.0, most=1.0), _plain("spread", "Tilted", 18.0, 0, 60, "°", 0,
+        _mm("size_mm", "Size", 0.08, 0.01, 2.0, 3), _plain("share", "How many", 0.6, least=0.0, most=1.0), _plain("spread", "Tilted", 18.0, 0, 60,
+        "°", 0,
         least=0.0, most=89.0), _SEED), {"gives": {"mask": "Where they are", "normal": "Which way they face", "random": "A number each"}}, False,
         "Flakes of metallic paint"),
     Kind("curvature", "Edges", "Of the part", "number", (
@@ -212,7 +217,8 @@ _KINDS: tuple[Kind, ...] = (
         _mm("radius_mm", "Within", 1.0, 0.1, 20.0), _plain("strength", "Strength", 1.0, 0, 4, least=0.0, most=100.0)), standard=False,
         tip="How hollow the surface is within a radius: 1 in a sharp corner, 0 where it is flat or bulges"),
     Kind("edgewear", "Edge wear", "Of the part", "number", (
-        _mm("radius_mm", "Reaches", 0.8, 0.1, 20.0), _plain("amount", "Amount", 0.5, least=0.0, most=1.0), _plain("rough", "Ragged", 0.6, least=0.0, most=1.0),
+        _mm("radius_mm", "Reaches", 0.8, 0.1, 20.0), _plain("amount", "Amount", 0.5, least=0.0, most=1.0), _plain("rough", "Ragged", 0.6, least=0.0,
+        most=1.0),
         _mm("size_mm", "Ragged by", 2.0, 0.1, 50.0), _SEED), standard=False, tip="1 where edges are worn, 0 elsewhere"),
     Kind("gradient", "Gradient", "Of the part", "colour", (_e("in", "By", 0.0),), {
         "over": {"part": "The part", "group": "Its group", "axis": "An axis of the part", "wire": "What is led in"},
@@ -221,7 +227,8 @@ _KINDS: tuple[Kind, ...] = (
         "Any number of colours or numbers along the part, its group, or an axis", frozenset({"axis", "stops"})),
     Kind("ramp", "Gradient of two", "Of the part", "either", (
         _plain("from_mm", "From", 0.0, -200, 200, "mm", 1), _plain("to_mm", "To", 100.0, -200, 200, "mm", 1), *_TWO), standard=False, uses=_AXIS),
-    Kind("heattint", "Heat tint", "Of the part", "colour", (_n("thickness", "Oxide", 40.0, 0, 160, "nm", 0), _c("metal", "Metal", (0.56, 0.57, 0.58))),
+    Kind("heattint", "Heat tint", "Of the part", "colour", (_n("thickness", "Oxide", 40.0, 0, 160, "nm", 0),
+    _c("metal", "Metal", (0.56, 0.57, 0.58))),
          standard=False, tip="The colour of a metal under oxide of a thickness: straw, purple, blue"),
     # colours
     Kind("constant", "Constant", "Colours", "either", (Input("value", "Value", "either", _GREY, False),)),
@@ -264,15 +271,18 @@ _KINDS: tuple[Kind, ...] = (
     Kind("exp", "Exponential", "Sums", "either", (_e("in", "In"),)),
     Kind("ln", "Logarithm", "Sums", "either", (_e("in", "In", 1.0),)),
     Kind("sign", "Sign", "Sums", "either", (_e("in", "In"),)),
-    Kind("ifgreater", "If greater", "Sums", "either", (_n("value1", "If this", 1.0), _n("value2", "Is over", 0.0), _e("in1", "Then"), _e("in2", "Else"))),
-    Kind("ifgreatereq", "If not less", "Sums", "either", (_n("value1", "If this", 1.0), _n("value2", "Reaches", 0.0), _e("in1", "Then"), _e("in2", "Else"))),
+    Kind("ifgreater", "If greater", "Sums", "either", (_n("value1", "If this", 1.0), _n("value2", "Is over", 0.0), _e("in1", "Then"),
+    _e("in2", "Else"))),
+    Kind("ifgreatereq", "If not less", "Sums", "either", (_n("value1", "If this", 1.0), _n("value2", "Reaches", 0.0), _e("in1", "Then"),
+    _e("in2", "Else"))),
     Kind("ifequal", "If equal", "Sums", "either", (_n("value1", "If this", 0.0), _n("value2", "Is", 0.0), _e("in1", "Then"), _e("in2", "Else"))),
     # directions
     Kind("normalmap", "Normal map", "Relief", "direction", (Input("in", "Picture", "colour", (0.5, 0.5, 1.0)), _n("scale", "Strength", 1.0, 0, 2)),
          tip="A picture of normals, read by its own lay"),
     Kind("heighttonormal", "Height to normal", "Relief", "direction", (_n("in", "Height", 0.0), _n("scale", "Strength", 1.0, 0, 2)),
          tip="The normal of a height in mm"),
-    Kind("blendnormals", "Blend of normals", "Relief", "direction", (_d("in1", "Under", (0.0, 0.0, 0.0)), _d("in2", "Over", (0.0, 0.0, 0.0)), _n("mix", "Share", 1.0)),
+    Kind("blendnormals", "Blend of normals", "Relief", "direction", (_d("in1", "Under", (0.0, 0.0, 0.0)), _d("in2", "Over", (0.0, 0.0, 0.0)),
+    _n("mix", "Share", 1.0)),
          standard=False, tip="One relief upon another"),
     Kind("normalize", "To length one", "Relief", "direction", (_d("in", "In", _BLACK),)),
     Kind("magnitude", "Length", "Relief", "number", (_d("in", "In", _BLACK),)),

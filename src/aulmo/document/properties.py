@@ -27,7 +27,8 @@ _ROOTS: dict[str, type] = {
 _MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
-    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
+    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal,
+    "adjust"): r.Adjust,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 

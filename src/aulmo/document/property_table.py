@@ -17,7 +17,8 @@ Change = Literal["evenly", "stops", "shorter way", "turns", "step"]
 class Property(msgspec.Struct, frozen=True):
     """What is known of a property without looking at a document.
 
-    `kind` tells what its value is ("either" one number or three); `unit` is the document's own. `curve` bends a slider's track. `change` says how it goes from one value to
+    `kind` tells what its value is ("either" one number or three); `unit` is the document's own. `curve` bends a slider's track. `change` says how
+    it goes from one value to
     another: evenly, in stops (by equal ratios), round by the shorter way, as turns in space, or all at once.
     """
 

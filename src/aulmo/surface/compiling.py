@@ -467,8 +467,12 @@ class _Emitter:
         return int(row[O_TO])
 
     def _literal(self, node: Node, key: str) -> tuple[float, ...]:
-        value = node.inputs.get(key, input_of(node.kind, key).default)  # type: ignore[union-attr]
-        return (1.0, 1.0, 1.0) if isinstance(value, str) else tuple(float(v) for v in value) if isinstance(value, (tuple, list)) else (float(value),) * 3
+        one = input_of(node.kind, key)
+        assert one is not None
+        value = node.inputs.get(key, one.default)
+        if isinstance(value, str) or value is None:
+            return (1.0, 1.0, 1.0)
+        return tuple(float(v) for v in value) if isinstance(value, (tuple, list)) else (float(value),) * 3
 
     def projected(self, node: Node) -> int:
         """The number of the lay that a pattern on the surface follows, in mm: its own, or its projection about the part's axis."""
@@ -567,13 +571,15 @@ class _Emitter:
         if kind == "knurl":
             turn = math.radians(plain("angle") if chosen("pattern") == "diamond" else 0.0)
             row[O_P : O_P + 6] = (
-                size("size_mm"), self.projected(node), math.cos(turn), math.sin(turn), min(1.0, max(0.0, plain("sharp"))), chosen("pattern") == "straight",
+                size("size_mm"), self.projected(node), math.cos(turn), math.sin(turn), min(1.0, max(0.0, plain("sharp"))),
+                chosen("pattern") == "straight",
             )  # fmt: skip
         elif kind == "brushed":
             row[O_P : O_P + 5] = (size("size_mm"), size("length_mm"), axis, chosen("way") == "turned", plain("seed"))
         elif kind == "scratches":
             row[O_P : O_P + 6] = (
-                size("size_mm"), size("width_mm"), min(1.0, max(0.0, plain("share"))), min(1.0, max(0.0, plain("bend"))), plain("seed"), self.projected(node),
+                size("size_mm"), size("width_mm"), min(1.0, max(0.0, plain("share"))), min(1.0, max(0.0, plain("bend"))), plain("seed"),
+                self.projected(node),
             )  # fmt: skip
         elif kind == "leather":
             crease = min(1.0, max(0.02, plain("crease")))
@@ -617,9 +623,7 @@ class _Emitter:
         pixels = read_picture(drawn.encode(), "text.svg", long_side=256)
         shape = pixels.height / pixels.width
         assert self.pictures is not None
-        picture = self.pictures.number(
-            f"text@{TEXT_SIDE}:{words}", False, make=lambda: read_picture(drawn.encode(), "text.svg", long_side=TEXT_SIDE)
-        )
+        picture = self.pictures.number(f"text@{TEXT_SIDE}:{words}", False, make=lambda: read_picture(drawn.encode(), "text.svg", long_side=TEXT_SIDE))
         height = self.size(node, "height_mm")
         lay = self.lay_of(node) or plain_lay(1.0, 1.0, 0.0, 0.0, 0.0, node.projection, node.axis)
         repeat = {"once": "none", "both": "both", "rows": "across", "columns": "down"}[choice_of("text", node.choices, "repeat")]
@@ -658,7 +662,8 @@ class _Emitter:
         row = self.put(p.SHAPES, (self.source(node, "first", context), self.source(node, "second", context)))
         turn, held = math.radians(plain("turn")), _REPEATS[chosen("repeat")]
         row[O_P : O_P + 8] = (
-            size("size_mm"), across, plain("spacing_y_mm") if plain("spacing_y_mm") > 0 else across, self.projected(node), _PATTERNS[chosen("shape")], held,
+            size("size_mm"), across, plain("spacing_y_mm") if plain("spacing_y_mm") > 0 else across, self.projected(node),
+            _PATTERNS[chosen("shape")], held,
             math.cos(turn), math.sin(turn),
         )  # fmt: skip
         row[O_P + 8 : O_P + 14] = (
@@ -737,10 +742,11 @@ def compile_program(material: Material, pictures: Pictures | None) -> Program:
         if p._SETTLED & set(led):
             emitter.put(p.SETTLE, (), 0)
         ops, _ = emitter.finished()
-    relief = {k: compile_value(material, material.wires[k], pictures, k) for k in p.RELIEF[:4] if k in material.wires}
-    return Program(
-        ops, *(relief.get(k, EMPTY) for k in p.RELIEF[:4]), "specular_roughness" in led, "thin_film_thickness" in led and material.surface.thin_film_weight > 0
+    height, normal, coat_height, coat_normal = (
+        compile_value(material, material.wires[k], pictures, k) if k in material.wires else EMPTY for k in p.RELIEF[:4]
     )
+    filmed = "thin_film_thickness" in led and material.surface.thin_film_weight > 0
+    return Program(ops, height, normal, coat_height, coat_normal, "specular_roughness" in led, filmed)
 
 
 def _raw(surface: Surface, key: str) -> tuple[float, ...]:

@@ -299,6 +299,7 @@ def tidied_places(material: Material) -> dict[str, tuple[float, float]]:
         columns.setdefault(depth[name], []).append(name)
     rank: dict[str, float] = {}
     for level in sorted(columns):
+
         def wanted(name: str) -> float:
             at = [rank[t] for t in leading[name] if t in rank] + ends[name]
             return sum(at) / len(at) if at else 1e6

@@ -232,7 +232,8 @@ def tie(folder: Path, appearance: str, swatch: str) -> None:
 
 
 def dressed_by_ties(document: Document, assets: AssetStore, material_ids: Iterable[str], folder: Path) -> tuple[Document, list[str]]:
-    """A document whose materials (those that an import made) wear the swatches that their name or colour is tied to; and sentences on what was done."""
+    """A document whose materials (those that an import made) wear the swatches that their name or colour is tied to; and sentences on what was
+    done."""
     ties = ties_of(folder)
     notes = []
     for material_id in material_ids:

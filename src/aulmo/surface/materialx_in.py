@@ -384,7 +384,9 @@ class _One:
         """What an input has: a number, three, "@id" of what leads it, or None."""
         faced = entry.getInterfaceInput()
         if faced is not None and entry.getConnectedNode() is None:
-            return self.value(faced, wanted, yes) if faced.getFullName() != entry.getFullName() and faced.getNamePath() != entry.getNamePath() else None
+            return (
+                self.value(faced, wanted, yes) if faced.getFullName() != entry.getFullName() and faced.getNamePath() != entry.getNamePath() else None
+            )
         node = entry.getConnectedNode()
         if node is None and (entry.getNodeName() or entry.getNodeGraphString() or entry.getOutputString()):
             raise BadFile(f"{self.reader.name}: {entry.getNamePath()} is led from something that is not there.")
@@ -477,7 +479,9 @@ class _One:
                 continue
             if isinstance(value, str):
                 source = self.nodes.get(value[1:].partition(":")[0])
-                plain_coordinates = source is not None and entry.getConnectedNode() is not None and entry.getConnectedNode().getCategory() == "texcoord"
+                plain_coordinates = (
+                    source is not None and entry.getConnectedNode() is not None and entry.getConnectedNode().getCategory() == "texcoord"
+                )
                 if key == "texcoord" and plain_coordinates and kind == "image" and not _own(entry.getConnectedNode()):
                     continue  # laid by the file's own coordinates
                 if one.led:
@@ -497,7 +501,11 @@ class _One:
         name = Path(wanted.replace("\\", "/")).name
         if not ours:
             space = entry.getActiveColorSpace()
-            plain = given in ("float", "vector2", "vector3", "vector4") or space in ("", "raw", "none", "lin_rec709", "acescg") and given not in ("color3", "color4")
+            plain = (
+                given in ("float", "vector2", "vector3", "vector4")
+                or space in ("", "raw", "none", "lin_rec709", "acescg")
+                and given not in ("color3", "color4")
+            )
             node = replace(node, as_colour=not plain, channel="colour")
         blob = self.reader.find(wanted)
         if blob is None:
@@ -515,8 +523,10 @@ class _One:
         category = element.getCategory()
         given = {entry.getName(): entry for entry in element.getInputs()}
         alike = {
-            "combine2": ("combine3", {"in1": "in1", "in2": "in2"}), "dodge": ("add", {"fg": "in1", "bg": "in2"}), "screen": ("max", {"fg": "in1", "bg": "in2"}),
-            "plus": ("add", {"fg": "in1", "bg": "in2"}), "minus": ("subtract", {"bg": "in1", "fg": "in2"}), "safepower": ("power", {"in1": "in1", "in2": "in2"}),
+            "combine2": ("combine3", {"in1": "in1", "in2": "in2"}), "dodge": ("add", {"fg": "in1", "bg": "in2"}), "screen": ("max",
+            {"fg": "in1", "bg": "in2"}),
+            "plus": ("add", {"fg": "in1", "bg": "in2"}), "minus": ("subtract", {"bg": "in1", "fg": "in2"}), "safepower": ("power",
+            {"in1": "in1", "in2": "in2"}),
             "randomfloat": ("random", {"min": "min", "max": "max"}), "colorcorrect": ("hsvadjust", {"in": "in"}), "tan": ("sin", {"in": "in"}),
         }  # fmt: skip
         if category in ("bump", "heighttonormal"):
@@ -645,17 +655,21 @@ _STANDARD: dict[str, Any] = {
     "specular_anisotropy": "specular_roughness_anisotropy", "specular_rotation": ("geometry_tangent_turn", _turned),
     "transmission": "transmission_weight", "transmission_color": "transmission_color", "transmission_depth": "transmission_depth",
     "transmission_scatter": "transmission_scatter", "transmission_scatter_anisotropy": "transmission_scatter_anisotropy",
-    "transmission_dispersion": ("transmission_dispersion_abbe_number", float), "transmission_extra_roughness": None, "subsurface": "subsurface_weight",
+    "transmission_dispersion": ("transmission_dispersion_abbe_number", float), "transmission_extra_roughness": None,
+    "subsurface": "subsurface_weight",
     "subsurface_color": "subsurface_color", "subsurface_radius": "subsurface_radius_scale", "subsurface_scale": "subsurface_radius",
-    "subsurface_anisotropy": "subsurface_scatter_anisotropy", "sheen": "fuzz_weight", "sheen_color": "fuzz_color", "sheen_roughness": "fuzz_roughness",
+    "subsurface_anisotropy": "subsurface_scatter_anisotropy", "sheen": "fuzz_weight", "sheen_color": "fuzz_color",
+    "sheen_roughness": "fuzz_roughness",
     "coat": "coat_weight", "coat_color": "coat_color", "coat_roughness": "coat_roughness", "coat_anisotropy": "coat_roughness_anisotropy",
     "coat_rotation": None, "coat_IOR": "coat_ior", "coat_affect_color": "coat_darkening", "coat_affect_roughness": None, "coat_normal": "coat_normal",
     "thin_film_thickness": ("thin_film_thickness", _um), "thin_film_IOR": "thin_film_ior", "emission": ("emission_luminance", _nits),
-    "emission_color": "emission_color", "opacity": ("geometry_opacity", _mean), "thin_walled": "geometry_thin_walled", "normal": "normal", "tangent": None,
+    "emission_color": "emission_color", "opacity": ("geometry_opacity", _mean), "thin_walled": "geometry_thin_walled", "normal": "normal",
+    "tangent": None,
 }  # fmt: skip
 _GLTF: dict[str, Any] = {
     "base_color": "base_color", "metallic": "base_metalness", "roughness": "specular_roughness", "normal": "normal", "tangent": None,
-    "occlusion": None, "transmission": "transmission_weight", "specular": "specular_weight", "specular_color": "specular_color", "ior": "specular_ior",
+    "occlusion": None, "transmission": "transmission_weight", "specular": "specular_weight", "specular_color": "specular_color",
+    "ior": "specular_ior",
     "alpha": "geometry_opacity", "alpha_mode": None, "alpha_cutoff": None, "iridescence": "thin_film_weight", "iridescence_ior": "thin_film_ior",
     "iridescence_thickness": ("thin_film_thickness", _um), "sheen_color": "fuzz_color", "sheen_roughness": "fuzz_roughness",
     "clearcoat": "coat_weight", "clearcoat_roughness": "coat_roughness", "clearcoat_normal": "coat_normal", "emissive": "emission_color",

@@ -100,7 +100,7 @@ class _Writer:
         self.flow: dict[str, Flow] = flows(material, order)
         by_id = {n.id: n for n in material.nodes}
         name = mx.createValidName(material.name)
-        self.graph = document.addNodeGraph(f"NG_{name}") if order else None
+        self.graph: Any = document.addNodeGraph(f"NG_{name}") if order else None
         for node_id in order:
             self._node(by_id[node_id])
         shader = self._shader(f"SR_{name}", material.surface, material.wires)

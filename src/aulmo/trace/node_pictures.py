@@ -126,7 +126,8 @@ class NodePictures:
 
 
 def _pictured(values: np.ndarray, flow: str, side: int, fault: str) -> NodePicture:
-    """Values (side * side, 3) to be shown: colours as a display has them (darkened where they go beyond white), numbers as greys (stretched where they go beyond 0 to 1), directions as
+    """Values (side * side, 3) to be shown: colours as a display has them (darkened where they go beyond white), numbers as greys (stretched where
+    they go beyond 0 to 1), directions as
     x, y and z about a middle grey."""
     number = values[:, 0] if flow == "number" else values.mean(1)
     lowest, mean, highest = float(number.min()), float(number.mean()), float(number.max())

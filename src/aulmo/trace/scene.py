@@ -204,7 +204,8 @@ class SceneBuilder:
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
         clear = (masks[:solid] & MASK_CLEAR) != 0
         return Scene(
-            arrays, (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear], world[:solid][clear]),
+            arrays, (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear],
+            world[:solid][clear]),
             triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
         )  # fmt: skip

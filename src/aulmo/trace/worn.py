@@ -44,7 +44,8 @@ class Worn(NamedTuple):
     light through; of
     parts with face sets, by instance, the rows that their triangles wear (m,) int32; where in the joined `face_rows` each instance begins, or
     -1; of each row its name, whether nodes lead its glow, and what the kernels read. `printed` : by decal the row of its material, its picture or -1
-    and its row of `coat_rows` or -1. `layers` : see `arrays`; `radii` of curvature that programs ask for, in mm. `held` keeps the pictures' memory."""
+    and its row of `coat_rows` or -1. `layers` : see `arrays`; `radii` of curvature that programs ask for, in mm. `held` keeps the pictures'
+    memory."""
 
     which: np.ndarray
     faces: dict[int, np.ndarray]
@@ -93,12 +94,14 @@ def wear(
         names.append("Floor")
         dressed.append(materials.get(floor or ""))
     over: dict[int, list[tuple[int, SurfaceLayer]]] = {}
-    for row, one in list(enumerate(dressed)):
-        for layer in one.layers if one is not None else ():
+    for row, held in list(enumerate(dressed)):
+        if held is None:
+            continue
+        for layer in held.layers:
             over.setdefault(row, []).append((len(surfaces), layer))
             surfaces.append(layer.surface)
             names.append(names[row])
-            dressed.append(replace(one, surface=layer.surface, wires=layer.wires, layers=()))
+            dressed.append(replace(held, surface=layer.surface, wires=layer.wires, layers=()))
     ground = len(surfaces)
     coats: list[str] = [key for key, one in prints.items() if one.coats]
     printed_rows: dict[str, int] = {}
@@ -149,7 +152,8 @@ def wear(
         face_start[k] = starts[start_of[worn[k]]]
     return Worn(
         indices, faces, face_start, np.concatenate(joined) if joined else np.zeros(0, np.int32), own, tuple(names), [leads_glow(m) for m in dressed],
-        numbers, np.array(albedos, np.float32), np.array(films) if films else np.zeros((1, 6, a.FILM_STEPS + 1)), programs, ops, lays, pictures, printed,
+        numbers, np.array(albedos, np.float32), np.array(films) if films else np.zeros((1, 6, a.FILM_STEPS + 1)), programs, ops, lays, pictures,
+        printed,
         coat_rows, layers, tuple(book.radii), held,
     )  # fmt: skip
 

@@ -74,7 +74,8 @@ def pictured(bench, qtbot, count: int) -> None:
 
 
 def test_a_heat_tint_is_built_from_nothing_with_the_hand(window, bench, qtbot):
-    """Double-click to find a gradient, give it numbers and stops, pull its wire to nothing for the heat tint, and that to Colour: the picture has it."""
+    """Double-click to find a gradient, give it numbers and stops, pull its wire to nothing for the heat tint, and that to Colour: the picture has
+    it."""
     canvas, details = bench.canvas, window.details
     QTest.mouseDClick(canvas, LEFT, NONE, QPoint(60, 60))
     find(canvas, "gradient")
@@ -242,9 +243,9 @@ def test_a_colour_led_to_a_number_says_how_it_is_read_and_can_be_read_otherwise(
     bench.canvas.choose(("m",))
     made = graph.connected(worn(window, "ball"), "c:red", ("surface", "specular_roughness"))
     window.session.apply("By red", edits.put_material(window.session.document, made))
-    from aulmo.trace.material.openpbr import ALPHA_X
-    from aulmo.trace.material.material_rows import material_row
     from aulmo.surface.compiling import compile_program
+    from aulmo.trace.material.material_rows import material_row
+    from aulmo.trace.material.openpbr import ALPHA_X
     from aulmo.trace.pattern.program_run import run
 
     for reads, rough in (("c:red", 0.8), ("c", 0.2722287 * 0.8 + 0.6740818 * 0.2 + 0.0536895 * 0.1)):
@@ -265,7 +266,9 @@ def test_e_held_shows_the_node_alone_on_the_part_and_let_go_shows_the_surface(wi
     QTest.keyPress(canvas, Qt.Key.Key_E)
     assert window.session.node_alone == (worn(window, "ball").id, "g") and window.session.document is before
     shown = window.session.shown
-    qtbot.waitUntil(lambda: window.picture.draft is not None and window.picture.draft.document is shown if hasattr(window.picture.draft, "document") else True)
+    qtbot.waitUntil(
+        lambda: window.picture.draft is not None and window.picture.draft.document is shown if hasattr(window.picture.draft, "document") else True
+    )
     alone = shown.materials[worn(window, "ball").id]
     assert alone.wires == {"emission_color": "g"} and alone.surface.base_weight == 0.0 and alone.surface.specular_weight == 0.0
     QTest.keyRelease(canvas, Qt.Key.Key_E)

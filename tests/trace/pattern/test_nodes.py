@@ -28,7 +28,9 @@ UP = (0.0, 0.0, 1.0)
 def found(node, places=PLACES, others=(), wide=1e-6, normals=None, box=None, material=None, book=None) -> np.ndarray:
     """(n, 3) of a node at places of a part whose box is that of `box` (n, 3) points."""
     book = book or ProgramBook(AssetStore())
-    material = material or Material("m", "M", nodes=(*others, node), lays=(Lay("flat", projection="flat", width_mm=10.0, height_mm=10.0, keep_shape=False),))
+    material = material or Material(
+        "m", "M", nodes=(*others, node), lays=(Lay("flat", projection="flat", width_mm=10.0, height_mm=10.0, keep_shape=False),)
+    )
     ops = compile_value(material, node.id, book, "")
     lays, pictures, _held = book.tables()
     places = np.asarray(places, float)
@@ -70,7 +72,17 @@ SINGLE = {
 
 @pytest.mark.parametrize("kind", SINGLE)
 def test_sums_of_one(kind):
-    np.testing.assert_allclose(found(Node("n", kind, {"in": "@p"}), PLACES / 20, [POSITION, ])[:, :], SINGLE[kind](PLACES / 20), atol=1e-9)
+    np.testing.assert_allclose(
+        found(
+            Node("n", kind, {"in": "@p"}),
+            PLACES / 20,
+            [
+                POSITION,
+            ],
+        )[:, :],
+        SINGLE[kind](PLACES / 20),
+        atol=1e-9,
+    )
 
 
 def test_powers_roots_and_logarithms():
@@ -144,7 +156,9 @@ def test_a_wire_reads_a_colour_by_its_luminance_or_by_one_of_its_numbers():
     colour = Node("c", "constant", {"value": (0.2, 0.7, 0.4)})
     given = {"": 0.54775, ":red": 0.2, ":green": 0.7, ":blue": 0.4, ":luminance": 0.54775}
     for reads, expected in given.items():
-        assert found(Node("n", "noise2d", {"amplitude": 0.0, "pivot": f"@c{reads}"}), [[0, 0, 0]], [colour])[0, 0] == pytest.approx(expected, abs=1e-4)
+        assert found(Node("n", "noise2d", {"amplitude": 0.0, "pivot": f"@c{reads}"}), [[0, 0, 0]], [colour])[0, 0] == pytest.approx(
+            expected, abs=1e-4
+        )
 
 
 def test_glowing_bodies_have_the_colour_of_their_temperature():
@@ -174,7 +188,9 @@ def test_directions():
 def test_turns_are_the_standards():
     """A positive turn in the plane takes what is above to the right; in space it is v M of the standard."""
     np.testing.assert_allclose(one("rotate2d", [[0, 0, 0]], **{"in": (1.0, 0.0, 0.0), "amount": 90.0})[0], [0.0, -1.0, 0.0], atol=1e-12)
-    np.testing.assert_allclose(one("rotate3d", [[0, 0, 0]], **{"in": (1.0, 0.0, 0.0), "amount": 90.0, "axis": (0.0, 0.0, 2.0)})[0], [0, -1, 0], atol=1e-12)
+    np.testing.assert_allclose(
+        one("rotate3d", [[0, 0, 0]], **{"in": (1.0, 0.0, 0.0), "amount": 90.0, "axis": (0.0, 0.0, 2.0)})[0], [0, -1, 0], atol=1e-12
+    )
     place = {"texcoord": (0.7, 0.4, 0.0), "pivot": (0.5, 0.5, 0.0), "scale": (2.0, 4.0, 1.0), "rotate": 90.0, "offset": (0.1, 0.2, 0.0)}
     x, y = (0.7 - 0.5) / 2, (0.4 - 0.5) / 4
     np.testing.assert_allclose(one("place2d", [[0, 0, 0]], **place)[0], [y - 0.1 + 0.5, -x - 0.2 + 0.5, 0.0], atol=1e-12)
@@ -501,7 +517,11 @@ def test_edges_of_a_box_are_worn_and_its_sides_are_not():
     book = ProgramBook(AssetStore())
     table = bake_curvature(mesh, 1.0)
     assert table[1] > 0
-    nodes = (Node("c", "curvature", {"radius_mm": 1.0}), Node("h", "cavity", {"radius_mm": 1.0}), Node("w", "edgewear", {"radius_mm": 1.0, "rough": 0.0}))
+    nodes = (
+        Node("c", "curvature", {"radius_mm": 1.0}),
+        Node("h", "cavity", {"radius_mm": 1.0}),
+        Node("w", "edgewear", {"radius_mm": 1.0, "rough": 0.0}),
+    )
     top = float(mesh.vertices[:, 2].max())
     side = float(mesh.vertices[:, 0].max())
     middle = mesh.vertices.mean(0)
@@ -566,14 +586,18 @@ def test_sixty_nodes_in_a_material_run_and_a_thousand_that_hang_in_a_row():
     assert found(chain[60], [[0, 0, 0]], chain[:60])[0, 0] == pytest.approx(0.7)
     assert found(chain[-1], [[0, 0, 0]], chain[:-1])[0, 0] == pytest.approx(10.09)
     leaves = [Node(f"c{k}", "noise", {"size_mm": 1.0 + k}) for k in range(60)]
-    sums = [Node("s0", "add", {"in1": "@c0", "in2": "@c1"})] + [Node(f"s{k}", "add", {"in1": f"@s{k - 1}", "in2": f"@c{k + 1}"}) for k in range(1, 59)]
+    sums = [Node("s0", "add", {"in1": "@c0", "in2": "@c1"})] + [
+        Node(f"s{k}", "add", {"in1": f"@s{k - 1}", "in2": f"@c{k + 1}"}) for k in range(1, 59)
+    ]
     total = found(sums[-1], [[1.0, 2.0, 3.0]], [*leaves, *sums[:-1]])[0, 0]
     assert total == pytest.approx(sum(found(leaf, [[1.0, 2.0, 3.0]])[0, 0] for leaf in leaves))
 
 
 def test_circles_and_strange_nodes_are_a_sentence():
     with pytest.raises(BadValue, match="run in a circle"):
-        compile_program(Material("m", "M", nodes=(Node("a", "floor", {"in": "@b"}), Node("b", "ceil", {"in": "@a"})), wires={"base_color": "a"}), None)
+        compile_program(
+            Material("m", "M", nodes=(Node("a", "floor", {"in": "@b"}), Node("b", "ceil", {"in": "@a"})), wires={"base_color": "a"}), None
+        )
     with pytest.raises(BadValue, match="kind that Aulmo does not know: glitter"):
         compile_program(Material("m", "M", nodes=(Node("a", "glitter"),), wires={"base_color": "a"}), None)
     deep = [Node("n0", "noise")] + [Node(f"n{k}", "heighttonormal", {"in": f"@e{k - 1}" if k > 1 else "@n0"}) for k in range(1, 9)]
@@ -588,7 +612,8 @@ VARIED = {
     "coat_weight": (0.6, {"coat_color": (0.9, 0.5, 0.2)}), "subsurface_radius_scale": ((0.3, 0.8, 0.5), {"subsurface_weight": 1.0}),
     "coat_ior": (1.9, {"coat_weight": 1.0}), "coat_darkening": (0.25, {"coat_weight": 1.0}), "fuzz_color": ((0.2, 0.4, 0.9), {"fuzz_weight": 1.0}),
     "fuzz_roughness": (0.8, {"fuzz_weight": 1.0}), "emission_luminance": (120.0, {"emission_luminance": 50.0, "emission_color": (1.0, 0.5, 0.2)}),
-    "geometry_tangent_turn": (30.0, {}), "transmission_color": ((0.2, 0.5, 0.8), {"transmission_weight": 1.0}), "specular_color": ((0.3, 0.6, 0.9), {}),
+    "geometry_tangent_turn": (30.0, {}), "transmission_color": ((0.2, 0.5, 0.8), {"transmission_weight": 1.0}), "specular_color": ((0.3, 0.6, 0.9),
+    {}),
     "base_metalness": (0.4, {}), "coat_roughness_anisotropy": (0.5, {"coat_weight": 1.0, "coat_roughness": 0.3}), "specular_roughness": (0.55, {}),
     "fuzz_weight": (0.4, {}), "transmission_weight": (0.3, {}), "subsurface_color": ((0.9, 0.5, 0.2), {"subsurface_weight": 1.0}),
     "base_color": ((0.9, 0.5, 0.2), {}), "geometry_opacity": (0.35, {}), "coat_roughness": (0.4, {"coat_weight": 1.0}),
@@ -621,7 +646,9 @@ def test_a_wire_to_any_parameter_makes_the_row_that_its_value_would(parameter):
 
 def test_what_is_one_all_through_a_body_gets_the_mean_of_what_leads_it():
     nodes = [Node("n", "noise", {"size_mm": 3.0}), Node("r", "range", {"in": "@n", "outlow": 2.0, "outhigh": 6.0})]
-    document, assets = dressed(plane(), Surface(transmission_weight=1.0, transmission_color=(0.2, 0.5, 0.8)), nodes=nodes, wires={"transmission_depth": "r"})
+    document, assets = dressed(
+        plane(), Surface(transmission_weight=1.0, transmission_color=(0.2, 0.5, 0.8)), nodes=nodes, wires={"transmission_depth": "r"}
+    )
     from aulmo.trace.material import openpbr as o
 
     row = SceneBuilder(assets).build(document).arrays.materials[1]

@@ -1,9 +1,8 @@
 """Surface's bench, the face for nodes: the canvas, what it is called, and the commands on nodes."""
 
 import msgspec
-from PySide6.QtCore import QPointF
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QFileDialog, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.stage import Desk
@@ -87,7 +86,7 @@ class NodesBench(QWidget):
         desk.registry.handle("copy", lambda: on() and bool(self._nodes()), self.copy, sooner=True)
         desk.registry.handle("paste", lambda: on() and self.clip is not None and session.copied_material is None, self.paste, sooner=True)
         add = desk.registry.add
-        add("node_add", "Add a node…", "Nodes", "", self.find, desk.working)
+        add("node_add", "Add a node…", "Nodes", "", self.find_node, desk.working)
         add("node_gather", "Gather nodes in one card", "Nodes", "", self.gather, lambda: on() and len(self._nodes()) > 1)
         add("node_apart", "Take a card of nodes apart", "Nodes", "", self.take_apart, lambda: on() and bool(self._groups()))
         add("node_tidy", "Tidy up the nodes", "Nodes", "", self.tidy, on)
@@ -136,7 +135,7 @@ class NodesBench(QWidget):
         material, chosen = self.canvas.material, set(self.canvas.chosen)
         return [g.id for g in material.groups if g.id in chosen] if material is not None else []
 
-    def find(self) -> None:
+    def find_node(self) -> None:
         """Turn the bench to nodes and find one."""
         self.session.set_stage("Surface")
         self.session.face_wanted.emit("Nodes")
@@ -206,13 +205,3 @@ class NodesBench(QWidget):
         if material is not None:
             self.canvas.attempt("Added a surface over this one", lambda m: graph.with_layer(m, m.surface, "Layer", mask)[0])
             self.canvas.frame_all()
-
-    def choose_picture(self) -> None:
-        """Ask for pictures, a node for each."""
-        from aulmo.desk.surface.decal_commands import PICTURES
-
-        names, _ = QFileDialog.getOpenFileNames(self.desk.window, "Pictures", self.desk.folder(), PICTURES)
-        from pathlib import Path
-
-        for k, name in enumerate(names):
-            self.canvas.add_picture(Path(name), self.canvas.to_bench(QPointF(30.0, 30.0 + 70.0 * k)))

@@ -2,8 +2,7 @@
 
 from pathlib import Path
 
-from PySide6.QtCore import QBuffer, QIODevice, Signal
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QBuffer, QIODevice, QObject, Signal
 from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 

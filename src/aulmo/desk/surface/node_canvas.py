@@ -426,7 +426,7 @@ class NodeCanvas(QWidget):
         elif card.kind == "group":
             self.attempt("Took a group apart", lambda m: graph.opened(m, card.id))
 
-    def _find(self, at: QPointF, kinds: list[str], chosen: Callable[[str], None]) -> None:
+    def _find(self, at: QPointF, kinds: list[str], chosen: Callable[[str], Any]) -> None:
         if self.material is None:
             self.session.hint.emit("Click a part first: its material's nodes are shown here")
             return
@@ -733,5 +733,3 @@ class NodeCanvas(QWidget):
         painter.setPen(QPen(QColor(t.accent_hover), 2.0))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
-
-

@@ -13,7 +13,17 @@ from aulmo.surface.graph import CARD_WIDTH, GAP_X, Target
 from aulmo.surface.program import EVEN, RELIEF, WIRED
 
 # what the surface's card always shows; the rest is one click away
-MAIN = ("base_color", "specular_roughness", "base_metalness", "specular_color", "coat_weight", "emission_color", "geometry_opacity", "height", "displacement")
+MAIN = (
+    "base_color",
+    "specular_roughness",
+    "base_metalness",
+    "specular_color",
+    "coat_weight",
+    "emission_color",
+    "geometry_opacity",
+    "height",
+    "displacement",
+)
 EVERY = (*dict.fromkeys((*MAIN, *WIRED, *EVEN, *RELIEF)),)
 ROW, HEAD, DOT = 22.0, 84.0, 4.0
 SURFACE, SURFACE_WIDTH = "surface", 146.0
@@ -100,7 +110,8 @@ def plan(material: Material, every: bool, chosen: tuple[str, ...] = ()) -> Plan:
 def _card(material: Material, name: str, kind: str, place: tuple[float, float], gives: bool, every: bool) -> Card:
     rect = QRectF(place[0], place[1], CARD_WIDTH, graph.card_height(material, name, every))
     inputs = tuple(
-        (target, words, QPointF(rect.left(), rect.top() + 18.0 + 14.0 * k)) for k, (target, words) in enumerate(graph.card_inputs(material, name, every))
+        (target, words, QPointF(rect.left(), rect.top() + 18.0 + 14.0 * k))
+        for k, (target, words) in enumerate(graph.card_inputs(material, name, every))
     )
     return Card(name, kind, rect, inputs, QPointF(rect.right(), rect.top() + 29.0) if gives else None)
 

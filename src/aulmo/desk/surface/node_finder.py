@@ -1,6 +1,6 @@
 """Finding a node by typing: a small list at the cursor of the kinds that fit."""
 
-from typing import Callable
+from typing import Any, Callable
 
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtWidgets import QFrame, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
@@ -14,6 +14,7 @@ class NodeFinder(QFrame):
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
+        self._bench = parent
         self.setObjectName("card")
         self.setFixedSize(250, 300)
         layout = QVBoxLayout(self)
@@ -30,12 +31,12 @@ class NodeFinder(QFrame):
         layout.addWidget(self.entry)
         layout.addWidget(self.list)
         self._kinds: list[str] = []
-        self._chosen: Callable[[str], None] = lambda _: None
+        self._chosen: Callable[[str], Any] = lambda _: None
         self.hide()
 
-    def open_at(self, at: QPoint, kinds: list[str], chosen: Callable[[str], None]) -> None:
+    def open_at(self, at: QPoint, kinds: list[str], chosen: Callable[[str], Any]) -> None:
         """Show the kinds that fit beside a point of the bench."""
-        parent = self.parentWidget()
+        parent = self._bench
         self.setFixedHeight(min(300, parent.height() - 8))
         self.move(max(0, min(at.x(), parent.width() - self.width() - 4)), max(0, min(at.y(), parent.height() - self.height() - 4)))
         self.setStyleSheet(f"QFrame#card {{ border: 1px solid {theme.current().line}; }} QListWidget {{ background: transparent; border: none; }}")
@@ -98,4 +99,4 @@ class NodeFinder(QFrame):
 
     def _close(self) -> None:
         self.hide()
-        self.parentWidget().setFocus()
+        self._bench.setFocus()

@@ -8,9 +8,9 @@ from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.node_rows import input_row
 from aulmo.desk.widgets.fields import Section, label
-from aulmo.surface.graph import label_of
 from aulmo.document.node_table import KINDS, Input
 from aulmo.document.records import Material, Node
+from aulmo.surface.graph import label_of
 
 _TITLES = {("wood", "first"): "Early wood", ("wood", "second"): "Late wood"}
 _ALONG = {"wood": "Along", "noise": "Along", "stripes": "Across", "dots": "Along", "ramp": "Along", "image": "Axis", "weave": "Axis"}
@@ -57,7 +57,8 @@ class GrainSection(Section):
             if node.kind in _ALONG:
                 made.append(self._row(node, "axis", "axis", title=_ALONG[node.kind]))
             if made:
-                heading = label(label_of(node) if node.name or node.id == node.kind else f"{node.id.replace('-', ' ').capitalize()}, {label_of(node).lower()}")
+                words = node.id.replace("-", " ").capitalize()
+                heading = label(label_of(node) if node.name or node.id == node.kind else f"{words}, {label_of(node).lower()}")
                 heading.setContentsMargins(9, 4, 0, 0)
                 for widget in (heading, *(m.widget for m in made)):
                     self._groups.append(self.add(widget))

@@ -24,7 +24,8 @@ from aulmo.surface.picture_set import loaded
 
 _ALONG = {"stripes": "Across", "dots": "Along", "wood": "Along", "noise": "Along", "ramp": "Along", "gradient": "Along", "brushed": "Along"}
 _TITLES = {
-    "shape": "Shape", "repeat": "Repeated", "style": "Gives", "space": "In", "invert": "Is 1", "geomprop": "Which", "doclamp": "Ends", "index": "Which",
+    "shape": "Shape", "repeat": "Repeated", "style": "Gives", "space": "In", "invert": "Is 1", "geomprop": "Which", "doclamp": "Ends",
+    "index": "Which",
     "pattern": "Pattern", "way": "Lines", "gives": "Gives", "over": "Over", "in": "Stops in", "between": "Between", "operationorder": "Order",
     "uaddressmode": "Beyond, across", "vaddressmode": "Beyond, down", "text": "Text",
 }  # fmt: skip
@@ -89,7 +90,17 @@ class NodePage(Page):
         if node is not None:
             led = tuple((k, v) for k, v in node.inputs.items() if isinstance(v, str))
             wide = tuple(k for k, v in node.inputs.items() if isinstance(v, tuple))
-            shape = (material.id, name, node.kind, led, wide, tuple(node.choices.items()), len(node.stops), node.file, tuple(one.id for one in material.lays))
+            shape = (
+                material.id,
+                name,
+                node.kind,
+                led,
+                wide,
+                tuple(node.choices.items()),
+                len(node.stops),
+                node.file,
+                tuple(one.id for one in material.lays),
+            )
         else:
             shape = (material.id, name, group, layer and (layer.wires, isinstance(layer.mask, str)))
         if shape != self._shape:
@@ -106,7 +117,9 @@ class NodePage(Page):
     def _show_picture(self) -> None:
         material, name = self.subject()
         canvas = self.bench.canvas
-        found = canvas.pictures.get(name if name in canvas.pictures else canvas._given_by(name) if material is not None and canvas.material is not None else "")
+        found = canvas.pictures.get(
+            name if name in canvas.pictures else canvas._given_by(name) if material is not None and canvas.material is not None else ""
+        )
         pixmap = canvas.pixmap(name) if found is not None else None
         self.picture.setVisible(pixmap is not None)
         self.measured.setVisible(found is not None and not found.fault)
@@ -172,7 +185,9 @@ class NodePage(Page):
             words = node.file or "No picture yet"
             if node.file and node.image is None:
                 words += "  (missing)"
-            self._put(row("Picture" if node.kind != "shapes" else "Shape", label(words, ""), button("Choose…", lambda: self._choose_file(node), "small")))
+            self._put(
+                row("Picture" if node.kind != "shapes" else "Shape", label(words, ""), button("Choose…", lambda: self._choose_file(node), "small"))
+            )
             if node.kind != "shapes":
                 for step in ("channel", "as_colour"):
                     self._add_bound(step, f"materials/{{material}}/nodes/{node.id}/{step}")
@@ -270,7 +285,10 @@ class NodePage(Page):
             field = QLineEdit(node.choices.get(name, ""))
             field.setAccessibleName(title)
             field.editingFinished.connect(
-                lambda: field.text() != node.choices.get(name, "") and self._node_changed(f"Changed {title.lower()}", node.id, choices={**node.choices, name: field.text()})
+                lambda: (
+                    field.text() != node.choices.get(name, "")
+                    and self._node_changed(f"Changed {title.lower()}", node.id, choices={**node.choices, name: field.text()})
+                )
             )
             return row(title, field)
         choice = Choice()
@@ -361,7 +379,7 @@ class NodePage(Page):
             return
         stops = sorted(node.stops, key=lambda s: s.at)
         if not stops:
-            fresh = (Stop(0.0, (0.05, 0.05, 0.05)), Stop(1.0, (0.8, 0.8, 0.8)))
+            fresh: tuple[Stop, ...] = (Stop(0.0, (0.05, 0.05, 0.05)), Stop(1.0, (0.8, 0.8, 0.8)))
         elif len(stops) == 1:
             fresh = (*stops, Stop(stops[0].at + 1.0, stops[0].colour))
         else:  # in the middle of the widest gap
@@ -387,10 +405,18 @@ class NodePage(Page):
             field = QLineEdit(words)
             field.setAccessibleName(f"Name of {words}")
             field.editingFinished.connect(lambda f=field, k=key: f.text() and self._group_changed(group.id, inputs={**group.inputs, k: f.text()}))
-            hide = button("✕", lambda k=key: self._group_changed(group.id, inputs={i: w for i, w in group.inputs.items() if i != k}), "link", "Not on the card")
+            hide = button(
+                "✕", lambda k=key: self._group_changed(group.id, inputs={i: w for i, w in group.inputs.items() if i != k}), "link", "Not on the card"
+            )
             self._put(row("called", field, hide))
         more = Choice()
-        inside = [(f"{graph.label_of(n)}: {i.label}", f"{n.id}/{i.name}") for n in material.nodes if n.group == group.id for i in KINDS[n.kind].inputs if i.led]
+        inside = [
+            (f"{graph.label_of(n)}: {i.label}", f"{n.id}/{i.name}")
+            for n in material.nodes
+            if n.group == group.id
+            for i in KINDS[n.kind].inputs
+            if i.led
+        ]
         more.fill([("Show another input…", ""), *((w, k) for w, k in inside if k not in group.inputs)], "")
         more.setAccessibleName("Show another input")
         words_of = dict((k, w) for w, k in inside)

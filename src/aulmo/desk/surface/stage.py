@@ -9,8 +9,8 @@ from aulmo.desk.surface.commands import SurfaceCommands
 from aulmo.desk.surface.decal_commands import DecalCommands
 from aulmo.desk.surface.decal_marks import DecalMarks
 from aulmo.desk.surface.decal_tool import DecalTool, StickTool
-from aulmo.desk.surface.library_commands import LibraryCommands
 from aulmo.desk.surface.lay_tool import LayTool
+from aulmo.desk.surface.library_commands import LibraryCommands
 from aulmo.desk.surface.page import SurfacePage
 from aulmo.desk.surface.page_decal import DecalPage
 from aulmo.desk.surface.page_node import NodePage
@@ -32,7 +32,8 @@ def _build(desk: Desk) -> Built:
     commands.card = SetCard(picture, decals.drop_picture)
     commands.drops = PictureDrops(picture, commands.card)
     picture.takers.append(commands.drops)
-    benches = {"Swatches": SurfaceBench(session, materials), "Nodes": nodes, "Decals": DecalsBench(session, decals), "Pictures": PicturesBench(session)}
+    benches = {"Swatches": SurfaceBench(session, materials), "Nodes": nodes, "Decals": DecalsBench(session, decals),
+        "Pictures": PicturesBench(session)}
     return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals), "nodes": NodePage(nodes)}, commands)
 
 

@@ -179,7 +179,8 @@ class ProgramBook:
     def gather(
         self, materials: list[Material | None], numbers: np.ndarray, albedos: list, films: list, over: dict[int, list[tuple[int, SurfaceLayer]]],
     ) -> tuple[np.ndarray, np.ndarray, np.ndarray]:  # fmt: skip
-        """(programs, ops, layers) for materials in the order of their rows; flags `numbers` and adds tables to `albedos` and `films`. `over` has the rows of
+        """(programs, ops, layers) for materials in the order of their rows; flags `numbers` and adds tables to `albedos` and `films`. `over` has
+        the rows of
         the layers that lie over a row, the lowest first. Pictures and lays get their numbers meanwhile (see `begin`, `tables`).
 
         Raises BadValue or BadFile with a sentence when nodes or pictures are wrong.

@@ -107,9 +107,11 @@ def run_program(scene, registers, m, which, instance, triangle, time, wide, px, 
         if normal_last > normal and int(scene.ops[normal, O_CODE]) != IMAGE:  # a direction in the part's axes
             dx, dy, dz = registers[0, 0], registers[0, 1], registers[0, 2]
             w = scene.normal_matrices[instance]
-            qx, qy, qz = w[0, 0] * dx + w[0, 1] * dy + w[0, 2] * dz, w[1, 0] * dx + w[1, 1] * dy + w[1, 2] * dz, w[2, 0] * dx + w[2, 1] * dy + w[2, 2] * dz
+            qx, qy, qz = w[0, 0] * dx + w[0, 1] * dy + w[0, 2] * dz, w[1, 0] * dx + w[1, 1] * dy + w[1, 2] * dz, w[2, 0] * dx + w[2, 1] * dy + w[2,
+                2] * dz
             # as far as it leans away from what the surface has, so that softened edges stay soft
-            ux, uy, uz = w[0, 0] * ex + w[0, 1] * ey + w[0, 2] * ez, w[1, 0] * ex + w[1, 1] * ey + w[1, 2] * ez, w[2, 0] * ex + w[2, 1] * ey + w[2, 2] * ez
+            ux, uy, uz = w[0, 0] * ex + w[0, 1] * ey + w[0, 2] * ez, w[1, 0] * ex + w[1, 1] * ey + w[1, 2] * ez, w[2, 0] * ex + w[2, 1] * ey + w[2,
+                2] * ez
             length, own = math.sqrt(qx * qx + qy * qy + qz * qz), math.sqrt(ux * ux + uy * uy + uz * uz)
             if length > 1e-12 and own > 1e-12:
                 kx, ky, kz = nx + qx / length - ux / own, ny + qy / length - uy / own, nz + qz / length - uz / own
