@@ -306,7 +306,7 @@ def test_copies_are_brought_up_to_date_by_choice(tmp_path):
     assert fresh.materials[name].surface.specular_roughness == 0.5 and library.outdated(fresh, AssetStore(), tmp_path) == []
 
 
-def test_appearances_of_a_cad_file_wear_the_swatches_they_are_tied_to(tmp_path):
+def test_looks_of_a_cad_file_wear_the_swatches_they_are_tied_to(tmp_path):
     copper = swatches.material("Copper")
     library.save_swatch(one(copper), AssetStore(), copper.id, tmp_path)
     library.tie(tmp_path, "Body colour 7", "Copper.zip")

@@ -1,5 +1,5 @@
 """My swatches: a folder of the artist's choice with one file for each, a zip of MaterialX, its pictures and a thumbnail. Names that CAD files give
-to appearances can be tied to swatches, so that the next import wears them at once.
+to colours can be tied to swatches, so that the next import wears them at once.
 """
 
 import json
@@ -205,7 +205,7 @@ def surface_only(document: Document, source: str, target: str) -> Document:
     return edits.put_material(document, replace(document.materials[target], surface=document.materials[source].surface))
 
 
-# appearances of CAD files
+# looks of CAD files
 
 
 def ties_of(folder: Path) -> dict[str, str]:

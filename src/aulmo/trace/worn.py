@@ -94,14 +94,14 @@ def wear(
         names.append("Floor")
         dressed.append(materials.get(floor or ""))
     over: dict[int, list[tuple[int, SurfaceLayer]]] = {}
-    for row, held in list(enumerate(dressed)):
-        if held is None:
+    for row, dress_of in list(enumerate(dressed)):
+        if dress_of is None:
             continue
-        for layer in held.layers:
+        for layer in dress_of.layers:
             over.setdefault(row, []).append((len(surfaces), layer))
             surfaces.append(layer.surface)
             names.append(names[row])
-            dressed.append(replace(held, surface=layer.surface, wires=layer.wires, layers=()))
+            dressed.append(replace(dress_of, surface=layer.surface, wires=layer.wires, layers=()))
     ground = len(surfaces)
     coats: list[str] = [key for key, one in prints.items() if one.coats]
     printed_rows: dict[str, int] = {}

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QLineEdit, QPushButton
 from aulmo.desk.widgets.fields import Choice
 from aulmo.document import edits
 from aulmo.document.records import Node, Stop, Surface
-from aulmo.surface import graph
+from aulmo.surface import node_edits
 from aulmo.trace.scene import SceneBuilder
 from desk_tools import settle, surface_page, type_into, worn
 from dressing import png
@@ -239,9 +239,9 @@ def test_a_picture_dropped_on_the_bench_is_a_node_and_both_views_agree(window, b
 
 def test_a_colour_led_to_a_number_says_how_it_is_read_and_can_be_read_otherwise(window, bench):
     put(window, [Node("c", "constant", {"value": (0.8, 0.2, 0.1)}), Node("m", "multiply", {"in1": "@c", "in2": 1.0})], {"specular_roughness": "c"})
-    assert graph.conversion("colour", "number", "") == "luminance"
+    assert node_edits.conversion("colour", "number", "") == "luminance"
     bench.canvas.choose(("m",))
-    made = graph.connected(worn(window, "ball"), "c:red", ("surface", "specular_roughness"))
+    made = node_edits.connected(worn(window, "ball"), "c:red", ("surface", "specular_roughness"))
     window.session.apply("By red", edits.put_material(window.session.document, made))
     from aulmo.surface.compiling import compile_program
     from aulmo.trace.material.material_rows import material_row
@@ -249,7 +249,7 @@ def test_a_colour_led_to_a_number_says_how_it_is_read_and_can_be_read_otherwise(
     from aulmo.trace.pattern.program_run import run
 
     for reads, rough in (("c:red", 0.8), ("c", 0.2722287 * 0.8 + 0.6740818 * 0.2 + 0.0536895 * 0.1)):
-        program = compile_program(graph.connected(made, reads, ("surface", "specular_roughness")), None)
+        program = compile_program(node_edits.connected(made, reads, ("surface", "specular_roughness")), None)
         row = material_row(Surface(), False).numbers.copy()
         run(program.ops, 0, len(program.ops), np.zeros((1, 40)), np.zeros((1, 60)), np.zeros((140, 4)), row, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0)
         assert row[ALPHA_X] == pytest.approx(rough**2, abs=1e-6)

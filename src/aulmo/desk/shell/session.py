@@ -14,7 +14,7 @@ from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot
 from aulmo.errors import AulmoError
-from aulmo.surface.graph import alone
+from aulmo.surface.node_edits import alone
 from aulmo.trace.camera_rows import white_nits
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"

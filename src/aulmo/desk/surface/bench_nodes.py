@@ -12,7 +12,7 @@ from aulmo.desk.widgets.fields import button, label
 from aulmo.document import edits
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
-from aulmo.surface import graph
+from aulmo.surface import node_edits
 
 
 class Canvas(NodeCanvas):
@@ -60,7 +60,7 @@ class NodesBench(QWidget):
         super().__init__()
         session = self.session = desk.session
         self.desk = desk
-        self.clip: graph.Clip | None = None
+        self.clip: node_edits.Clip | None = None
         self.head = BenchHead("Nodes")
         self.words = label("")
         self.head.addWidget(self.words)
@@ -144,13 +144,13 @@ class NodesBench(QWidget):
     def delete(self) -> None:
         """The chosen nodes are gone; wires through them are closed where they fit."""
         gone = [*self._nodes(), *self._layers()]
-        self.canvas.attempt(f"Deleted {counted(len(gone), 'node')}", lambda m: graph.deleted(m, gone))
+        self.canvas.attempt(f"Deleted {counted(len(gone), 'node')}", lambda m: node_edits.deleted(m, gone))
 
     def copy(self) -> None:
         """Remember the chosen nodes."""
         material = self.canvas.material
         assert material is not None
-        self.clip, self.session.copied_material = graph.copied(graph.placed(material), self._nodes()), None
+        self.clip, self.session.copied_material = node_edits.copied(node_edits.placed(material), self._nodes()), None
         self.session.hint.emit(f"Copied {counted(len(self.clip.nodes), 'node')}")
 
     def paste(self) -> None:
@@ -162,13 +162,13 @@ class NodesBench(QWidget):
         """Copies of the chosen nodes beside them."""
         material = self.canvas.material
         assert material is not None
-        self._paste(graph.copied(graph.placed(material), self._nodes()), "Duplicated")
+        self._paste(node_edits.copied(node_edits.placed(material), self._nodes()), "Duplicated")
 
-    def _paste(self, clip: graph.Clip, told: str) -> None:
+    def _paste(self, clip: node_edits.Clip, told: str) -> None:
         names: list[str] = []
 
         def run(material: Material) -> Material:
-            material, made = graph.pasted(material, clip)
+            material, made = node_edits.pasted(material, clip)
             names.extend(made)
             return material
 
@@ -180,7 +180,7 @@ class NodesBench(QWidget):
         names: list[str] = []
 
         def run(material: Material) -> Material:
-            material, made = graph.gathered(material, self._nodes())
+            material, made = node_edits.gathered(material, self._nodes())
             names.append(made)
             return material
 
@@ -190,11 +190,11 @@ class NodesBench(QWidget):
     def take_apart(self) -> None:
         """The nodes of the chosen cards by themselves again."""
         for group in self._groups():
-            self.canvas.attempt("Took a group apart", lambda m, g=group: graph.opened(m, g))
+            self.canvas.attempt("Took a group apart", lambda m, g=group: node_edits.opened(m, g))
 
     def tidy(self) -> None:
         """Lay the cards out."""
-        if self.canvas.attempt("Tidied up the nodes", graph.tidy):
+        if self.canvas.attempt("Tidied up the nodes", node_edits.tidy):
             self.canvas.frame_all()
 
     def add_layer(self) -> None:
@@ -203,5 +203,5 @@ class NodesBench(QWidget):
         nodes = self._nodes()
         mask = f"@{nodes[-1]}" if nodes else 0.5
         if material is not None:
-            self.canvas.attempt("Added a surface over this one", lambda m: graph.with_layer(m, m.surface, "Layer", mask)[0])
+            self.canvas.attempt("Added a surface over this one", lambda m: node_edits.with_layer(m, m.surface, "Layer", mask)[0])
             self.canvas.frame_all()

@@ -14,8 +14,8 @@ from aulmo.desk.surface.node_finder import NodeFinder
 from aulmo.document import edits
 from aulmo.document.node_table import KINDS, Flow, choice_of, source_of
 from aulmo.document.records import Material, Node
-from aulmo.surface import graph
-from aulmo.surface.graph import Target
+from aulmo.surface import node_edits
+from aulmo.surface.node_edits import Target
 from aulmo.surface.picture import ENDINGS
 from aulmo.surface.picture_set import loaded
 from aulmo.trace.node_pictures import NodePicture, NodePictures
@@ -102,7 +102,7 @@ class NodeCanvas(QWidget):
         """What every node gives."""
         material = self.material
         if self._flows is None or self._flows[0] is not material:
-            self._flows = (material, graph.flow_of(material) if material is not None else {})
+            self._flows = (material, node_edits.flow_of(material) if material is not None else {})
         return self._flows[1]
 
     def _opened(self) -> None:
@@ -181,7 +181,7 @@ class NodeCanvas(QWidget):
         material = self.material
         assert material is not None
         inside = [n.id for n in material.nodes if n.group == group_id]
-        for target, reference in graph.leads(material).items():
+        for target, reference in node_edits.leads(material).items():
             name = source_of(reference)[0]
             if name in inside and not (target[0] == "node" and target[1] in inside):
                 return name
@@ -255,7 +255,7 @@ class NodeCanvas(QWidget):
         node = next((n for n in material.nodes if n.id == card.id), None) if material is not None else None
         if node is None:
             return card.inputs[0][0] if card.inputs else None
-        name = graph.main_input(node.kind, "either")
+        name = node_edits.main_input(node.kind, "either")
         return ("node", node.id, name) if name else None
 
     def apply(self, told: str, material: Material) -> None:
@@ -268,7 +268,7 @@ class NodeCanvas(QWidget):
         if material is None:
             self.session.hint.emit("Click a part first: its material's nodes are shown here")
             return False
-        made = self.session.attempt(lambda: run(graph.placed(material)))
+        made = self.session.attempt(lambda: run(node_edits.placed(material)))
         if made is None:
             return False
         self.apply(told, made)
@@ -354,7 +354,7 @@ class NodeCanvas(QWidget):
             self.setToolTip("")
             return
         words = found.fault or f"gives {found.lowest:.3g} – {found.highest:.3g} here"
-        self.setToolTip(f"<b>{graph.label_of(node)}</b> {words}<br>seen on the part: hold E")
+        self.setToolTip(f"<b>{node_edits.label_of(node)}</b> {words}<br>seen on the part: hold E")
 
     def _node(self, name: str) -> Node | None:
         return next((n for n in self.material.nodes if n.id == name), None) if self.material is not None else None
@@ -367,7 +367,7 @@ class NodeCanvas(QWidget):
             return
         if hand[0] == "move" and (abs(hand[2].x()) + abs(hand[2].y())) > 2.0:
             cards = self.chosen
-            self.attempt("Moved nodes", lambda m: graph.moved(m, (hand[2].x(), hand[2].y()), cards))
+            self.attempt("Moved nodes", lambda m: node_edits.moved(m, (hand[2].x(), hand[2].y()), cards))
         elif hand[0] == "box":
             box = QRectF(self.to_bench(hand[1]), self.to_bench(at)).normalized()
             met = tuple(c.id for c in self.plan().cards.values() if c.kind in ("node", "group") and c.rect.intersects(box))
@@ -384,8 +384,8 @@ class NodeCanvas(QWidget):
                 self._lead(self._source(source), hand[1])
             elif abs(moved.x()) + abs(moved.y()) > 12:
                 assert self.material is not None
-                wanted = graph.takes(hand[1], self.material)
-                self._find(at, graph.fitting(wanted, True), lambda kind: self.add(kind, self.to_bench(at) - QPointF(132, 20), into=hand[1]))
+                wanted = node_edits.takes(hand[1], self.material)
+                self._find(at, node_edits.fitting(wanted, True), lambda kind: self.add(kind, self.to_bench(at) - QPointF(132, 20), into=hand[1]))
             else:
                 self._go_to(hand[1])
         self.update()
@@ -401,30 +401,30 @@ class NodeCanvas(QWidget):
             if target == had:
                 return
             if had is not None:  # a wire that is led elsewhere
-                self.attempt("Led a node elsewhere", lambda m: graph.connected(graph.connected(m, None, had), reference, target))
+                self.attempt("Led a node elsewhere", lambda m: node_edits.connected(node_edits.connected(m, None, had), reference, target))
             else:
                 self._lead(reference, target)
         elif had is not None and self.card_at(at) is None:
-            self.attempt("Took a wire off", lambda m: graph.connected(m, None, had))
+            self.attempt("Took a wire off", lambda m: node_edits.connected(m, None, had))
         elif self.card_at(at) is None:
             flow = "number" if source_of(reference)[1] else self.flows().get(source_of(reference)[0], "number")
-            self._find(at, graph.fitting(flow, False), lambda kind: self.add(kind, self.to_bench(at) - QPointF(0, 20), source=reference))
+            self._find(at, node_edits.fitting(flow, False), lambda kind: self.add(kind, self.to_bench(at) - QPointF(0, 20), source=reference))
 
     def _lead(self, reference: str, target: Target) -> None:
         material = self.material
         assert material is not None
         node = self._node(source_of(reference)[0])
         if node is not None:
-            self.attempt(f"Led {graph.label_of(node)}", lambda m: graph.connected(m, reference, target))
+            self.attempt(f"Led {node_edits.label_of(node)}", lambda m: node_edits.connected(m, reference, target))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:  # noqa: N802
         """On nothing: find a node by typing. On a group: its nodes again."""
         card = self.card_at(event.position())
         if card is None:
             at = event.position()
-            self._find(at, graph.fitting(None, False), lambda kind: self.add(kind, self.to_bench(at)))
+            self._find(at, node_edits.fitting(None, False), lambda kind: self.add(kind, self.to_bench(at)))
         elif card.kind == "group":
-            self.attempt("Took a group apart", lambda m: graph.opened(m, card.id))
+            self.attempt("Took a group apart", lambda m: node_edits.opened(m, card.id))
 
     def _find(self, at: QPointF, kinds: list[str], chosen: Callable[[str], Any]) -> None:
         if self.material is None:
@@ -435,22 +435,22 @@ class NodeCanvas(QWidget):
     def find_here(self) -> None:
         """Find a node by typing, in the middle of the bench."""
         at = QPointF(0.3 * self.width(), 20.0)
-        self._find(at, graph.fitting(None, False), lambda kind: self.add(kind, self.to_bench(at)))
+        self._find(at, node_edits.fitting(None, False), lambda kind: self.add(kind, self.to_bench(at)))
 
     def add(self, kind: str, place: QPointF, source: str = "", into: Target | None = None, **own) -> str:
         """Put a node on the bench, led by `source` or leading `into`; returns its id."""
         made: list[str] = []
 
         def run(material: Material) -> Material:
-            material, name = graph.added(material, kind, (place.x(), place.y()), **own)
+            material, name = node_edits.added(material, kind, (place.x(), place.y()), **own)
             made.append(name)
             if source:
                 flow = "number" if source_of(source)[1] else self.flows().get(source_of(source)[0], "number")
-                entry = graph.main_input(kind, flow)
+                entry = node_edits.main_input(kind, flow)
                 if entry:
-                    material = graph.connected(material, source, ("node", name, entry))
+                    material = node_edits.connected(material, source, ("node", name, entry))
             if into is not None:
-                material = graph.connected(material, name, into)
+                material = node_edits.connected(material, name, into)
             return material
 
         if self.attempt(f"Added {KINDS[kind].label.lower()}", run):
@@ -581,7 +581,7 @@ class NodeCanvas(QWidget):
         path = self._path(wire.start, wire.end)
         name, reads = source_of(wire.reference)
         normal = wire.target[-1] in ("normal", "coat_normal")
-        words = graph.conversion(self.flows().get(name, "number"), graph.takes(wire.target, self.material), reads, normal)
+        words = node_edits.conversion(self.flows().get(name, "number"), node_edits.takes(wire.target, self.material), reads, normal)
         if words and self.zoom > 0.75 and words != "all three":
             middle = path.pointAtPercent(0.5)
             font = QFont(painter.font())
@@ -650,7 +650,7 @@ class NodeCanvas(QWidget):
             icon = theme.icon("warning", t.caution, 20).pixmap(20, 20)
             painter.drawPixmap(QRectF(19, 19, 20, 20), icon, QRectF(icon.rect()))
         if node is not None:
-            title, more = graph.label_of(node), told_numbers(node)
+            title, more = node_edits.label_of(node), told_numbers(node)
             if node.name:
                 more = KINDS[node.kind].label
         else:

@@ -8,8 +8,8 @@ from aulmo.desk.surface.page_pictures import LEADS
 from aulmo.document.node_table import KINDS
 from aulmo.document.property_table import TABLE
 from aulmo.document.records import Material, Surface
-from aulmo.surface import graph
-from aulmo.surface.graph import CARD_WIDTH, GAP_X, Target
+from aulmo.surface import node_edits
+from aulmo.surface.node_edits import CARD_WIDTH, GAP_X, Target
 from aulmo.surface.program import EVEN, RELIEF, WIRED
 
 # what the surface's card always shows; the rest is one click away
@@ -78,7 +78,7 @@ class Plan(NamedTuple):
 
 def plan(material: Material, every: bool, chosen: tuple[str, ...] = ()) -> Plan:
     """Cards and wires of a material; `every` shows all parameters of its surface. Cards that are `chosen` show every dot."""
-    material = graph.placed(material)
+    material = node_edits.placed(material)
     cards: dict[str, Card] = {}
     group_of = {n.id: n.group for n in material.nodes if n.group}
     for node in material.nodes:
@@ -90,15 +90,15 @@ def plan(material: Material, every: bool, chosen: tuple[str, ...] = ()) -> Plan:
     low = min((c.rect.top() for c in cards.values()), default=0.0)
     y = low
     cards[SURFACE] = _surface_card(SURFACE, material.wires, ("surface",), (GAP_X, y), every)
-    y += cards[SURFACE].rect.height() + graph.GAP_Y
+    y += cards[SURFACE].rect.height() + node_edits.GAP_Y
     for layer in material.layers:
         made = _surface_card(layer.id, layer.wires, ("layer", layer.id), (GAP_X, y), every, mask=True)
         cards[layer.id] = made
-        y += made.rect.height() + graph.GAP_Y
+        y += made.rect.height() + node_edits.GAP_Y
     dots = {target: at for card in cards.values() for target, _, at in card.inputs}
     wires = []
-    for target, reference in graph.leads(material).items():
-        name = graph.source_of(reference)[0]
+    for target, reference in node_edits.leads(material).items():
+        name = node_edits.source_of(reference)[0]
         held = cards.get(group_of.get(name, name))
         inner = target[0] == "node" and group_of.get(target[1], "") != "" and group_of.get(target[1]) == group_of.get(name)
         if held is None or held.output is None or inner or target not in dots:
@@ -108,10 +108,10 @@ def plan(material: Material, every: bool, chosen: tuple[str, ...] = ()) -> Plan:
 
 
 def _card(material: Material, name: str, kind: str, place: tuple[float, float], gives: bool, every: bool) -> Card:
-    rect = QRectF(place[0], place[1], CARD_WIDTH, graph.card_height(material, name, every))
+    rect = QRectF(place[0], place[1], CARD_WIDTH, node_edits.card_height(material, name, every))
     inputs = tuple(
         (target, words, QPointF(rect.left(), rect.top() + 18.0 + 14.0 * k))
-        for k, (target, words) in enumerate(graph.card_inputs(material, name, every))
+        for k, (target, words) in enumerate(node_edits.card_inputs(material, name, every))
     )
     return Card(name, kind, rect, inputs, QPointF(rect.right(), rect.top() + 29.0) if gives else None)
 

@@ -22,7 +22,7 @@ from aulmo.document.properties import get
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
 from aulmo.surface import metals
-from aulmo.surface.graph import label_of
+from aulmo.surface.node_edits import label_of
 from aulmo.surface.program import MULTIPLIED, RELIEF
 
 # The sections in order, and the parameters in each

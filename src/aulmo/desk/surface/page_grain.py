@@ -10,7 +10,7 @@ from aulmo.desk.surface.node_rows import input_row
 from aulmo.desk.widgets.fields import Section, label
 from aulmo.document.node_table import KINDS, Input
 from aulmo.document.records import Material, Node
-from aulmo.surface.graph import label_of
+from aulmo.surface.node_edits import label_of
 
 _TITLES = {("wood", "first"): "Early wood", ("wood", "second"): "Late wood"}
 _ALONG = {"wood": "Along", "noise": "Along", "stripes": "Across", "dots": "Along", "ramp": "Along", "image": "Axis", "weave": "Axis"}

@@ -19,7 +19,7 @@ from aulmo.desk.widgets.fields import Choice, NumberField, Section, SliderRow, b
 from aulmo.document import edits
 from aulmo.document.node_table import KINDS, Input, choice_of, source_of
 from aulmo.document.records import Material, Node, NodeGroup, Stop, SurfaceLayer
-from aulmo.surface import graph
+from aulmo.surface import node_edits
 from aulmo.surface.picture_set import loaded
 
 _ALONG = {"stripes": "Across", "dots": "Along", "wood": "Along", "noise": "Along", "ramp": "Along", "gradient": "Along", "brushed": "Along"}
@@ -106,7 +106,7 @@ class NodePage(Page):
         if shape != self._shape:
             self._shape = shape
             self._rebuild(material, node, group, layer)
-        title = graph.label_of(node) if node is not None else group.name if group is not None else layer.name if layer is not None else material.name
+        title = node_edits.label_of(node) if node is not None else group.name if group is not None else layer.name if layer is not None else material.name
         self.title.setText(title)
         for made in self.rows.values():
             made.refresh()
@@ -171,13 +171,13 @@ class NodePage(Page):
         self.bench.canvas.attempt(told, change)
 
     def _node_changed(self, told: str, node_id: str, **fields) -> None:
-        self._change(told, lambda m: graph.with_node(m, replace(next(n for n in m.nodes if n.id == node_id), **fields)))
+        self._change(told, lambda m: node_edits.with_node(m, replace(next(n for n in m.nodes if n.id == node_id), **fields)))
 
     def _build_node(self, material: Material, node: Node) -> None:
         kind = KINDS[node.kind]
-        flows = graph.flow_of(material)
-        given = graph.WORDS[flows.get(node.id, kind.gives)]
-        entry = next((graph.WORDS[one.takes] + " to " for one in kind.inputs if one.led and one.takes != "either"), "")
+        flows = node_edits.flow_of(material)
+        given = node_edits.WORDS[flows.get(node.id, kind.gives)]
+        entry = next((node_edits.WORDS[one.takes] + " to " for one in kind.inputs if one.led and one.takes != "either"), "")
         self.kind_text.setText(f"{kind.label} · {entry}{given}" + ("" if kind.standard else "  ·  Aulmo's own"))
         self.kind_text.setToolTip(kind.tip or kind.label)
         self._name_row(node.name, kind.label, lambda text: self._node_changed("Named a node", node.id, name=text))
@@ -244,7 +244,7 @@ class NodePage(Page):
             self._put(button(f"{title} as a {wanted}", lambda: self._put_input(node.id, one.name, fresh), "link"))
 
     def _put_input(self, node_id: str, name: str, value: Any) -> None:
-        self._change("Changed a node", lambda m: graph.with_node(
+        self._change("Changed a node", lambda m: node_edits.with_node(
             m, replace(n := next(n for n in m.nodes if n.id == node_id), inputs={**n.inputs, name: value})))  # fmt: skip
 
     def _triple_row(self, node: Node, one: Input, value: Any) -> QWidget:
@@ -260,23 +260,23 @@ class NodePage(Page):
             fields.append(field)
         return row(one.label, *fields)
 
-    def _led_row(self, material: Material, title: str, reference: str, target: graph.Target, key: str) -> QWidget:
+    def _led_row(self, material: Material, title: str, reference: str, target: node_edits.Target, key: str) -> QWidget:
         """What leads an input: its name goes there; how a colour is read; and a cross that takes the wire off."""
         name, reads = source_of(reference)
         source = next((n for n in material.nodes if n.id == name), None)
-        go = button(graph.label_of(source) if source is not None else "nothing", lambda: self.bench.canvas.choose((source.group or name,)), "link",
+        go = button(node_edits.label_of(source) if source is not None else "nothing", lambda: self.bench.canvas.choose((source.group or name,)), "link",
                     "Go to what leads it") if source is not None else label("nothing")  # fmt: skip
         self.links[key] = go
         widgets: list[QWidget] = [go]
-        flow = graph.flow_of(material).get(name, "number")
-        if flow == "colour" and graph.takes(target, material) == "number":
+        flow = node_edits.flow_of(material).get(name, "number")
+        if flow == "colour" and node_edits.takes(target, material) == "number":
             how = Choice()
             how.setAccessibleName(f"How {title} reads it")
             how.fill([("Luminance", ""), ("Red", "red"), ("Green", "green"), ("Blue", "blue")], reads if reads != "luminance" else "")
-            how.chosen.connect(lambda r: self._change("Read otherwise", lambda m: graph.connected(m, f"{name}:{r}" if r else name, target)))
+            how.chosen.connect(lambda r: self._change("Read otherwise", lambda m: node_edits.connected(m, f"{name}:{r}" if r else name, target)))
             how.setMaximumWidth(96)
             widgets.append(how)
-        widgets.append(button("✕", lambda: self._change("Took a wire off", lambda m: graph.connected(m, None, target)), "link", "Take the wire off"))
+        widgets.append(button("✕", lambda: self._change("Took a wire off", lambda m: node_edits.connected(m, None, target)), "link", "Take the wire off"))
         return row(title, *widgets)
 
     def _choice_row(self, node: Node, name: str, values: dict[str, str]) -> QWidget:
@@ -365,7 +365,7 @@ class NodePage(Page):
         if node is None or material is None or k >= len(node.stops):
             return
         stops = tuple(replace(s, **fields) if j == k else s for j, s in enumerate(node.stops))
-        made = graph.with_node(material, replace(node, stops=stops))
+        made = node_edits.with_node(material, replace(node, stops=stops))
         self.session.apply("Changed a stop", edits.put_material(self.session.document, made), ("stop", node_id, k) if busy else None)
 
     def _put_stops(self, node_id: str, k: int, _none: None) -> None:
@@ -411,7 +411,7 @@ class NodePage(Page):
             self._put(row("called", field, hide))
         more = Choice()
         inside = [
-            (f"{graph.label_of(n)}: {i.label}", f"{n.id}/{i.name}")
+            (f"{node_edits.label_of(n)}: {i.label}", f"{n.id}/{i.name}")
             for n in material.nodes
             if n.group == group.id
             for i in KINDS[n.kind].inputs
@@ -422,7 +422,7 @@ class NodePage(Page):
         words_of = dict((k, w) for w, k in inside)
         more.chosen.connect(lambda k: k and self._group_changed(group.id, inputs={**group.inputs, k: words_of[k].split(": ")[-1]}))
         self._put(more)
-        self._put(button("Take the card apart", lambda: self._change("Took a group apart", lambda m: graph.opened(m, group.id)), "link"))
+        self._put(button("Take the card apart", lambda: self._change("Took a group apart", lambda m: node_edits.opened(m, group.id)), "link"))
 
     def _group_changed(self, group_id: str, **fields) -> None:
         self._change("Changed a card of nodes", lambda m: replace(m, groups=tuple(replace(g, **fields) if g.id == group_id else g for g in m.groups)))
@@ -464,7 +464,7 @@ class NodePage(Page):
         taken = self.session.document.materials[other]
 
         def run(material: Material) -> Material:
-            material, names = graph.pasted(material, graph.Clip(taken.nodes, taken.lays), (0.0, 160.0))
+            material, names = node_edits.pasted(material, node_edits.Clip(taken.nodes, taken.lays), (0.0, 160.0))
             new = dict(zip((n.id for n in taken.nodes), names))
             wires = {k: new[source_of(v)[0]] + (f":{source_of(v)[1]}" if source_of(v)[1] else "") for k, v in taken.wires.items()}
             layers = tuple(replace(o, name=taken.name, surface=taken.surface, wires=wires) if o.id == layer_id else o for o in material.layers)
