@@ -167,6 +167,29 @@ def show_pictures(window: Window) -> None:
     commands.card.hide()
 
 
+def show_nodes(window: Window) -> None:
+    """The cone's heat tint on the nodes bench, its range chosen."""
+    session = window.session
+    session.load(DEMO / "wick-workshop.aulmo")
+    session.set_stage("Surface")
+    session.set_shot("burner")
+    cone = next(i for i, p in session.document.parts.items() if p.name == "Burner cone")
+    session.select([cone])
+    window.bench.show_face("Nodes", "Surface")
+    sizes = window.middle.sizes()
+    window.middle.setSizes([sum(sizes) - 372, 372])
+    wait(1.0)
+    bench = window.bench.faces["Surface"]
+    bench.tidy()
+    bench.canvas.choose(("ground",))
+    until(lambda: len(bench.canvas.pictures) > 8, 60)
+    until(lambda: samples(window, 24), 120)
+    wait(1.0)
+    take(window, "nodes")
+    window.middle.setSizes(sizes)
+    session._saved_document = session.document
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -239,6 +262,8 @@ def main() -> None:
         show_decals(window)
     if not wanted or "pictures" in wanted:
         show_pictures(window)
+    if not wanted or "nodes" in wanted:
+        show_nodes(window)
     for card in window.bench.faces["Render"].running():
         card.job.cancel()
     window.session._saved_document = window.session.document

@@ -1,4 +1,4 @@
-"""Render the sheets in docs/sheets: fifty materials on a test form, one picture of each kind of lamp, shots of the demo projects.
+"""Render the sheets in docs/sheets: eighty materials on a test form, one picture of each kind of lamp, shots of the demo projects.
 
 Run with PYTHONPATH=src; arguments choose among materials, lamps, hero, oil, table and room.
 """
@@ -24,11 +24,6 @@ from build_hut import IES, turned  # noqa: E402
 
 OUT = Path("docs/sheets")
 FONT = Path("src/aulmo/desk/fonts")
-LEFT_OUT = {
-    "Bronze", "Gold leaf", "Nickel", "Raw iron", "Cream enamel", "Tarn blue", "Ember", "Primer", "Matt grey plastic", "Bark plastic", "Warm grey rubber",
-    "Kraft card", "Status amber", "Day panel", "Silicone", "Canvas", "Rosehip",
-}  # fmt: skip
-
 
 def test_form():
     """A foot, a groove, a waist and a ball: flat, hollow and round places, sharp and soft edges."""
@@ -77,9 +72,9 @@ def sheet(cells: list[tuple[str, np.ndarray]], columns: int, name: str) -> None:
 
 
 def materials() -> None:
-    """Fifty of the shelf."""
-    names = [n for n in swatches.names() if n not in LEFT_OUT][:50]
-    assert len(names) == 50, len(names)
+    """All of the shelf."""
+    names = swatches.names()
+    assert len(names) == 80, len(names)
     cells = []
     for name in names:
         document, assets = stage(replace(swatches.material(name), id="m"))
@@ -143,6 +138,8 @@ SHOTS = {
     "hero": ("wick", "hero", (640, 800), 96, "docs/screenshots/hero.png"),
     "oil": ("wick", "oil", (720, 540), 64, "docs/sheets/oil-window.jpg"),
     "table": ("hut", "table", (800, 600), 64, "docs/sheets/table.jpg"),
+    "workshop": ("wick-workshop", "workshop", (640, 800), 96, "docs/sheets/workshop.jpg"),
+    "knobs": ("wick-workshop", "knobs", (720, 540), 96, "docs/sheets/knobs.jpg"),
     "room": ("hut", "room", (960, 720), 64, "docs/sheets/room.jpg"),
 }
 

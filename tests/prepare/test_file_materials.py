@@ -106,7 +106,7 @@ def test_roughness_metalness_occlusion_and_their_factors_come_from_their_channel
     _, _, made, _ = label(material, [png(packed), png(flat)], tmp_path)
     by_id = {n.id: n for n in made.nodes}
     assert by_id["specular-roughness"].channel == "green" and by_id["base-metalness"].channel == "blue" and by_id["base-weight"].channel == "red"
-    assert by_id["specular-roughness-times"].inputs["second"] == pytest.approx(0.5) and "base-metalness-times" not in by_id
+    assert by_id["specular-roughness-times"].inputs["in2"] == pytest.approx(0.5) and "base-metalness-times" not in by_id
     assert by_id["base-weight-range"].inputs["outlow"] == pytest.approx(0.6)
     assert by_id["normal"].inputs["strength"] == pytest.approx(0.7) and not by_id["normal"].as_colour
     assert {"coat_weight", "transmission_weight", "emission_color", "normal"} <= set(made.wires)

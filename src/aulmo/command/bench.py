@@ -15,7 +15,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk
+from aulmo.command import bench_decals, bench_desk, bench_nodes
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -343,6 +343,10 @@ def run() -> list[dict]:
     waited("Decal dragged on a part, to the draft", dragged, speed, "704x560, placing and building included", 0.1)
     dearer = bench_decals.decal_cost(*lantern, picture_cost)
     add("Ten decals on the lantern's tank", dearer, "x", "a sample's cost against none", "<= 1.1", dearer <= 1.1)
+    pictured, speed = paced(lambda: bench_nodes.preview_seconds(*lantern))
+    waited("Pictures of thirty nodes after an edit", pictured, speed, "64 px each, on the lantern's tank", 0.1)
+    noded, hut = bench_nodes.share(*lantern, ray_share), ray_share(*scenes.room())[0]
+    add("Path tracing share, thirty nodes on the tank", noded, "", f"the same rays through Embree alone; the hut has {hut:.2f}", "", None)
     warm, speed = min((paced(lambda: window_seconds(False)) for _ in range(2)), key=lambda found: found[0])
     waited("Window up on the demo, warm", warm, speed, "process start to draft picture and exit", 2.5)
     cold, speed = paced(lambda: window_seconds(True))

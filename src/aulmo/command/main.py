@@ -229,10 +229,14 @@ def window(arguments) -> int:
 
 def material(arguments: argparse.Namespace) -> int:
     """Write one material of a project."""
-    from aulmo import script
+    from aulmo.document import project_file
+    from aulmo.surface.materialx_out import save_material
 
-    document, assets = script.open_project(arguments.project)
-    for note in script.save_materialx(document, assets, arguments.name, arguments.out):
+    document, assets = project_file.load(Path(arguments.project))
+    found = next((m for m in document.materials.values() if m.name == arguments.name), None)
+    if found is None:
+        raise BadValue(f"There is no material named {arguments.name}.")
+    for note in save_material(found, assets, Path(arguments.out)):
         print(note)
     print(f"Wrote {arguments.out}")
     return 0

@@ -72,13 +72,14 @@ def telling(told: Callable[[float, float], None], began: float | None = None) ->
 
 
 def compile_all() -> None:
-    """Every kernel that a draft or a traced picture needs."""
+    """Every kernel that a draft, a traced picture or the pictures of nodes need."""
     import numpy as np
 
     from aulmo.document.assets import AssetStore, Mesh
-    from aulmo.document.records import Camera, Document, Part, RenderSettings, Shot
+    from aulmo.document.records import Camera, Document, Material, Node, Part, RenderSettings, Shot
     from aulmo.trace import draft, tracer
     from aulmo.trace.camera_rows import camera_rows
+    from aulmo.trace.node_pictures import NodePictures
     from aulmo.trace.options import options_row
     from aulmo.trace.scene import SceneBuilder
     from aulmo.trace.view import dither, show
@@ -91,6 +92,8 @@ def compile_all() -> None:
     document = Document(
         parts={"p": Part(id="p", name="Part", mesh=mesh)}, roots=("p",), cameras={"c": camera}, shots=(Shot(id="s", name="Shot", camera="c"),)
     )
+    of_the_mesh = Material("m", "M", nodes=(Node("n", "curvature"),))
+    NodePictures(assets).take(of_the_mesh, assets.mesh(mesh), 4)
     scene = SceneBuilder(assets).build(document)
     options = options_row(scene, document, camera, RenderSettings())
     rows = camera_rows(camera, 16, 12)

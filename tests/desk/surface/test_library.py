@@ -100,3 +100,15 @@ def test_materials_are_tidied_among_themselves(window, shelf):
     session.select(["left"])
     window.registry.run("material_where")
     assert set(session.selection) == {"left", "right"}
+
+
+def test_the_next_import_wears_what_its_names_are_tied_to(window, shelf, qtbot, tmp_path):
+    copper = swatches.material("Copper")
+    library.save_swatch(edits.put_material(window.session.document, copper), window.session.assets, copper.id, tmp_path / "mine")
+    library.tie(tmp_path / "mine", "Housing", "Copper.zip")
+    (tmp_path / "case.mtl").write_text("newmtl Housing\nKd 0.2 0.2 0.2\n")
+    faces = "v 0 0 0\nv 10 0 0\nv 0 10 0\nv 0 0 10\nusemtl Housing\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n"
+    (tmp_path / "case.obj").write_text("mtllib case.mtl\n" + faces)
+    window.built["Prepare"].commands.bring_in([tmp_path / "case.obj"])
+    qtbot.waitUntil(lambda: any(m.swatch == "Copper.zip" for m in window.session.document.materials.values()), timeout=60000)
+    assert any("wears Copper" in note for note in window.session.document.notes)

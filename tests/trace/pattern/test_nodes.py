@@ -677,3 +677,19 @@ def test_a_white_furnace_stays_white_under_layers_and_led_parameters():
     frame, _ = trace(document, assets, (24, 24), 64, UniformDome)
     seen = frame.rgb[8:16, 8:16].mean((0, 1)) / NITS
     assert (seen < 1.01).all() and (seen > 0.97).all()
+
+
+def test_a_led_film_is_there_by_its_weight_and_as_thick_as_its_nodes_say():
+    """Reflected light under a uniform dome: half of the places with a film are the mean of all and none; a led thickness is the film of that thickness."""
+    steel = Surface(base_color=(0.56, 0.57, 0.58), base_metalness=1.0, thin_film_weight=1.0, thin_film_thickness=0.05, thin_film_ior=2.4)
+
+    def light(surface, **led):
+        nodes = [Node(k, "constant", {"value": v}) for k, v in led.items()]
+        document, assets = dressed(plane(), surface, nodes=nodes, wires={k: k for k in led})
+        seen = replace(document, cameras={"c": look_down()})
+        return trace(seen, assets, (16, 16), 64, UniformDome)[0].rgb.mean((0, 1)) / NITS
+
+    whole, bare = light(steel), light(replace(steel, thin_film_weight=0.0))
+    assert abs(whole - bare).max() > 0.1
+    np.testing.assert_allclose(light(replace(steel, thin_film_weight=0.2), thin_film_weight=0.5), 0.5 * (whole + bare), atol=0.02)
+    np.testing.assert_allclose(light(steel, thin_film_thickness=0.08), light(replace(steel, thin_film_thickness=0.08)), atol=0.02)

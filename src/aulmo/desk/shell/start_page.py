@@ -16,6 +16,7 @@ DEMOS = (
     ("wick-night", "Wick at night", "Rim light and a flame"),
     ("wick-tent", "Wick in a tent", "Bright and even"),
     ("connector", "Odrel Link", "CAD of sixty solids"),
+    ("wick-workshop", "Wick in the workshop", "Nodes on every surface"),
     ("barrow", "Odrel Barrow", "A set, copies by a rule"),
 )
 

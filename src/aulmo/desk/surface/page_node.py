@@ -106,7 +106,8 @@ class NodePage(Page):
         if shape != self._shape:
             self._shape = shape
             self._rebuild(material, node, group, layer)
-        title = node_edits.label_of(node) if node is not None else group.name if group is not None else layer.name if layer is not None else material.name
+        named = group or layer or material
+        title = node_edits.label_of(node) if node is not None else named.name
         self.title.setText(title)
         for made in self.rows.values():
             made.refresh()
@@ -264,7 +265,8 @@ class NodePage(Page):
         """What leads an input: its name goes there; how a colour is read; and a cross that takes the wire off."""
         name, reads = source_of(reference)
         source = next((n for n in material.nodes if n.id == name), None)
-        go = button(node_edits.label_of(source) if source is not None else "nothing", lambda: self.bench.canvas.choose((source.group or name,)), "link",
+        go = button(node_edits.label_of(source) if source is not None else "nothing", lambda: self.bench.canvas.choose((source.group or name,)),
+        "link",
                     "Go to what leads it") if source is not None else label("nothing")  # fmt: skip
         self.links[key] = go
         widgets: list[QWidget] = [go]
@@ -276,7 +278,8 @@ class NodePage(Page):
             how.chosen.connect(lambda r: self._change("Read otherwise", lambda m: node_edits.connected(m, f"{name}:{r}" if r else name, target)))
             how.setMaximumWidth(96)
             widgets.append(how)
-        widgets.append(button("✕", lambda: self._change("Took a wire off", lambda m: node_edits.connected(m, None, target)), "link", "Take the wire off"))
+        widgets.append(button("✕", lambda: self._change("Took a wire off", lambda m: node_edits.connected(m, None, target)), "link",
+            "Take the wire off"))
         return row(title, *widgets)
 
     def _choice_row(self, node: Node, name: str, values: dict[str, str]) -> QWidget:

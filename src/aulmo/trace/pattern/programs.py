@@ -133,7 +133,10 @@ class ProgramBook:
         return self._curves[name, radius]
 
     def evened(self, surface: Surface, material: Material | None) -> Surface:
-        """A surface whose parameters that are one all through a body have the mean of the nodes that lead them."""
+        """A surface whose parameters that are one all through a body have the mean of the nodes that lead them; a film whose weight is led is baked
+        whole, for it is there or not by the chance of that weight."""
+        if material is not None and "thin_film_weight" in material.wires:
+            surface = replace(surface, thin_film_weight=1.0)
         led = {k: v for k, v in (material.wires.items() if material is not None else ()) if k in EVEN}
         if not led:
             return surface
