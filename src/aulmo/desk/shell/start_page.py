@@ -110,7 +110,7 @@ class StartPage(QWidget):
 
     def _cards(self, projects: list) -> QHBoxLayout:
         line = QHBoxLayout()
-        line.setSpacing(12)
+        line.setSpacing(8)
         for path, title, text in projects:
             card = QPushButton()
             card.setObjectName("projectCard")
@@ -123,7 +123,7 @@ class StartPage(QWidget):
             blob = read_thumbnail(path)
             pixmap = QPixmap()
             if blob and pixmap.loadFromData(blob):
-                picture.setPixmap(pixmap.scaled(QSize(154, 98), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
+                picture.setPixmap(pixmap.scaled(QSize(128, 98), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
             else:
                 picture.setPixmap(QIcon(theme.icon("cube", theme.current().quiet)).pixmap(32, 32))
             inner.addWidget(picture, 1)

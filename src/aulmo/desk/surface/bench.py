@@ -71,7 +71,7 @@ class SurfaceBench(QWidget):
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
         for name in ("All", *swatches.SHELVES, "In this project", MINE):
-            short = {"In this project": "Project", MINE: "Mine"}.get(name, name.split(" &")[0])
+            short = {"In this project": "Project", MINE: "Mine", "Enamel & paint": "Paint"}.get(name, name.split(" &")[0])
             chip = QPushButton(short)
             chip.setToolTip(name)
             chip.setObjectName("chip")
@@ -81,10 +81,11 @@ class SurfaceBench(QWidget):
             self.buttons[name] = chip
             head.addWidget(chip)
         self.buttons["All"].setChecked(True)
+        head.setSpacing(2)
         head.addStretch(1)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find")
-        self.search.setFixedWidth(64)
+        self.search.setFixedWidth(56)
         self.search.textChanged.connect(self.fill)
         head.addWidget(self.search)
         self.shelf = Shelf()

@@ -155,6 +155,7 @@ class SurfacePage(Page):
         self.decals.setFixedHeight(42 * min(4, max(1, len(lying))) + 6)
         self.add_pictures.setVisible(material is not None)
         if material is None:
+            self.relief_section.hide()
             self.title.setText("Click a part to see its material")
             return
         self.title.setText(material.name)
