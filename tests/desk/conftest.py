@@ -23,13 +23,16 @@ def window(qtbot, tmp_path, monkeypatch):
     from aulmo.desk.shell.app import make_application
 
     QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
-    make_application()
+    application = make_application(dressed=False)
+    application.setStyleSheet("")
     QSettings().clear()
     monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
     monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
+    from aulmo.desk.shell import theme
     from aulmo.desk.shell.window import Window
 
     made = Window()
+    theme.use(application, "Dusk")  # dressed once it is built, as the application starts: a third of the time
     document, assets = one_part(sphere_mesh(20, 32), Surface(base_color=(0.6, 0.1, 0.1)))
     document = edits.put_material(document, Material(id="b", name="Box blue", surface=Surface(base_color=(0.1, 0.2, 0.6))))
     box = assets.add_mesh(box_mesh(30))

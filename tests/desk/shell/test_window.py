@@ -359,15 +359,13 @@ def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress
     from aulmo.desk.shell import theme
     from aulmo.desk.shell.window import Window
 
-    application = QApplication.instance()
-    application.setStyleSheet("")
-    late = Window()
-    theme.use(application, "Dusk")
-    late.show()
-    qtbot.addWidget(late)
-    assert late.minimumSizeHint() == window.minimumSizeHint()
-    assert late.size() == window.size()
-    late.picture.set_traced(False)
+    theme.use(QApplication.instance(), "Dusk")
+    worn = Window()
+    worn.show()
+    qtbot.addWidget(worn)
+    assert worn.minimumSizeHint() == window.minimumSizeHint()
+    assert worn.size() == window.size()
+    worn.picture.set_traced(False)
 
 
 def test_text_passes_wcag_aa_in_both_themes():

@@ -680,7 +680,8 @@ def test_a_white_furnace_stays_white_under_layers_and_led_parameters():
 
 
 def test_a_led_film_is_there_by_its_weight_and_as_thick_as_its_nodes_say():
-    """Reflected light under a uniform dome: half of the places with a film are the mean of all and none; a led thickness is the film of that thickness."""
+    """Reflected light under a uniform dome: half of the places with a film are the mean of all and none; a led thickness is the film of that
+    thickness."""
     steel = Surface(base_color=(0.56, 0.57, 0.58), base_metalness=1.0, thin_film_weight=1.0, thin_film_thickness=0.05, thin_film_ior=2.4)
 
     def light(surface, **led):

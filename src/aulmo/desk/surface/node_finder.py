@@ -66,7 +66,8 @@ class NodeFinder(QFrame):
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         """Arrows go through the list, Return takes, Escape gives up."""
-        if event.type() == QEvent.Type.FocusOut and self.isVisible():
+        by_hand = (Qt.FocusReason.MouseFocusReason, Qt.FocusReason.TabFocusReason, Qt.FocusReason.BacktabFocusReason)
+        if event.type() == QEvent.Type.FocusOut and self.isVisible() and event.reason() in by_hand:  # type: ignore[attr-defined]
             self.hide()
         if event.type() == QEvent.Type.KeyPress:
             key = event.key()  # type: ignore[attr-defined]
