@@ -94,8 +94,7 @@ def test_a_heat_tint_is_built_from_nothing_with_the_hand(window, bench, qtbot):
     type_into(page._stops[1][1], "70")
     assert [s.colour[0] for s in node(window, "gradient").stops] == [0.0, 70.0]
     # the wire to nothing finds what fits; the heat tint takes the number as its oxide
-    start = output(canvas, made.id)
-    pull(canvas, start, start + QPoint(120, 150))
+    pull(canvas, output(canvas, made.id), QPoint(24, canvas.height() - 14))
     find(canvas, "heat")
     tint = node(window, "heattint")
     assert tint.inputs["thickness"] == f"@{made.id}"
