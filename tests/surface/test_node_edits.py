@@ -8,7 +8,7 @@ from aulmo.document.node_table import KINDS
 from aulmo.document.records import Lay, Material, Node, Surface, SurfaceLayer
 from aulmo.errors import BadValue
 from aulmo.surface import node_edits
-from aulmo.surface.compiling import ordered
+from aulmo.surface.node_flow import ordered
 
 CHAIN = (
     Node("a", "noise"), Node("b", "range", {"in": "@a"}), Node("c", "multiply", {"in1": "@b", "in2": (1.0, 0.5, 0.2)}),

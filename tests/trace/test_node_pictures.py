@@ -34,11 +34,13 @@ def test_all_nodes_are_shown_by_one_run_whatever_leads_whatever():
 def test_a_fault_is_told_of_the_node_that_has_it_and_the_others_are_shown():
     nodes = (
         Node("good", "noise"), Node("circle", "invert", {"in": "@round"}), Node("round", "invert", {"in": "@circle"}), Node("bare", "image"),
-        Node("lost", "image", file="label.png"), Node("small", "noise", {"size_mm": 0.0}), Node("after", "invert", {"in": "@small"}),
+        Node("lost", "image", file="label.png"), Node("small", "noise", {"size_mm": 0.0}), Node("drawn", "shapes", choices={"shape": "drawn"}),
+        Node("after", "invert", {"in": "@small"}),
     )  # fmt: skip
     found, _ = take(*nodes)
     assert found["good"].fault == "" and np.ptp(found["good"].pixels) > 20
     assert "circle" in found["circle"].fault and "no picture yet" in found["bare"].fault and "label.png is missing" in found["lost"].fault
+    assert "not been chosen yet" in found["drawn"].fault
     assert "above zero" in found["small"].fault and found["after"].fault
 
 

@@ -19,8 +19,8 @@ from aulmo.document.records import Lay, Material, Node, NodeGroup, Surface, Surf
 from aulmo.document.soundness import MOST_NODES
 from aulmo.errors import AulmoError, BadFile
 from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
-from aulmo.surface.compiling import ordered
 from aulmo.surface.materialx_out import OWN, SHADER
+from aulmo.surface.node_flow import ordered
 from aulmo.surface.picture import ENDINGS, read_picture
 from aulmo.surface.program import EVEN, MULTIPLIED, WIRED
 

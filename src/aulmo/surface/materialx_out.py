@@ -18,7 +18,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Material, Node, Surface
 from aulmo.errors import BadValue, CannotWrite
-from aulmo.surface.compiling import flows, ordered
+from aulmo.surface.node_flow import flows, ordered
 from aulmo.surface.program import COLOURED, EVEN, WIRED
 
 PICTURES = "pictures"  # the folder that pictures lie in, beside the file

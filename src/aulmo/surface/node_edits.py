@@ -13,7 +13,7 @@ from aulmo.document import edits
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Lay, Material, Node, NodeGroup, Surface, SurfaceLayer
 from aulmo.errors import BadValue
-from aulmo.surface.compiling import flows, ordered
+from aulmo.surface.node_flow import flows, ordered
 from aulmo.surface.program import COLOURED, EVEN, RELIEF, WIRED
 
 Target = tuple[str, ...]
