@@ -78,7 +78,7 @@ def materials() -> None:
     cells = []
     for name in names:
         document, assets = stage(replace(swatches.material(name), id="m"))
-        cells.append((name, picture(document, assets, (150, 172), 144)))
+        cells.append((name, picture(document, assets, (150, 172), 64)))
         print(name, flush=True)
     sheet(cells, 10, "materials")
 
