@@ -11,7 +11,7 @@ from shapes import box_mesh, sphere_mesh
 
 
 def take(*nodes, mesh=None, assets=None, side=16, **more):
-    found, width = NodePictures(assets or AssetStore()).try_take(Material("m", "M", nodes=nodes, **more), mesh, side)
+    found, width = NodePictures(assets or AssetStore()).take(Material("m", "M", nodes=nodes, **more), mesh, side)
     return found, width
 
 

@@ -29,6 +29,12 @@ def free_name(wanted: str, taken: Iterable[str]) -> str:
     return f"{wanted} {number}"
 
 
+def free_id(wanted: str, taken: Iterable[str]) -> str:
+    """The same for what is named within a file: without spaces, and without what references are written with."""
+    name = free_name(wanted, taken)
+    return name.translate(str.maketrans(" :/", "---"))
+
+
 def change_part(document: Document, part_id: str, **changes: Any) -> Document:
     """Replace fields of one part."""
     return replace(document, parts={**document.parts, part_id: replace(document.parts[part_id], **changes)})

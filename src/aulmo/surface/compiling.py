@@ -1,6 +1,6 @@
 """A material's nodes compiled: into what leads its surface, a single value, or every node at once for the bench."""
 
-from typing import Iterable, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -10,7 +10,7 @@ from aulmo.document.records import Material, Node, Surface
 from aulmo.errors import BadValue
 from aulmo.surface import program as p
 from aulmo.surface.emitting import Emitter, Missing, Pictures
-from aulmo.surface.node_flow import ordered
+from aulmo.surface.node_flow import sound
 from aulmo.surface.program import EMPTY, O_P, Program
 
 
@@ -39,7 +39,7 @@ def compile_program(material: Material, pictures: Pictures | None) -> Program:
         for key in sorted(led, key=lambda k: (k == "emission_color", p.WIRED.index(k))):
             raw = _raw(material.surface, key)
             _wire(emitter, p.WIRED.index(key), led[key], "colour" if key in p.COLOURED else "number", raw)
-        if p._SETTLED & set(led):
+        if p.SETTLED & set(led):
             emitter.put(p.SETTLE, (), 0)
         ops, _ = emitter.finished()
     height, normal, coat_height, coat_normal = (
@@ -89,16 +89,9 @@ class Shown(NamedTuple):
     faults: dict[str, str]
 
 
-def compile_shown(material: Material, pictures: Pictures | None, names: Iterable[str] | None = None) -> Shown:
-    """Every node (or those of `names`) run at once, for their pictures on the bench: what has a fault is told by a sentence and leaves the others."""
-    wanted = [n.id for n in material.nodes] if names is None else list(names)
-    good, faults = [], {}
-    for name in wanted:
-        try:
-            ordered(material, [name])
-            good.append(name)
-        except BadValue as error:
-            faults[name] = str(error)
+def compile_shown(material: Material, pictures: Pictures | None) -> Shown:
+    """Every node run at once, for their pictures on the bench: what has a fault is told by a sentence and leaves the others."""
+    good, faults = sound(material, [n.id for n in material.nodes])
     emitter = Emitter(material, pictures, good)
     for name in emitter.order:
         try:
@@ -110,5 +103,5 @@ def compile_shown(material: Material, pictures: Pictures | None, names: Iterable
         if (name, ()) in emitter.missing:
             faults[name] = emitter.missing[name, ()]
     ops, real = emitter.finished(keep=True)
-    registers = {name: real[emitter.place[name, ()]] for name in wanted if (name, ()) in emitter.place}
+    registers = {name: real[register] for (name, context), register in emitter.place.items() if not context}
     return Shown(ops, registers, emitter.flows, faults)

@@ -15,7 +15,7 @@ from aulmo.errors import BadValue
 from aulmo.surface import program as p
 from aulmo.surface.artwork import drawing
 from aulmo.surface.lay import L_ACROSS, L_DOWN, lay_row, limited, plain_lay
-from aulmo.surface.node_flow import flows, ordered
+from aulmo.surface.node_flow import behind, flows, ordered
 from aulmo.surface.oxide import tint_table
 from aulmo.surface.picture import Pixels, read_picture
 from aulmo.surface.program import FIRST_REGISTER, FOLDED_MEAN, O_A, O_CODE, O_FLAG, O_P, O_TO, OP_COLUMNS
@@ -145,7 +145,7 @@ class Emitter:
         return self.converted(self.place[name, context], self.flows[name], wanted, reads)
 
     def source(self, node: Node, key: str, context: tuple, wanted: Flow | None = None) -> int:
-        """The register of an input."""
+        """The register of an input, as `wanted` or as the input takes it."""
         one = input_of(node.kind, key)
         assert one is not None
         value = node.inputs.get(key, one.default)
@@ -206,12 +206,7 @@ class Emitter:
 
     def above(self, name: str) -> list[str]:
         """Ids of a node and all that lead to it, in order."""
-        held, stack = {name}, [name]
-        while stack:
-            for value in self.by_id[stack.pop()].inputs.values():
-                if isinstance(value, str) and source_of(value)[0] not in held:
-                    held.add(source_of(value)[0])
-                    stack.append(source_of(value)[0])
+        held = behind(self.material, [name])
         return [n for n in self.order if n in held]
 
     def node(self, node: Node, context: tuple) -> int:

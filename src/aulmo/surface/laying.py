@@ -2,19 +2,19 @@
 
 import math
 from pathlib import Path
-from typing import Iterable, Sequence
+from typing import Sequence
 
 import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, corners_of
-from aulmo.document.node_table import source_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices
 from aulmo.document.properties import get
 from aulmo.document.records import Adjust, Document, Lay, Material, Node, Placement
 from aulmo.errors import BadValue
 from aulmo.surface.lay import KINDS
+from aulmo.surface.node_flow import behind, ends
 from aulmo.surface.picture_set import Found, loaded
 from aulmo.surface.program import RELIEF, WIRED
 
@@ -63,10 +63,6 @@ def starting_lay(document: Document, assets: AssetStore, part_id: str, width_mm:
     return Lay(id="lay", projection=projection, width_mm=width_mm, position=(middle[0], middle[1], middle[2]), turn=turn)  # type: ignore[arg-type]  # one of KINDS
 
 
-def _free(wanted: str, taken: Iterable[str]) -> str:
-    return edits.free_name(wanted, taken).replace(" ", "-")
-
-
 def without_wire(material: Material, target: str) -> Material:
     """A material without what leads a target, and without the nodes and lays that nothing uses any more."""
     return tidied(replace(material, wires={k: v for k, v in material.wires.items() if k != target}))
@@ -74,16 +70,7 @@ def without_wire(material: Material, target: str) -> Material:
 
 def tidied(material: Material) -> Material:
     """A material without nodes that lead nowhere and lays that no picture has."""
-    by_id = {n.id: n for n in material.nodes}
-    used: set[str] = set()
-    wires = [*material.wires.values(), *(v for one in material.layers for v in (*one.wires.values(), one.mask) if isinstance(v, str))]
-    stack = [source_of(v)[0] for v in wires]
-    while stack:
-        name = stack.pop()
-        if name in used or name not in by_id:
-            continue
-        used.add(name)
-        stack += [source_of(v)[0] for v in by_id[name].inputs.values() if isinstance(v, str)]
+    used = behind(material, ends(material))
     nodes = tuple(n for n in material.nodes if n.id in used)
     laid = {n.lay for n in nodes}
     return replace(material, nodes=nodes, lays=tuple(one for one in material.lays if one.id in laid))
@@ -92,7 +79,7 @@ def tidied(material: Material) -> Material:
 def _relief(height: str, lay: Lay, taken: Sequence[str]) -> Node:
     """The node that makes millimetres of a height picture's node."""
     top = round(RELIEF_SHARE * lay.width_mm, 4)
-    return Node(id=_free("relief", taken), kind="range", inputs={"in": f"@{height}", "outlow": 0.0, "outhigh": top})
+    return Node(id=edits.free_id("relief", taken), kind="range", inputs={"in": f"@{height}", "outlow": 0.0, "outhigh": top})
 
 
 def with_set(material: Material, found: Sequence[Found], lay: Lay) -> Material:
@@ -102,12 +89,12 @@ def with_set(material: Material, found: Sequence[Found], lay: Lay) -> Material:
              if f.role == "packed" else (_DRIVES[f.role],))}  # fmt: skip
     for target in wires:
         material = without_wire(material, target)
-    lay = replace(lay, id=_free("lay", [one.id for one in material.lays]))
+    lay = replace(lay, id=edits.free_id("lay", [one.id for one in material.lays]))
     nodes, led = list(material.nodes), dict(material.wires)
     surface = material.surface
 
     def put(name: str, one: Found, **own) -> str:
-        node = Node(id=_free(name, [n.id for n in nodes]), kind="image", image=one.asset, file=one.file, lay=lay.id, **own)
+        node = Node(id=edits.free_id(name, [n.id for n in nodes]), kind="image", image=one.asset, file=one.file, lay=lay.id, **own)
         nodes.append(node)
         return node.id
 
@@ -172,9 +159,9 @@ def lay_picture(
     lay = starting_lay(document, assets, part_id, width, projection)
     document, material_id = own_material(document, edits.every_surface(document, [part_id])[:1], False)
     material = without_wire(document.materials[material_id], drives)
-    lay = replace(lay, id=_free("lay", [one.id for one in material.lays]))
+    lay = replace(lay, id=edits.free_id("lay", [one.id for one in material.lays]))
     ids = [n.id for n in material.nodes]
-    node = Node(id=_free(drives.replace("_", "-"), ids), kind="image", image=asset, file=path.name, as_colour=drives in _COLOURS, lay=lay.id)
+    node = Node(id=edits.free_id(drives.replace("_", "-"), ids), kind="image", image=asset, file=path.name, as_colour=drives in _COLOURS, lay=lay.id)
     nodes, leads = [node], node.id
     if drives in ("height", "coat_height", "displacement"):
         relief = _relief(node.id, lay, [*ids, node.id])

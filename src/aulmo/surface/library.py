@@ -12,13 +12,14 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, Material
-from aulmo.errors import AulmoError, BadFile, BadValue, CannotWrite
+from aulmo.errors import AulmoError, BadFile, BadValue
 from aulmo.surface.colour import from_hex, to_hex
 from aulmo.surface.materialx_in import read_materials
-from aulmo.surface.materialx_out import _put, file_name, written, zipped
+from aulmo.surface.materialx_out import file_name, make_folder, put, written, zipped
 
 THUMBNAIL, ABOUT, TIES = "thumbnail.png", "about.json", "ties.json"
 MOST_SWATCHES = 5000
+NEAR = 0.28  # how far apart colours may look that count as found
 
 
 class Swatch(NamedTuple):
@@ -50,11 +51,8 @@ def save_swatch(document: Document, assets: AssetStore, material_id: str, folder
     about = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material))}
     members = {**pictures, ABOUT: json.dumps(about).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
     path = folder / f"{file_name(material.name)}.zip"
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        _put(path, zipped(material.name, xml, members))
-    except OSError as error:
-        raise CannotWrite(f"{path.name} could not be written to {folder}: {error.strerror or error}.") from None
+    make_folder(folder)
+    put(path, zipped(material.name, xml, members))
     return path
 
 
@@ -86,25 +84,24 @@ def _about(path: Path) -> Swatch:
 
 
 def searched(swatches: Iterable[Swatch], text: str) -> list[Swatch]:
-    """Those whose name, tags or kind hold every word that is typed; a colour as #a32a1a, or in a word, finds what is near it."""
-    words = text.lower().split()
-    colours = [from_hex(w) if w.startswith("#") else _NAMED[w] for w in words if w in _NAMED or (w.startswith("#") and _is_hex(w))]
-    plain = [w for w in words if w not in _NAMED and not (w.startswith("#") and _is_hex(w))]
-    kept = []
-    for swatch in swatches:
+    """Those whose name, tags or kind hold every word that is typed; a colour as #a32a1a, or in a word, also finds what is near it."""
+    words = [(word, _colour_of(word)) for word in text.lower().split()]
+
+    def fits(swatch: Swatch) -> bool:
         told = f"{swatch.name} {swatch.kind} {' '.join(swatch.tags)}".lower()
-        near = all(_apart(swatch.colour, c) < 0.28 or any(w in told for w in words if w in _NAMED and _NAMED[w] == c) for c in colours)
-        if near and all(w in told for w in plain):
-            kept.append(swatch)
-    return kept
+        return all(word in told or (colour is not None and _apart(swatch.colour, colour) < NEAR) for word, colour in words)
+
+    return [swatch for swatch in swatches if fits(swatch)]
 
 
-def _is_hex(word: str) -> bool:
+def _colour_of(word: str) -> tuple[float, float, float] | None:
+    """The colour that a word or a code means, None for any other word."""
+    if not word.startswith("#"):
+        return _NAMED.get(word)
     try:
-        from_hex(word)
+        return from_hex(word)
     except BadValue:
-        return False
-    return True
+        return None
 
 
 def _apart(one: Iterable[float], other: Iterable[float]) -> float:
@@ -225,10 +222,7 @@ def tie(folder: Path, appearance: str, swatch: str) -> None:
         ties[key] = swatch
     else:
         ties.pop(key, None)
-    try:
-        _put(folder / TIES, json.dumps(ties, indent=1, sort_keys=True).encode())
-    except OSError as error:
-        raise CannotWrite(f"{TIES} could not be written to {folder}: {error.strerror or error}.") from None
+    put(folder / TIES, json.dumps(ties, indent=1, sort_keys=True).encode())
 
 
 def dressed_by_ties(document: Document, assets: AssetStore, material_ids: Iterable[str], folder: Path) -> tuple[Document, list[str]]:

@@ -2,6 +2,7 @@
 OpenPBR. What has no counterpart is told in a sentence; pictures are looked for beside the file.
 """
 
+import functools
 import math
 import zipfile
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Any, Callable, NamedTuple
 
 import MaterialX as mx
 import msgspec
+import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
@@ -19,14 +21,14 @@ from aulmo.document.records import Lay, Material, Node, NodeGroup, Surface, Surf
 from aulmo.document.soundness import MOST_NODES
 from aulmo.errors import AulmoError, BadFile
 from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
-from aulmo.surface.materialx_out import OWN, SHADER
+from aulmo.surface.materialx_out import OURS_ONLY, OWN, SHADER
 from aulmo.surface.node_flow import ordered
 from aulmo.surface.picture import ENDINGS, read_picture
 from aulmo.surface.program import EVEN, MULTIPLIED, WIRED
+from aulmo.surface.shading_models import MODELS, Model
 
 LARGEST_TEXT, LARGEST_MEMBER, MOST_MEMBERS = 64 << 20, 1 << 30, 2000
 MOST_ELEMENTS = 20_000
-GLOW_NITS = 1000.0  # of a glow of 1 in a shading model without units
 FILE_LAY = "file"
 
 
@@ -117,6 +119,14 @@ def parsed(text: bytes, name: str, find: Callable[[str], bytes | None], assets: 
         raise BadFile(f"{name} does not hold together: {_first_line(error)}") from None
 
 
+@functools.cache
+def _standard_library() -> Any:
+    """The standard's own definitions, read once."""
+    library = mx.createDocument()
+    mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), library)
+    return library
+
+
 def _first_line(error: Exception) -> str:
     line = str(error).strip().split("\n")[0].rstrip(".")
     return f"{line}." if line else "it cannot be read."
@@ -142,9 +152,7 @@ class _Reader:
         count = sum(1 for _ in self.document.traverseTree())
         if count > MOST_ELEMENTS:
             raise BadFile(f"{self.name} has more nodes than a material can have.")
-        library = mx.createDocument()
-        mx.loadLibraries(mx.getDefaultDataLibraryFolders(), mx.getDefaultDataSearchPath(), library)
-        self.document.setDataLibrary(library)
+        self.document.setDataLibrary(_standard_library())
         found = [(node.getName(), self._linked(node, "surfaceshader"), node) for node in self.document.getMaterialNodes()]
         if not found:
             found = [(node.getName(), node, None) for node in self.document.getNodes() if node.getType() == "surfaceshader"]
@@ -227,17 +235,17 @@ class _One:
         category = shader.getCategory()
         if category == SHADER:
             return self._open_pbr(shader)
-        if category in _TRANSLATED:
-            self.notes.append(f"{name} was translated from {_TRANSLATED[category][0]}.")
-            return self._translated(shader, _TRANSLATED[category][1])
+        if category in MODELS:
+            self.notes.append(f"{name} was translated from {MODELS[category].words}.")
+            return self._translated(shader, MODELS[category])
         raise BadFile(f"{self.reader.name}: {name} is a surface of a kind that Aulmo does not read: {category}.")
 
     def _open_pbr(self, shader: Any) -> tuple[Surface, dict[str, str]]:
         fields: dict[str, Any] = {}
         wires: dict[str, str] = {}
         for key, value in _own(shader).items():
-            if key in ("geometry_tangent_turn", "nesting_priority") and isinstance(value, (int, float)):
-                self._take(fields, wires, key, float(value) if key != "nesting_priority" else int(value))
+            if key in OURS_ONLY and isinstance(value, (int, float)):
+                self._take(fields, wires, key, value)
         for key, value in (_own(shader).get("led") or {}).items():
             if key in Surface.__struct_fields__ and not isinstance(value, str):
                 self._take(fields, wires, key, tuple(value) if isinstance(value, list) else value)
@@ -324,16 +332,17 @@ class _One:
         if isinstance(value, str):
             wires[f"{coat}normal"] = value[1:]
 
-    def _translated(self, shader: Any, table: dict[str, Any]) -> tuple[Surface, dict[str, str]]:
+    def _translated(self, shader: Any, model: Model) -> tuple[Surface, dict[str, str]]:
         """Another shading model's inputs as OpenPBR's."""
         fields: dict[str, Any] = {}
         wires: dict[str, str] = {}
-        given = {entry.getName(): entry for entry in shader.getInputs()}
-        for key, entry in given.items():
-            rule = table.get(key)
+        for entry in shader.getInputs():
+            key = entry.getName()
+            if key not in model.inputs:
+                self.notes.append(f"{key} of {shader.getCategory()} has no counterpart.")
+                continue
+            rule = model.inputs[key]
             if rule is None:
-                if key not in table:
-                    self.notes.append(f"{key} of {shader.getCategory()} has no counterpart.")
                 continue
             if rule == "normal" or rule == "coat_normal":
                 self._normal(entry, wires, rule.removesuffix("normal"))
@@ -345,23 +354,12 @@ class _One:
             elif change is not None and isinstance(value, str):
                 value = self._changed(value, change)
             self._take(fields, wires, target, value)
-        if shader.getCategory() == "standard_surface":
-            if "specular_IOR" not in given:
-                fields.setdefault("specular_ior", 1.5)
-            fields.setdefault("specular_roughness", 0.2)
-            fields.setdefault("base_weight", fields.get("base_weight", 0.8)) if "base_weight" not in wires else None
-            if fields.get("thin_film_thickness", 0.0) > 0 or "thin_film_thickness" in wires:
-                fields["thin_film_weight"] = 1.0
-            if "subsurface_radius_scale" in fields and "subsurface_radius" not in fields:
-                fields["subsurface_radius"] = 1.0
-            if fields.get("subsurface_weight", 0.0) > 0 and "subsurface_color" not in fields:
-                fields["subsurface_color"] = (1.0, 1.0, 1.0)
-        if shader.getCategory() == "gltf_pbr":
-            fields.setdefault("base_metalness", 1.0) if "base_metalness" not in wires else None
-            fields.setdefault("specular_roughness", 1.0) if "specular_roughness" not in wires else None
-            fields.setdefault("base_color", (1.0, 1.0, 1.0)) if "base_color" not in wires else None
-            if "emission_color" in fields or "emission_color" in wires:
-                fields.setdefault("emission_luminance", GLOW_NITS)
+        for key, default in model.defaults.items():
+            if key not in wires:
+                fields.setdefault(key, default)
+        sign, implied, value = model.implied
+        if sign in wires or np.any(fields.get(sign, 0.0)):
+            fields.setdefault(implied, value)
         return Surface(**fields), wires
 
     def _changed(self, reference: str, change: Callable) -> str:
@@ -378,7 +376,7 @@ class _One:
     # nodes
 
     def _fresh(self, wanted: str) -> str:
-        return edits.free_name(wanted, self.nodes).replace(" ", "-").replace(":", "-").replace("/", "-")
+        return edits.free_id(wanted, self.nodes)
 
     def value(self, entry: Any, wanted: str, yes: bool = False) -> Any:
         """What an input has: a number, three, "@id" of what leads it, or None."""
@@ -604,16 +602,10 @@ def _plain(value: Any, entry: Any) -> Any:
     if entry.getType() in ("color3", "color4"):
         space = entry.getActiveColorSpace()
         if space == "srgb_texture":
-            numbers = decode_srgb(_array(numbers)).tolist()
+            numbers = decode_srgb(np.array(numbers)).tolist()
         if space not in ("acescg", "lin_ap1", "lin_ap1_scene"):
-            numbers = (_array(numbers) @ SRGB_TO_ACESCG.T).tolist()
+            numbers = (np.array(numbers) @ SRGB_TO_ACESCG.T).tolist()
     return (float(numbers[0]), float(numbers[1]), float(numbers[2]))
-
-
-def _array(values: list[float]):
-    import numpy as np
-
-    return np.array(values, float)
 
 
 def _kind_of(surface: Surface) -> str:
@@ -626,55 +618,3 @@ def _kind_of(surface: Surface) -> str:
     if surface.coat_weight > 0.5:
         return "Enamel & paint"
     return "Plastic"
-
-
-def _mean(value: Any) -> float:
-    return sum(value) / len(value) if isinstance(value, tuple) else float(value)
-
-
-def _turned(value: float) -> float:
-    return 360.0 * value
-
-
-def _um(value: float) -> float:
-    return 1e-3 * value
-
-
-def _metres(value: float) -> float:
-    return 1e3 * value
-
-
-def _nits(value: float) -> float:
-    return GLOW_NITS * value
-
-
-# Other shading models' inputs by OpenPBR's: a name, or a name and what is done to the value; None is passed over without a word
-_STANDARD: dict[str, Any] = {
-    "base": "base_weight", "base_color": "base_color", "diffuse_roughness": "base_diffuse_roughness", "metalness": "base_metalness",
-    "specular": "specular_weight", "specular_color": "specular_color", "specular_roughness": "specular_roughness", "specular_IOR": "specular_ior",
-    "specular_anisotropy": "specular_roughness_anisotropy", "specular_rotation": ("geometry_tangent_turn", _turned),
-    "transmission": "transmission_weight", "transmission_color": "transmission_color", "transmission_depth": "transmission_depth",
-    "transmission_scatter": "transmission_scatter", "transmission_scatter_anisotropy": "transmission_scatter_anisotropy",
-    "transmission_dispersion": ("transmission_dispersion_abbe_number", float), "transmission_extra_roughness": None,
-    "subsurface": "subsurface_weight",
-    "subsurface_color": "subsurface_color", "subsurface_radius": "subsurface_radius_scale", "subsurface_scale": "subsurface_radius",
-    "subsurface_anisotropy": "subsurface_scatter_anisotropy", "sheen": "fuzz_weight", "sheen_color": "fuzz_color",
-    "sheen_roughness": "fuzz_roughness",
-    "coat": "coat_weight", "coat_color": "coat_color", "coat_roughness": "coat_roughness", "coat_anisotropy": "coat_roughness_anisotropy",
-    "coat_rotation": None, "coat_IOR": "coat_ior", "coat_affect_color": "coat_darkening", "coat_affect_roughness": None, "coat_normal": "coat_normal",
-    "thin_film_thickness": ("thin_film_thickness", _um), "thin_film_IOR": "thin_film_ior", "emission": ("emission_luminance", _nits),
-    "emission_color": "emission_color", "opacity": ("geometry_opacity", _mean), "thin_walled": "geometry_thin_walled", "normal": "normal",
-    "tangent": None,
-}  # fmt: skip
-_GLTF: dict[str, Any] = {
-    "base_color": "base_color", "metallic": "base_metalness", "roughness": "specular_roughness", "normal": "normal", "tangent": None,
-    "occlusion": None, "transmission": "transmission_weight", "specular": "specular_weight", "specular_color": "specular_color",
-    "ior": "specular_ior",
-    "alpha": "geometry_opacity", "alpha_mode": None, "alpha_cutoff": None, "iridescence": "thin_film_weight", "iridescence_ior": "thin_film_ior",
-    "iridescence_thickness": ("thin_film_thickness", _um), "sheen_color": "fuzz_color", "sheen_roughness": "fuzz_roughness",
-    "clearcoat": "coat_weight", "clearcoat_roughness": "coat_roughness", "clearcoat_normal": "coat_normal", "emissive": "emission_color",
-    "emissive_strength": ("emission_luminance", _nits), "thickness": None, "attenuation_distance": ("transmission_depth", _metres),
-    "attenuation_color": "transmission_color", "anisotropy_strength": "specular_roughness_anisotropy", "anisotropy_rotation": None,
-    "dispersion": None,
-}  # fmt: skip
-_TRANSLATED: dict[str, tuple[str, dict[str, Any]]] = {"standard_surface": ("standard surface", _STANDARD), "gltf_pbr": ("glTF PBR", _GLTF)}

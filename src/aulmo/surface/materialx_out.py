@@ -5,7 +5,6 @@ What Aulmo needs to read its own files back to the letter (lays, adjustments, na
 """
 
 import io
-import os
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -16,6 +15,7 @@ from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
+from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Material, Node, Surface
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.surface.node_flow import flows, ordered
@@ -43,16 +43,14 @@ def save_material(material: Material, assets: AssetStore, path: Path) -> list[st
     if path.suffix.lower() not in (".mtlx", ".zip"):
         raise BadValue(f"A material is written as .mtlx or .zip, not {path.suffix or path.name}.")
     xml, pictures, notes = written(material, assets)
-    try:
-        if path.suffix.lower() == ".zip":
-            _put(path, zipped(material.name, xml, pictures))
-        else:
-            for name, blob in pictures.items():
-                (path.parent / name).parent.mkdir(parents=True, exist_ok=True)
-                _put(path.parent / name, blob)
-            _put(path, xml.encode())
-    except OSError as error:
-        raise CannotWrite(f"{path.name} could not be written: {error.strerror or error}.") from None
+    if path.suffix.lower() == ".zip":
+        put(path, zipped(material.name, xml, pictures))
+        return notes
+    if pictures and path.parent.is_dir():
+        make_folder(path.parent / PICTURES)
+    for name, blob in pictures.items():
+        put(path.parent / name, blob)
+    put(path, xml.encode())
     return notes
 
 
@@ -65,13 +63,17 @@ def zipped(name: str, xml: str, members: dict[str, bytes]) -> bytes:
     return out.getvalue()
 
 
-def _put(path: Path, blob: bytes) -> None:
-    waiting = path.with_name(f".{path.name}.{os.getpid()}")
+def put(path: Path, blob: bytes) -> None:
+    """Write a file whole or not at all. Raises CannotWrite."""
+    write_atomically(path, lambda file: file.write(blob))
+
+
+def make_folder(folder: Path) -> None:
+    """Make a folder where there is none. Raises CannotWrite."""
     try:
-        waiting.write_bytes(blob)
-        os.replace(waiting, path)
-    finally:
-        waiting.unlink(missing_ok=True)
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(f"The folder {folder} could not be made: {error.strerror or error}.") from None
 
 
 def file_name(name: str) -> str:
@@ -277,7 +279,10 @@ class _Writer:
         return made
 
     def _output(self, reference: str, wanted: str) -> Any:
-        element = self._led(reference, wanted)
+        return self._out(self._led(reference, wanted), wanted)
+
+    def _out(self, element: Any, wanted: str) -> Any:
+        """An output of the graph, led by an element."""
         self.outputs += 1
         out = self.graph.addOutput(self._free(f"out_{self.outputs}"), wanted)
         out.setConnectedNode(element)
@@ -289,7 +294,7 @@ class _Writer:
         shader = self.document.addNode(SHADER, name, "surfaceshader")
         for key in surface.__struct_fields__:
             value = getattr(surface, key)
-            if key in OURS_ONLY or key in wires:
+            if key in OURS_ONLY or key in wires or (key == "base_color" and "base_weight" in wires):
                 continue
             kind = "color3" if isinstance(value, tuple) else "boolean" if isinstance(value, bool) else "float"
             if value != getattr(Surface(), key):
@@ -318,23 +323,14 @@ class _Writer:
             base = self._led(wires["base_color"], "color3") if "base_color" in wires else None
             if "base_weight" in wires:
                 grain = self._led(wires["base_weight"], "color3")
-                base = self._times(grain, base if base is not None else surface.base_color)
-            out = self.graph.addOutput(self._free(f"out_{self.outputs + 1}"), "color3")
-            self.outputs += 1
-            out.setConnectedNode(base)
-            entry = shader.getInput("base_color") or shader.addInput("base_color", "color3")
-            entry.removeAttribute("value")
-            entry.setConnectedOutput(out)
+                own = tuple(c * surface.base_weight for c in surface.base_color)
+                base = self._times(grain, base if base is not None else own)
+            shader.addInput("base_color", "color3").setConnectedOutput(self._out(base, "color3"))
         if "emission_color" in wires:
             glow = self._led(wires["emission_color"], "color3")
             if surface.emission_color != (1.0, 1.0, 1.0):
                 glow = self._times(glow, surface.emission_color)
-            out = self.graph.addOutput(self._free(f"out_{self.outputs + 1}"), "color3")
-            self.outputs += 1
-            out.setConnectedNode(glow)
-            entry = shader.getInput("emission_color") or shader.addInput("emission_color", "color3")
-            entry.removeAttribute("value")
-            entry.setConnectedOutput(out)
+            shader.addInput("emission_color", "color3").setConnectedOutput(self._out(glow, "color3"))
 
     def _times(self, element: Any, by: Any) -> Any:
         self.made += 1
@@ -367,10 +363,7 @@ class _Writer:
                 if element is not None:
                     bump.addInput("normal", "vector3").setConnectedNode(element)
                 element = bump
-            self.outputs += 1
-            out = self.graph.addOutput(self._free(f"out_{self.outputs}"), "vector3")
-            out.setConnectedNode(element)
-            shader.addInput(key, "vector3").setConnectedOutput(out)
+            shader.addInput(key, "vector3").setConnectedOutput(self._out(element, "vector3"))
 
     def _definitions(self, kind: str) -> None:
         """A definition of one of our own nodes for each type that it is used with."""

@@ -13,7 +13,7 @@ from aulmo.document import edits
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Lay, Material, Node, NodeGroup, Surface, SurfaceLayer
 from aulmo.errors import BadValue
-from aulmo.surface.node_flow import flows, ordered
+from aulmo.surface.node_flow import flows, ordered, sound
 from aulmo.surface.program import COLOURED, EVEN, RELIEF, WIRED
 
 Target = tuple[str, ...]
@@ -63,14 +63,8 @@ def leads(material: Material) -> dict[Target, str]:
 
 def flow_of(material: Material) -> dict[str, Flow]:
     """What every node gives that hangs together; those in circles or led by nothing known are left out."""
-    known: dict[str, Flow] = {}
-    for node in material.nodes:
-        if node.id not in known:
-            try:
-                known |= flows(material, ordered(material, [node.id]))
-            except BadValue:
-                continue
-    return known
+    order, _ = sound(material, [n.id for n in material.nodes])
+    return flows(material, order)
 
 
 def conversion(flow: Flow, wanted: Flow, reads: str, normal: bool = False) -> str:
@@ -88,10 +82,6 @@ def conversion(flow: Flow, wanted: Flow, reads: str, normal: bool = False) -> st
     return ""
 
 
-def _free(wanted: str, material: Material) -> str:
-    return edits.free_name(wanted, (n.id for n in material.nodes)).replace(" ", "-")
-
-
 def added(material: Material, kind: str, place: tuple[float, float] | None = None, **own) -> tuple[Material, str]:
     """A material with one more node, and its id. A node of pictures or coordinates takes the first lay there is."""
     lay = own.pop("lay", "")
@@ -100,7 +90,7 @@ def added(material: Material, kind: str, place: tuple[float, float] | None = Non
         if not lays:
             lays = (Lay("lay", projection="box", width_mm=100.0),)
         lay = lays[0].id
-    node = Node(_free(own.pop("id", kind), material), kind, place=place, lay=lay, **own)
+    node = Node(edits.free_id(own.pop("id", kind), (n.id for n in material.nodes)), kind, place=place, lay=lay, **own)
     return replace(material, nodes=(*material.nodes, node), lays=lays), node.id
 
 
@@ -200,7 +190,7 @@ def pasted(material: Material, clip: Clip, by: tuple[float, float] = (24.0, 24.0
     names: dict[str, str] = {}
     taken = set(ids)
     for node in clip.nodes:
-        names[node.id] = edits.free_name(node.id, taken).replace(" ", "-")
+        names[node.id] = edits.free_id(node.id, taken)
         taken.add(names[node.id])
     lays = {one.id: one for one in material.lays}
     lay_of: dict[str, str] = {}
@@ -208,7 +198,7 @@ def pasted(material: Material, clip: Clip, by: tuple[float, float] = (24.0, 24.0
         if lays.get(lay.id) == lay:
             lay_of[lay.id] = lay.id
             continue
-        fresh = edits.free_name(lay.id, lays).replace(" ", "-")
+        fresh = edits.free_id(lay.id, lays)
         lays[fresh] = replace(lay, id=fresh)
         lay_of[lay.id] = fresh
     nodes = []
@@ -231,7 +221,7 @@ def gathered(material: Material, names: Iterable[str], name: str = "Group") -> t
     inside = set(names)
     if len(inside) < 2:
         raise BadValue("Choose two nodes or more to gather them in one card.")
-    group_id = edits.free_name("group", (g.id for g in material.groups)).replace(" ", "-")
+    group_id = edits.free_id("group", (g.id for g in material.groups))
     inputs = {}
     for node in material.nodes:
         for key, value in node.inputs.items() if node.id in inside else ():
@@ -254,7 +244,7 @@ def opened(material: Material, group_id: str) -> Material:
 
 def with_layer(material: Material, surface, name: str = "Layer", mask: str | float = 1.0) -> tuple[Material, str]:
     """A material with one more whole surface over it, and its id."""
-    layer = SurfaceLayer(edits.free_name("layer", (one.id for one in material.layers)).replace(" ", "-"), name, surface, mask=mask)
+    layer = SurfaceLayer(edits.free_id("layer", (one.id for one in material.layers)), name, surface, mask=mask)
     return replace(material, layers=(*material.layers, layer)), layer.id
 
 

@@ -78,3 +78,38 @@ def ordered(material: Material, targets: Iterable[str]) -> list[str]:
                         raise BadValue(f"The nodes of {material.name} run in a circle through {source}.")
                     stack.append((source, False))
     return out
+
+
+def sound(material: Material, names: Iterable[str]) -> tuple[list[str], dict[str, str]]:
+    """Ids of the nodes among `names` that hang together and of all that lead to them, in order; and a sentence on each of those that do not."""
+    wanted = list(names)
+    try:
+        return ordered(material, wanted), {}
+    except BadValue:
+        good, faults = [], {}
+        for name in wanted:
+            try:
+                ordered(material, [name])
+                good.append(name)
+            except BadValue as error:
+                faults[name] = str(error)
+        return ordered(material, good), faults
+
+
+def behind(material: Material, references: Iterable[str]) -> set[str]:
+    """Ids of all nodes that lead to references ("id", "@id", "id:red"), those that they name among them, however they hang together."""
+    by_id = {n.id: n for n in material.nodes}
+    found: set[str] = set()
+    stack = [source_of(reference)[0] for reference in references]
+    while stack:
+        name = stack.pop()
+        if name in by_id and name not in found:
+            found.add(name)
+            stack += [source_of(v)[0] for v in by_id[name].inputs.values() if isinstance(v, str)]
+    return found
+
+
+def ends(material: Material) -> list[str]:
+    """What leads out of a material's nodes: into its surface, its layers, their masks."""
+    masks = [one.mask for one in material.layers if isinstance(one.mask, str)]
+    return [*material.wires.values(), *(v for one in material.layers for v in one.wires.values()), *masks]

@@ -59,7 +59,7 @@ EVEN = (
     "transmission_depth", "transmission_scatter", "transmission_scatter_anisotropy", "transmission_dispersion_scale",
     "transmission_dispersion_abbe_number", "subsurface_scatter_anisotropy", "thin_film_ior", "geometry_thin_walled", "nesting_priority",
 )  # fmt: skip
-_SETTLED = {"specular_weight", "specular_ior", "subsurface_radius", "subsurface_radius_scale", "coat_color", "coat_ior", "coat_darkening",
+SETTLED = {"specular_weight", "specular_ior", "subsurface_radius", "subsurface_radius_scale", "coat_color", "coat_ior", "coat_darkening",
     "coat_weight"}
 MULTIPLIED = ("base_weight", "emission_color")  # nodes led here multiply what the surface has; others take its place
 RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")

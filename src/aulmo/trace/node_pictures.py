@@ -19,6 +19,7 @@ from aulmo.trace.pattern.programs import OF_THE_MESH, ProgramBook, known_of
 from aulmo.trace.shape.embree import MASK_SOLID, NO_HIT, InstanceTree, MeshTree, intersect_once
 
 SIDE = 64
+WIDEST = 100.0  # mm of the square
 _FACING = (p.FACING, p.NORMAL, p.TANGENT, p.NORMAL_MAP, p.SLOPE, p.BLEND_NORMALS, p.FLAKES)
 
 
@@ -33,59 +34,52 @@ class NodePicture(NamedTuple):
 
 
 class NodePictures:
-    """Keeps pictures that were decoded between edits."""
+    """Keeps pictures that were decoded, and what is known of the last mesh, between edits."""
 
     def __init__(self, assets: AssetStore) -> None:
         self._book = ProgramBook(assets)
-        self._front: tuple[object, np.ndarray, np.ndarray] | None = None
+        self._mesh: Mesh | None = None
+        self._meshes = 0
+        self._front: tuple[np.ndarray, np.ndarray] | None = None
 
-    def take(self, material: Material, mesh: Mesh | None, side: int = SIDE, names: list[str] | None = None) -> tuple[dict[str, NodePicture], float]:
-        """Pictures by node, and how wide in mm the square is. `names` leaves all other nodes out. Never raises for what is wrong with the nodes."""
+    def take(self, material: Material, mesh: Mesh | None, side: int = SIDE) -> tuple[dict[str, NodePicture], float]:
+        """Pictures by node, and how wide in mm the square is. A picture file that cannot be read leaves all of them bare, with its sentence."""
+        try:
+            return self._taken(material, mesh, side)
+        except AulmoError as error:
+            return {n.id: _bare(side, str(error)) for n in material.nodes}, WIDEST
+
+    def _taken(self, material: Material, mesh: Mesh | None, side: int) -> tuple[dict[str, NodePicture], float]:
         book = self._book
         book.begin()
-        shown = compile_shown(material, book, names)
-        corners = mesh.vertices[:, :3].astype(float) if mesh is not None and len(mesh.vertices) else np.array([[-50.0] * 3, [50.0] * 3])
+        if mesh is not self._mesh:
+            self._mesh, self._meshes, self._front = mesh, self._meshes + 1, None
+        shown = compile_shown(material, book)
+        half = 0.5 * WIDEST
+        corners = mesh.vertices[:, :3].astype(float) if mesh is not None and len(mesh.vertices) else np.array([[-half] * 3, [half] * 3])
         low, high = corners.min(0), corners.max(0)
-        width = float(min(100.0, max(1e-3, float((high - low).max()))))
-        codes = shown.ops[:, p.O_CODE] if len(shown.ops) else np.zeros(0)
+        width = float(min(WIDEST, max(1e-3, float((high - low).max()))))
+        codes = shown.ops[:, p.O_CODE]
         points, normals = self._square(low, high, width, side)
         known = known_of(np.array([low, high]))
-        if np.isin(codes, OF_THE_MESH).any() and mesh is not None:
+        if mesh is not None and np.isin(codes, OF_THE_MESH).any():
             points, normals = self._seen(mesh, low, high, width, side)
             for k, radius in enumerate(book.radii):
-                known[p.CURVES_ROW, k] = book.curvature(f"{id(mesh)}", mesh, radius).ctypes.data
+                known[p.CURVES_ROW, k] = book.curvature(f"shown-{self._meshes}", mesh, radius).ctypes.data
         elif np.isin(codes, _FACING).any():
             points, normals = self._ball(0.5 * (low + high), width, side)
-        registers = np.zeros((max([p.REGISTER_ROWS, *(r + 1 for r in shown.registers.values())]) + 64, 4))
+        registers = np.zeros((max(p.REGISTER_ROWS, 1 + int(shown.ops[:, p.O_TO].max(initial=0))), 4))
         registers[: len(known)] = known
         registers[p.U_ROW, 0], registers[p.V_ROW, 2] = 1.0 / width, 1.0 / width  # the square is the file's picture once
         registers[p.U_ROW, 3], registers[p.V_ROW, 3] = -(0.5 * (low + high) - 0.5 * width)[[0, 2]] / width
         order = list(shown.registers)
         out = np.zeros((len(order), len(points), 3))
         lays, pictures, _held = book.tables()
-        if order:
-            highest = int(shown.ops[:, p.O_TO].max()) + 1
-            if highest > len(registers):
-                registers = np.concatenate([registers, np.zeros((highest - len(registers), 4))])
-            facings = np.clip(-normals[:, 1], 0.0, 1.0)
-            which = np.array([shown.registers[name] for name in order], np.int64)
-            run_shown(shown.ops, lays, pictures, registers, points, normals, facings, width / side, which, out)
-        found = {}
-        for name, values in zip(order, out):
-            found[name] = _pictured(values, shown.flows.get(name, "number"), side, shown.faults.get(name, ""))
-        blank = np.full((side, side, 3), 70, np.uint8)
-        for name, fault in shown.faults.items():
-            if name not in found:
-                found[name] = NodePicture(blank, 0.0, 0.0, 0.0, fault)
-        return found, width
-
-    def try_take(self, material: Material, mesh: Mesh | None, side: int = SIDE) -> tuple[dict[str, NodePicture], float]:
-        """The same; a picture that cannot be read leaves all bare."""
-        try:
-            return self.take(material, mesh, side)
-        except AulmoError as error:
-            blank = np.full((side, side, 3), 70, np.uint8)
-            return {n.id: NodePicture(blank, 0.0, 0.0, 0.0, str(error)) for n in material.nodes}, 100.0
+        facings = np.clip(-normals[:, 1], 0.0, 1.0)
+        which = np.array(list(shown.registers.values()), np.int64)
+        run_shown(shown.ops, lays, pictures, registers, points, normals, facings, width / side, which, out)
+        found = {name: _bare(side, fault) for name, fault in shown.faults.items()}
+        return found | {name: _pictured(values, shown.flows[name], side) for name, values in zip(order, out)}, width
 
     def _square(self, low: np.ndarray, high: np.ndarray, width: float, side: int) -> tuple[np.ndarray, np.ndarray]:
         """A square that stands in the middle of the part and looks to its front (-y)."""
@@ -110,8 +104,8 @@ class NodePictures:
     def _seen(self, mesh: Mesh, low: np.ndarray, high: np.ndarray, width: float, side: int) -> tuple[np.ndarray, np.ndarray]:
         """The part itself, seen from its front; the square where there is nothing of it."""
         points, normals = self._square(low, high, width, side)
-        if self._front is not None and self._front[0] is mesh and len(self._front[1]) == len(points):
-            return self._front[1], self._front[2]
+        if self._front is not None and len(self._front[0]) == len(points):
+            return self._front
         tree = MeshTree(mesh.vertices, mesh.triangles)
         top = InstanceTree([tree], np.eye(4, dtype=np.float32)[None, :3], np.array([MASK_SOLID], np.uint32), {})
         start = float(low[1] - 1.0)
@@ -121,11 +115,16 @@ class NodePictures:
                 points[k, 1] = start + float(floats[8])
                 normal = floats[12:15].astype(float)
                 normals[k] = normal / max(1e-12, float(np.linalg.norm(normal))) * (-1.0 if normal[1] > 0 else 1.0)
-        self._front = (mesh, points, normals)
-        return points, normals
+        self._front = (points, normals)
+        return self._front
 
 
-def _pictured(values: np.ndarray, flow: str, side: int, fault: str) -> NodePicture:
+def _bare(side: int, fault: str) -> NodePicture:
+    """What stands for a node that cannot be shown."""
+    return NodePicture(np.full((side, side, 3), 70, np.uint8), 0.0, 0.0, 0.0, fault)
+
+
+def _pictured(values: np.ndarray, flow: str, side: int) -> NodePicture:
     """Values (side * side, 3) to be shown: colours as a display has them (darkened where they go beyond white), numbers as greys (stretched where
     they go beyond 0 to 1), directions as
     x, y and z about a middle grey."""
@@ -141,4 +140,4 @@ def _pictured(values: np.ndarray, flow: str, side: int, fault: str) -> NodePictu
             number = (number - lowest) / max(1e-12, highest - lowest)
         shown = np.repeat(np.clip(number, 0.0, 1.0)[:, None], 3, 1)
     pixels = np.rint(np.clip(shown, 0.0, 1.0) * 255).astype(np.uint8).reshape(side, side, 3)
-    return NodePicture(np.ascontiguousarray(pixels), lowest, mean, highest, fault)
+    return NodePicture(np.ascontiguousarray(pixels), lowest, mean, highest)

@@ -8,8 +8,8 @@ from PySide6.QtCore import QSettings
 
 def swatch_folder() -> Path:
     """The folder of the artist's choice, else one that is Aulmo's own."""
-    return Path(str(QSettings().value("swatches", ""))) if QSettings().value("swatches",
-        "") else Path(platformdirs.user_data_dir("aulmo")) / "swatches"
+    chosen = str(QSettings().value("swatches", ""))
+    return Path(chosen) if chosen else Path(platformdirs.user_data_dir("aulmo")) / "swatches"
 
 
 def set_swatch_folder(path: Path) -> None:

@@ -2,9 +2,8 @@
 
 from importlib.resources import files
 
-import msgspec
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
-from PySide6.QtGui import QDrag, QIcon, QImage, QPixmap
+from PySide6.QtGui import QDrag, QIcon, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListWidget, QListWidgetItem, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch
@@ -12,6 +11,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.swatch_folder import swatch_folder
+from aulmo.desk.surface.balls import Balls
 from aulmo.desk.surface.library_commands import LibraryCommands
 from aulmo.desk.widgets.fields import label, show_as_pictures
 from aulmo.document import edits
@@ -63,10 +63,10 @@ class SurfaceBench(QWidget):
     def __init__(self, session: Session, commands: LibraryCommands) -> None:
         super().__init__()
         self.session, self.commands = session, commands
-        self.trouble = ""
-        commands.changed.connect(self.fill)
-        self._balls: dict[bytes, QIcon] = {}  # by what the material looks like
-        self._asked: set[bytes] = set()
+        commands.changed.connect(self._look_again)
+        self.balls = Balls(session, 84, 58, 24)
+        self.balls.came.connect(lambda: self.current() == "In this project" and self.fill())
+        self._mine: tuple[list[library.Swatch], list[str]] | None = None  # what lies in the library's folder, None until it is looked at
         self.head = head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
@@ -76,7 +76,7 @@ class SurfaceBench(QWidget):
             chip.setToolTip(name)
             chip.setObjectName("chip")
             chip.setCheckable(True)
-            chip.clicked.connect(self.fill)
+            chip.clicked.connect(self._look_again)
             self.chips.addButton(chip)
             self.buttons[name] = chip
             head.addWidget(chip)
@@ -102,13 +102,13 @@ class SurfaceBench(QWidget):
         layout.addWidget(self.empty)
         layout.addWidget(self.shelf)
         self.shelf.setContentsMargins(8, 0, 8, 0)
-        session.opened.connect(self._opened)
+        session.opened.connect(self.fill)
         session.changed.connect(lambda old, new: old.materials is not new.materials and self.current() == "In this project" and self.fill())
         session.selection_changed.connect(self._mark)
         self.fill()
 
-    def _opened(self) -> None:
-        self._asked.clear()
+    def _look_again(self) -> None:
+        self._mine = None
         self.fill()
 
     def current(self) -> str:
@@ -127,7 +127,7 @@ class SurfaceBench(QWidget):
                 if wanted in material.name.lower():
                     count = len(edits.users_of(self.session.document, material.id))
                     payload = f"material\n{material.id}\n{material.name}"
-                    self._add(material.name, payload, self._ball(material), f"{material.name}: {counted(count, 'part')}")
+                    self._add(material.name, payload, self._icon(material), f"{material.name}: {counted(count, 'part')}")
         else:
             for kind, swatch, _ in swatches.shelf():
                 if name in ("All", kind) and wanted in swatch.lower():
@@ -143,10 +143,9 @@ class SurfaceBench(QWidget):
     def _fill_mine(self) -> None:
         """The artist's own swatches; of what is none of them it is said so."""
         folder = swatch_folder()
-        found: list[library.Swatch] = []
-        trouble: list[str] = []
-        if folder.is_dir():
-            found, trouble = self.session.attempt(lambda: library.swatches_in(folder)) or ([], [])
+        if self._mine is None:
+            self._mine = (self.session.attempt(lambda: library.swatches_in(folder)) if folder.is_dir() else None) or ([], [])
+        found, trouble = self._mine
         for swatch in library.searched(found, self.search.text()):
             picture = QPixmap()
             picture.loadFromData(swatch.thumbnail)
@@ -157,6 +156,10 @@ class SurfaceBench(QWidget):
         elif trouble:
             self.empty.setText(" ".join(trouble[:3]))
         self.empty.setVisible(not found or bool(trouble))
+
+    def _icon(self, material: Material) -> QIcon:
+        ball = self.balls.of(material)
+        return theme.picture_icon(ball) if ball is not None else QIcon()
 
     def _menu(self, at: QPoint) -> None:
         item = self.shelf.itemAt(at)
@@ -186,26 +189,3 @@ class SurfaceBench(QWidget):
             self.session.hint.emit("Select a part first, or drag the swatch onto one")
             return
         drop_swatch(self.session, item.data(_PAYLOAD), targets)
-
-    def _ball(self, material: Material) -> QIcon:
-        look = msgspec.json.encode((material.surface, material.nodes, material.wires, material.lays))
-        if look in self._balls:
-            return self._balls[look]
-        if look not in self._asked:
-            self._asked.add(look)
-            assets = self.session.assets
-
-            def work(task):
-                from aulmo.trace.swatch_ball import swatch_picture
-
-                return swatch_picture(material, 84, 58, 24, assets)
-
-            self.session.start_task("Picturing materials", work, lambda pixels: self._take_picture(look, pixels))
-        return QIcon()
-
-    def _take_picture(self, look: bytes, pixels) -> None:
-        h, w = pixels.shape[:2]
-        image = QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
-        self._balls[look] = theme.picture_icon(QPixmap.fromImage(image))
-        if self.current() == "In this project":
-            self.fill()

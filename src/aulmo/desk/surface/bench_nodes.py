@@ -1,7 +1,5 @@
 """Surface's bench, the face for nodes: the canvas, what it is called, and the commands on nodes."""
 
-import msgspec
-from PySide6.QtGui import QImage, QPixmap
 from PySide6.QtWidgets import QVBoxLayout, QWidget
 
 from aulmo.desk.shell.bench import BenchHead
@@ -13,44 +11,6 @@ from aulmo.document import edits
 from aulmo.document.quantity import counted
 from aulmo.document.records import Material
 from aulmo.surface import node_edits
-
-
-class Canvas(NodeCanvas):
-    """The canvas with balls of the surfaces that it ends in."""
-
-    def __init__(self, session) -> None:
-        super().__init__(session)
-        self._balls: dict[bytes, QPixmap] = {}
-        self._last: dict[str, QPixmap] = {}
-        self._wanted: bytes = b""
-
-    def session_ball(self, card: str) -> QPixmap | None:
-        """The ball of the surface or of a layer; the last one until another is ready."""
-        material = self.material
-        if material is None:
-            return None
-        layer = next((one for one in material.layers if one.id == card), None)
-        if layer is not None:
-            material = msgspec.structs.replace(material, surface=layer.surface, wires=layer.wires, layers=())
-        look = msgspec.json.encode((material.surface, [msgspec.structs.replace(n, place=None) for n in material.nodes], material.wires, material.lays,
-                                    material.layers))  # fmt: skip
-        if look not in self._balls and look != self._wanted:
-            self._wanted = look
-            assets, key = self.session.assets, f"{material.id}/{card}"
-
-            def work(task):
-                from aulmo.trace.swatch_ball import swatch_picture
-
-                return swatch_picture(material, 78, 52, 16, assets)
-
-            def done(pixels) -> None:
-                h, w = pixels.shape[:2]
-                self._balls[look] = self._last[key] = QPixmap.fromImage(QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).copy())
-                self._wanted = b""
-                self.update()
-
-            self.session.start_task("Picturing the material", work, done)
-        return self._balls.get(look) or self._last.get(f"{material.id}/{card}")
 
 
 class NodesBench(QWidget):
@@ -65,7 +25,7 @@ class NodesBench(QWidget):
         self.words = label("")
         self.head.addWidget(self.words)
         self.head.addStretch(1)
-        self.canvas = Canvas(session)
+        self.canvas = NodeCanvas(session)
         for text, run, tip in (
             ("Layer", self.add_layer, "A whole surface over this one, shown where a mask says"),
             ("Gather", self.gather, "The chosen nodes in one card; double-click it to take it apart"),

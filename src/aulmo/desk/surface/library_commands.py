@@ -3,11 +3,11 @@
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, QObject, Signal
-from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.desk.shell.swatch_folder import set_swatch_folder, swatch_folder
+from aulmo.desk.surface.balls import ball_image
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.quantity import counted
@@ -22,13 +22,9 @@ FILES = "MaterialX (*.mtlx *.zip)"
 
 def picture_of(material: Material, assets: AssetStore) -> bytes:
     """The PNG of a material on a ball, as the library keeps it."""
-    from aulmo.trace.swatch_ball import swatch_picture
-
-    pixels = swatch_picture(material, 168, 116, 48, assets)
-    h, w = pixels.shape[:2]
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    QImage(pixels.data, w, h, w * 4, QImage.Format.Format_RGB32).save(buffer, "PNG")  # type: ignore[call-overload]
+    ball_image(material, 168, 116, 48, assets).save(buffer, "PNG")  # type: ignore[call-overload]
     return bytes(buffer.data().data())
 
 

@@ -12,9 +12,11 @@ from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, Section, button, label
 from aulmo.document import edits
-from aulmo.document.records import Lay, Material, Node
+from aulmo.document.property_table import TABLE
+from aulmo.document.records import Lay, Material, Node, Surface
 from aulmo.errors import AulmoError
 from aulmo.surface import laying
+from aulmo.surface.node_flow import behind
 from aulmo.surface.picture import read_picture
 
 LAY_ROWS = (
@@ -34,15 +36,11 @@ LEADS = {
 
 def leads_of(material: Material, node: Node) -> list[str]:
     """What a picture leads, straight or through other nodes, in words."""
-    by_id = {n.id: n for n in material.nodes}
+    return [LEADS[target] if target in LEADS else TABLE[Surface][target].label for target in _led_by(material, node.id)]
 
-    def reaches(name: str, seen: frozenset[str] = frozenset()) -> bool:
-        if name == node.id:
-            return True
-        found = by_id.get(name)
-        return found is not None and name not in seen and any(isinstance(v, str) and reaches(v[1:], seen | {name}) for v in found.inputs.values())
 
-    return [LEADS.get(target, target) for target, name in material.wires.items() if reaches(name)]
+def _led_by(material: Material, node_id: str) -> list[str]:
+    return [target for target, reference in material.wires.items() if node_id in behind(material, [reference])]
 
 
 class PicturesSection(Section):
@@ -203,7 +201,7 @@ class PicturesSection(Section):
         if material is None:
             return
         node = next(n for n in material.nodes if n.id == node_id)
-        names = leads_of(material, node)
-        kept = {t: n for t, n in material.wires.items() if LEADS.get(t, t) not in names}
+        gone = _led_by(material, node_id)
+        kept = {target: reference for target, reference in material.wires.items() if target not in gone}
         made = laying.tidied(replace(material, wires=kept))
         self.session.apply(f"Took {node.file or 'a picture'} off {material.name}", edits.put_material(self.session.document, made))
