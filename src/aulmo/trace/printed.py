@@ -31,6 +31,15 @@ class Printed(NamedTuple):
 NOTHING = Printed(np.zeros((1, a.DECAL_COLUMNS)), np.zeros((0, 1)), np.zeros(0, np.int64), np.zeros(0, np.int64))
 
 
+def rows_on(printed: Printed, instance: int) -> np.ndarray:
+    """(k,) int64 rows of materials that the decals of an instance have."""
+    if instance >= len(printed.instance_decals) or printed.instance_decals[instance] < 0:
+        return np.zeros(0, np.int64)
+    start = printed.instance_decals[instance]
+    listed = printed.listed[start + 1 : start + 1 + printed.listed[start]]
+    return printed.decals[listed, a.D_WHICH].astype(np.int64)
+
+
 def shown_decals(document: Document) -> dict[str, Decal]:
     """The decals that are seen, the lowest first."""
     return {i: d for i, d in document.decals.items() if d.visible and d.opacity > 0}

@@ -17,7 +17,7 @@ from aulmo.trace.lamp.dome import build_importance
 from aulmo.trace.lamp.lamp_rows import proxy_mesh
 from aulmo.trace.lit import GlowBook, Lit, environment_pixels, environment_turn, light, links_table
 from aulmo.trace.pattern.programs import ProgramBook
-from aulmo.trace.printed import Printed, looks, print_parts, prints
+from aulmo.trace.printed import Printed, looks, print_parts, prints, rows_on
 from aulmo.trace.placed import Placed, floor_matrix, matrices_of, moving_instances
 from aulmo.trace.remembered import Remembered
 from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, InstanceTree, MeshTree
@@ -185,7 +185,9 @@ class SceneBuilder:
         env, (env_pick, env_guide) = self._environment(document.environment, catches)
         links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
-        facts, curves = self._facts.get((worn, placed, outfit, document.parts), lambda: self._know(document, outfit, worn, placed.world))
+        facts, curves = self._facts.get(
+            (worn, placed, outfit, document.parts, printed), lambda: self._know(document, outfit, worn, placed.world, printed)
+        )
         arrays = a.SceneArrays(
             np.uintp(top.handle), shapes.points, shapes.triangles, shapes.vertex_start[places], shapes.triangle_start[places],
             np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
@@ -231,16 +233,24 @@ class SceneBuilder:
         ]
         return Outfit(part_ids, shapes, dresses, [p.edge_radius for p in parts])
 
-    def _know(self, document: Document, outfit: Outfit, worn: Worn, world: np.ndarray) -> tuple[np.ndarray, list[np.ndarray]]:
-        """(n, FACTS) what nodes ask of the parts, and the tables of curvature whose addresses are in it; zeros where nothing is asked."""
+    def _know(
+        self, document: Document, outfit: Outfit, worn: Worn, world: np.ndarray, printed: Printed
+    ) -> tuple[np.ndarray, list[np.ndarray]]:
+        """(n, FACTS) what the nodes of all that may show on a part (its material, layers, decals) ask of it, and the tables of curvature whose
+        addresses are in it; zeros where nothing is asked."""
         facts = np.zeros((len(outfit.part_ids), a.FACTS))
         curves: list[np.ndarray] = []
-        asks = worn.programs[:, a.P_PART]
+        asks = worn.programs[:, a.P_PART].copy()
         if not asks.any():
             return facts, curves
+        for row in np.flatnonzero(worn.programs[:, a.P_LAYERS]):
+            first = worn.programs[row, a.P_LAYERS]
+            over = worn.layers[first + 1 : first + 1 + worn.layers[first, 0], 0]
+            asks[row] = max(asks[row], asks[over].max())
         boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         for k, part_id in enumerate(outfit.part_ids):
             asked = int(asks[np.unique(worn.faces[k]) if k in worn.faces else worn.which[k]].max())
+            asked = max(asked, int(asks[rows_on(printed, k)].max(initial=0)))
             if not asked:
                 continue
             part = document.parts[part_id]

@@ -11,7 +11,7 @@ from aulmo import script
 from aulmo.document import edits
 from aulmo.document.decals import put_decal
 from aulmo.document.placement import world_matrix
-from aulmo.document.records import Camera, Decal, Material, Part, Placement, Surface
+from aulmo.document.records import Camera, Decal, Material, Node, Part, Placement, Stop, Surface
 from aulmo.prepare import pieces, sticking
 from aulmo.trace import draft
 from aulmo.trace.camera_rows import camera_rows
@@ -167,6 +167,20 @@ def test_a_region_is_one_picture_over_three_parts_and_goes_with_the_one_that_mov
     assert took[low, 115] < 0.05 and took[high, 115] > 0.2
     slipped = redness(seen(put_decal(moved, replace(decal, slips=True)), assets, samples=64))
     assert slipped[low, 115] > 0.2 and slipped[high, 115] < 0.05  # it went away under it
+
+
+def test_what_a_decal_is_made_of_knows_the_part_below(tmp_path):
+    """A gradient over the part runs through a decal on it, though the part's own material asks nothing."""
+    document, assets = block()
+    stops = (Stop(0.0, (0.0, 0.0, 0.0)), Stop(1.0, (0.8, 0.8, 0.8)))
+    nodes = (Node("g", "gradient", stops=stops, axis="z"),)
+    document = edits.put_material(document, Material("run", "Run", surface=WHITE, nodes=nodes, wires={"base_color": "g"}))
+    document, decal_id = script.add_decal(document, assets, flat(tmp_path), "ball", (0, -25, 0), (0, -1, 0), 40.0)
+    document = put_decal(document, replace(document.decals[decal_id], artwork="surface", material="run"))
+    column = seen(document, assets, samples=32)[:, SIZE[0] // 2, 1]
+    middle = SIZE[1] // 2
+    for up in (-15, 0, 15):
+        assert column[middle - int(up * PER_MM)] == pytest.approx(0.8 * (0.5 + up / 50), abs=0.04)
 
 
 def test_alike_parts_each_show_it_in_their_own_axes(tmp_path):

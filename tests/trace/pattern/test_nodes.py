@@ -667,6 +667,23 @@ def test_a_layer_shows_by_its_mask_and_what_is_below_by_the_rest():
         assert frame.rgb.mean() == pytest.approx(25.0, rel=0.06)
 
 
+@pytest.mark.parametrize("kind", ["gradient", "edgewear"])
+def test_a_layer_knows_its_part_as_the_base_would(kind):
+    """What lies over a base that asks nothing of its part looks like a base with the same wires."""
+    stops = (Stop(0.0, (0.05, 0.1, 0.1)), Stop(1.0, (0.9, 0.6, 0.2)))
+    led = Node("g", "gradient", stops=stops, axis="x") if kind == "gradient" else Node("g", "edgewear", {"radius_mm": 20.0})
+    matt, black = Surface(specular_weight=0.0), Surface(base_color=(0.0, 0.0, 0.0), specular_weight=0.0)
+    document, assets = dressed(box_mesh(160.0), matt, nodes=[led], wires={"base_color": "g"})
+    over = SurfaceLayer("l", surface=matt, wires={"base_color": "g"}, mask=1.0)
+    layered = replace(document.materials["m"], surface=black, wires={}, layers=(over,))
+    base, above = (
+        trace(replace(document, materials={"m": m}, cameras={"c": look_down()}), assets, (24, 24), 64, UniformDome)[0].rgb / NITS
+        for m in (document.materials["m"], layered)
+    )
+    assert np.ptp(base[12, :, 0]) > 0.2
+    np.testing.assert_allclose(above, base, atol=0.05)
+
+
 def test_a_white_furnace_stays_white_under_layers_and_led_parameters():
     """Nothing that nodes lead makes light: a white matt body under a led coat, one that shows by a mask, in an even dome."""
     white = Surface(base_color=(1.0, 1.0, 1.0), specular_weight=0.0)
