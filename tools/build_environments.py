@@ -5,8 +5,8 @@ References: CIE S 011/E:2003 (general sky, types 1 and 12). Run with PYTHONPATH=
 
 import numpy as np
 
+from aulmo.light.dome_map import Patch, direction, map_directions, paint
 from aulmo.light.environment_image import SETS, read_pixels
-from aulmo.light.softbox import Softbox, direction, map_directions, paint
 from aulmo.surface.colour import ACESCG_TO_SRGB, from_temperature
 
 WIDTH, HEIGHT = 1024, 512
@@ -26,9 +26,9 @@ def room(wall: float, ceiling: float, ground: float, kelvin: float = 5500) -> np
     return value[..., None] * tint(kelvin)
 
 
-def box(az, el, w, h, nits, kelvin=5500, **more) -> Softbox:
+def box(az, el, w, h, nits, kelvin=5500, **more) -> Patch:
     """A softbox of a colour temperature."""
-    return Softbox(az, el, w, h, nits, tuple(tint(kelvin)), **more)
+    return Patch(az, el, w, h, nits, tuple(tint(kelvin)), **more)
 
 
 def sky(kind: str) -> np.ndarray:

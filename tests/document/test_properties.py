@@ -37,7 +37,7 @@ LINKS = {
     r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
     r.Decal: {"id", "adjust"},
-    r.Environment: {"sky"}, r.Lamp: {"id"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
+    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from aulmo.document.records import Sky
 from aulmo.errors import BadValue
 from aulmo.light import daylight
-from aulmo.light.softbox import map_directions
+from aulmo.light.dome_map import map_directions
 from aulmo.surface.colour import LUMINANCE, luminance
 
 

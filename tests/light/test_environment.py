@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from aulmo.errors import BadFile
 from aulmo.light import environment_image as images
-from aulmo.light.softbox import Softbox, angles, coverage, direction, map_directions, paint
+from aulmo.light.dome_map import Patch, angles, coverage, direction, map_directions, paint
 
 
 @given(st.floats(-179, 179), st.floats(-85, 85))
@@ -24,14 +24,14 @@ def test_azimuth_zero_is_the_camera_side_and_grows_to_its_right():
 @given(st.floats(-170, 170), st.floats(-60, 60))
 @settings(max_examples=25, deadline=None)
 def test_a_softbox_is_brightest_where_it_was_put(azimuth, elevation):
-    image = paint([Softbox(azimuth, elevation, 20, 20, 1000)], 256, 128)
+    image = paint([Patch(azimuth, elevation, 20, 20, 1000)], 256, 128)
     row, column = np.unravel_index(int(image[..., 1].argmax()), image.shape[:2])
     assert float(map_directions(256, 128)[row, column] @ direction(azimuth, elevation)) > np.cos(np.radians(12))
 
 
 def test_a_softbox_subtends_the_angles_it_was_given():
     directions = map_directions(1440, 720)
-    mask = coverage(Softbox(0, 0, 40, 20, 1, corner=0, edge=0.01, hot_spot=0), directions) > 0.5
+    mask = coverage(Patch(0, 0, 40, 20, 1, corner=0, edge=0.01, hot_spot=0), directions) > 0.5
     azimuth = np.degrees(np.arctan2(directions[..., 0], -directions[..., 1]))
     elevation = np.degrees(np.arcsin(directions[..., 2]))
     level = np.abs(elevation) < 0.3
@@ -42,7 +42,7 @@ def test_a_softbox_subtends_the_angles_it_was_given():
 
 def test_nothing_of_a_softbox_lies_behind_it():
     directions = map_directions(128, 64)
-    mask = coverage(Softbox(30, 10, 170, 170, 1), directions)
+    mask = coverage(Patch(30, 10, 170, 170, 1), directions)
     assert mask[(directions @ direction(30, 10)) < 0].max() == 0
 
 
@@ -62,7 +62,7 @@ def test_a_uniform_dome_gives_pi_times_its_luminance():
 def test_an_hdr_file_is_read_and_levelled(tmp_path):
     import OpenImageIO as oiio
 
-    pixels = paint([Softbox(-40, 30, 50, 40, 8.0)], 128, 64, np.full((64, 128, 3), 0.2))
+    pixels = paint([Patch(-40, 30, 50, 40, 8.0)], 128, 64, np.full((64, 128, 3), 0.2))
     path = tmp_path / "studio.hdr"
     out = oiio.ImageOutput.create(str(path))
     out.open(str(path), oiio.ImageSpec(128, 64, 3, "float"))

@@ -71,7 +71,17 @@ def _from_2(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-_STEPS = {1: _from_1, 2: _from_2}
+def _from_3(raw: dict[str, Any]) -> dict[str, Any]:
+    """Sun and sky become one of several grounds of the dome."""
+    environment = raw.get("environment", {})
+    if environment.get("sky") is not None:
+        environment["kind"] = "sky"
+    else:
+        environment.pop("sky", None)
+    return raw
+
+
+_STEPS = {1: _from_1, 2: _from_2, 3: _from_3}
 
 
 def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:

@@ -27,8 +27,8 @@ _ROOTS: dict[str, type] = {
 _MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
-    (r.Part, "piece"): r.Piece, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface, (r.Environment, "sky"): r.Sky, (r.Decal,
-    "adjust"): r.Adjust,
+    (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
+    (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
@@ -58,6 +58,8 @@ def about(address: str) -> Property:
         kind, steps = r.Lay, steps[2:]
     if kind is r.Material and len(steps) >= 3 and steps[0] == "layers":
         kind, steps = r.SurfaceLayer, steps[2:]
+    if kind is r.Environment and len(steps) == 3 and steps[0] == "softboxes":
+        kind, steps = r.Softbox, steps[2:]
     if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
         kind, steps = r.FaceSet, steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:
@@ -232,6 +234,8 @@ def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Documen
 def owner_of(document: r.Document, address: str) -> str:
     """What a property belongs to, in the artist's words: the name of its part, material, camera, lamp or shot."""
     steps = address.split("/")
+    if steps[:2] == ["environment", "softboxes"] and len(steps) > 2:
+        return get(document, "/".join(steps[:3])).name
     if steps[0] in _OWNERS:
         return _OWNERS[steps[0]]
     if steps[0] in _MANY and len(steps) > 1:

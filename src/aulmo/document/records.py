@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 
 Triple = tuple[float, float, float]
 # What a property's value can be; whole numbers may be written as numbers
@@ -449,16 +449,103 @@ class Decal(Record):
     stood: tuple[Stood, ...] = ()
 
 
-class Environment(Record):
-    """The light around the set. `image` is a shipped set's name or an asset name."""
+class Sky(Record):
+    """Daylight instead of an environment picture: where the sun stands, and how hazy the air is.
 
+    With `by_place` the sun's direction follows from date, hour and place (degrees north and east, hours of local clock time with
+    `utc_offset`), else from `azimuth` (clockwise from +y, seen from above) and `elevation`.
+    """
+
+    turbidity: float = 3.0
+    azimuth: float = 220.0
+    elevation: float = 35.0
+    by_place: bool = False
+    latitude: float = 48.0
+    longitude: float = 11.0
+    date: str = "2026-06-21"
+    hour: float = 15.0
+    utc_offset: float = 2.0
+    north: float = 0.0
+    sun: bool = True
+
+
+class GradeStop(Record):
+    """Brightness (stops from the softbox's own) and colour of a graded softbox at a share 0..1 of its way."""
+
+    at: float = 0.0
+    stops: float = 0.0
+    colour: Triple = (1.0, 1.0, 1.0)
+
+
+class Softbox(Record):
+    """A light on the dome: at `azimuth` and `elevation` (from the camera's side, and from the horizon up), `width` x `height` degrees, turned.
+
+    `corner`, `edge` and `hot_size` are shares of half the smaller side, `inner` of a ring's radius. A `hot` spot leaves the middle as it is and
+    darkens toward the outline by that share. `bent`: its long side runs along a great circle, up to all round. `stops` is above white
+    (`light.softbox.WHITE_NITS`). It lies over what is below, is added to it, or takes light away ("flag"). `grade` says how the `grades` run.
+    `picture` is an asset or, when `shipped`, the name of one that comes with Aulmo. An empty `group` is one of its own. `stays_with` "dome" is
+    what the dome stays with; `part` is whom it follows with "part".
+    """
+
+    id: str
+    name: str
+    kind: Literal["plain", "graded", "picture"] = "plain"
+    shape: Literal["rectangle", "round", "ring", "half", "polygon"] = "rectangle"
+    azimuth: float = 0.0
+    elevation: float = 30.0
+    turn: float = 0.0
+    width: float = 40.0
+    height: float = 60.0
+    corner: float = 0.15
+    inner: float = 0.6
+    sides: int = 6
+    bent: bool = False
+    edge: float = 0.08
+    hot_size: float = 1.0
+    hot: float = 0.3
+    stops: float = 2.5
+    kelvin: float = 6500.0
+    colour: Triple = (1.0, 1.0, 1.0)
+    opacity: float = 1.0
+    blend: Literal["over", "add", "flag"] = "over"
+    grade: Literal["along", "across", "round"] = "along"
+    grades: tuple[GradeStop, ...] = (GradeStop(0.0, -3.0), GradeStop(1.0, 0.0))
+    picture: EnvironmentName = "Creased silk"
+    shipped: bool = True
+    on: bool = True
+    solo: bool = False
+    locked: bool = False
+    group: str = ""
+    stays_with: Literal["dome", "scene", "camera", "part"] = "dome"
+    part: PartId | None = None
+
+
+class Environment(Record):
+    """The light around the set: a ground (a picture, one colour, a gradient, sun and sky), and on it softboxes, the lowest first.
+
+    `image` is a shipped set's name or an asset name. `kelvin` is the white it is warmed or cooled to, `blur` in degrees. A dome of `radius_mm`
+    stands round `centre` (0: endlessly far), its lower half `on_floor` when wanted. `colour` and the `stops` of a gradient (from straight
+    down at 0 to straight up at 1) are shares of white. Both the ground and all softboxes that say so go with what the dome `stays_with`.
+    """
+
+    kind: Literal["picture", "colour", "gradient", "sky"] = "picture"
     image: EnvironmentName = "Loft"
     shipped: bool = True
     turn: float = 0.0
     tilt: float = 0.0
     exposure: float = 0.0
     saturation: float = 1.0
-    sky: "Sky | None" = None
+    kelvin: float = 6500.0
+    blur: float = 0.0
+    radius_mm: float = 0.0
+    centre: Triple = (0.0, 0.0, 500.0)
+    on_floor: bool = False
+    colour: Triple = (0.0, 0.0, 0.0)
+    stops: tuple[Stop, ...] = (Stop(0.0, (0.05, 0.05, 0.05)), Stop(0.5, (0.12, 0.12, 0.12)), Stop(1.0, (0.5, 0.5, 0.5)))
+    sky: Sky = Sky()
+    softboxes: tuple[Softbox, ...] = ()
+    stays_with: Literal["scene", "camera", "part"] = "scene"
+    part: PartId | None = None
 
 
 class Backdrop(Record):
@@ -484,7 +571,8 @@ class Lamp(Record):
     `kind` says what it is; `width` is a rectangle's width, a disc's, ring's, sphere's, tube's, point's or spot's diameter; `height` a
     rectangle's or portal's height, a ring's inner diameter, a tube's length. `power` is read in `unit`: lumen in all, candela along the
     axis, nit of the surface, or lux of a distant light square on. A distant lamp's `angle` is how wide it looks; a spot's `cone` is its
-    full angle and `softness` the share of it that fades. `lights` names the parts and groups it lights; empty means all.
+    full angle and `softness` the share of it that fades. `lights` names the parts and groups it lights; empty means all. One that stays with
+    "camera" or "part" stands in their axes: see `light.staying`. `copies` is a rule that it is repeated by.
     """
 
     id: str
@@ -507,26 +595,11 @@ class Lamp(Record):
     seen: bool = False
     group: str = "Lamps"
     lights: tuple[PartId, ...] = ()
-
-
-class Sky(Record):
-    """Daylight instead of an environment picture: where the sun stands, and how hazy the air is.
-
-    With `by_place` the sun's direction follows from date, hour and place (degrees north and east, hours of local clock time with
-    `utc_offset`), else from `azimuth` (clockwise from +y, seen from above) and `elevation`.
-    """
-
-    turbidity: float = 3.0
-    azimuth: float = 220.0
-    elevation: float = 35.0
-    by_place: bool = False
-    latitude: float = 48.0
-    longitude: float = 11.0
-    date: str = "2026-06-21"
-    hour: float = 15.0
-    utc_offset: float = 2.0
-    north: float = 0.0
-    sun: bool = True
+    solo: bool = False
+    locked: bool = False
+    stays_with: Literal["scene", "camera", "part"] = "scene"
+    part: PartId | None = None
+    copies: Copies | None = None
 
 
 class Key(Record):

@@ -72,8 +72,16 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
         yield decal, decal.name
         yield decal.adjust, decal.name
     yield document.environment, "the dome"
-    if document.environment.sky is not None:
-        yield document.environment.sky, "the sky"
+    yield document.environment.sky, "the sky"
+    for box in document.environment.softboxes:
+        yield box, box.name
+        for grade in box.grades:
+            yield grade, box.name
+    for stop in document.environment.stops:
+        yield stop, "the dome"
+    for lamp in document.lamps.values():
+        if lamp.copies is not None:
+            yield lamp.copies, lamp.name
     yield document.backdrop, "the backdrop"
     yield document.floor, "the floor"
     yield document.render, "the render"
@@ -184,6 +192,9 @@ def check_links(document: r.Document, name: str) -> None:
         for key, member in many.items():
             if member.id != key:
                 raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
+    boxes = document.environment.softboxes
+    if len({b.id for b in boxes}) != len(boxes) or any(not b.id or "/" in b.id for b in boxes):
+        raise BadFile(f"{name} is damaged: two softboxes share one name within the file.")
     if len({s.id for s in document.shots}) != len(document.shots):
         raise BadFile(f"{name} is damaged: two shots share one name within the file.")
     for shot in document.shots:

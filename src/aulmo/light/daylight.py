@@ -13,7 +13,7 @@ import numpy as np
 
 from aulmo.document.records import Sky
 from aulmo.errors import BadValue
-from aulmo.light.softbox import map_directions
+from aulmo.light.dome_map import map_directions
 from aulmo.surface.colour import LUMINANCE, XYZ_D65_TO_ACESCG
 from aulmo.surface.spectrum import weights
 

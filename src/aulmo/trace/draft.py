@@ -2,10 +2,11 @@
 
 import functools
 import math
-from typing import NamedTuple
+from typing import Iterator, NamedTuple
 
 import numpy as np
 
+from aulmo.light.dome_map import map_directions
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.material import openpbr as o
@@ -29,6 +30,7 @@ from aulmo.trace.shape.embree import (
 from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.lamp.lamps import aimed, dot_axis
+from aulmo.trace.lamp.softboxes import paint_over
 from aulmo.trace.path.lens import camera_ray
 from aulmo.trace.pattern.decal_hit import as_drafted
 from aulmo.trace.shape.surface_hit import material_at
@@ -91,33 +93,76 @@ def _octahedron(side: int) -> np.ndarray:
     return d / np.linalg.norm(d, axis=-1, keepdims=True)
 
 
-def blur_environment(env: np.ndarray) -> np.ndarray:
-    """(LEVELS, SIDE, SIDE, 3) float32: the environment in map space, sharper first, the last one light on a matt surface."""
-    small = env[: env.shape[0] // 32 * 32, : env.shape[1] // 64 * 64]
-    if small.shape[0] >= 32 and small.shape[1] >= 64:
-        small = small.reshape(32, small.shape[0] // 32, 64, small.shape[1] // 64, 3).mean((1, 3))
-    else:
-        from scipy.ndimage import zoom
+MAP_ROWS, MAP_COLUMNS = 32, 64
 
-        small = zoom(env, (32 / env.shape[0], 64 / env.shape[1], 1), order=1)
-    theta = (np.arange(32) + 0.5) / 32 * np.pi
-    phi = ((np.arange(64) + 0.5) / 64 - 0.5) * 2 * np.pi
-    sine = np.sin(theta)[:, None]
-    source = np.stack([sine * np.sin(phi), sine * np.cos(phi), np.repeat(np.cos(theta)[:, None], 64, 1)], -1).reshape(-1, 3)
-    solid = np.repeat(sine * (2 * np.pi / 64) * (np.pi / 32), 64, 1).reshape(-1, 1)
-    light = (small.reshape(-1, 3) * solid).astype(np.float32)
-    solid = solid.astype(np.float32)
-    lobe = np.maximum(_octahedron(SIDE).reshape(-1, 3) @ source.T, 0.0).astype(np.float32)
-    out = np.empty((LEVELS, SIDE, SIDE, 3), np.float32)
-    # lobes cos^1, 3, 10, 30, 90, 270 by multiplication alone
-    for level in range(LEVELS - 1, -1, -1):
-        weight = lobe @ solid if level < LEVELS - 1 else np.float32(np.pi)
-        out[level] = ((lobe @ light) / weight).reshape(SIDE, SIDE, 3)
-        if level == LEVELS - 1:
-            first = lobe
+
+def small_map(env: np.ndarray) -> np.ndarray:
+    """(MAP_ROWS, MAP_COLUMNS, 3) an environment averaged down, in map space."""
+    h, w = MAP_ROWS, MAP_COLUMNS
+    small = env[: env.shape[0] // h * h, : env.shape[1] // w * w]
+    if small.shape[0] >= h and small.shape[1] >= w:
+        return small.reshape(h, small.shape[0] // h, w, small.shape[1] // w, 3).mean((1, 3))
+    from scipy.ndimage import zoom
+
+    return zoom(env, (h / env.shape[0], w / env.shape[1], 1), order=1)
+
+
+@functools.cache
+def _texels() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """(n, 3) directions of a small map's texels, (n, 1) their solid angles, (LEVELS, SIDE * SIDE, 1) what each lobe gathers of an even map."""
+    directions = map_directions(MAP_COLUMNS, MAP_ROWS).reshape(-1, 3)
+    sine = np.hypot(directions[:, 0], directions[:, 1])[:, None]
+    solid = (sine * (2 * np.pi / MAP_COLUMNS) * (np.pi / MAP_ROWS)).astype(np.float32)
+    weights = np.stack([lobe @ solid for lobe in _lobes(directions)][::-1])
+    weights[LEVELS - 1] = np.pi
+    return directions, solid, weights
+
+
+def _lobes(directions: np.ndarray) -> Iterator[np.ndarray]:
+    """Lobes cos^1, 3, 10, 30, 90, 270 of an octahedral map's texels toward directions, by multiplication alone."""
+    first = lobe = np.maximum(_octahedron(SIDE).reshape(-1, 3) @ directions.T, 0.0).astype(np.float32)
+    for level in range(LEVELS):
+        yield lobe
         cube = lobe * lobe * lobe
-        lobe = cube * first if level == LEVELS - 2 else cube
-    return out
+        lobe = cube * first if level == 1 else cube
+
+
+def blur_environment(env: np.ndarray) -> np.ndarray:
+    """(LEVELS, SIDE, SIDE, 3) float32: the environment in map space, sharper first, the last one light on a matt surface. Quicker the more of it
+    is black."""
+    directions, solid, weights = _texels()
+    small = small_map(env).reshape(-1, 3)
+    lit = (small != 0).any(1)
+    light = (small[lit] * solid[lit]).astype(np.float32)
+    levels = [((lobe @ light) / weight).reshape(SIDE, SIDE, 3) for lobe, weight in zip(_lobes(directions[lit]), weights[::-1])]
+    return np.ascontiguousarray(np.stack(levels[::-1]))
+
+
+def softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights: np.ndarray, scale: float) -> np.ndarray:
+    """(LEVELS, SIDE, SIDE, 3) float32 what softboxes change of a blurred environment; `turn` is world to map, `scale` that of the environment."""
+    directions, fine = _texels()[0], 3
+    ground = small_map(env).reshape(-1, 3).astype(float) * scale
+    world = _spread_texels(fine) @ turn
+    light = np.repeat(ground, fine * fine, 0)
+    paint_over(boxes, lights, np.ascontiguousarray(world), light)
+    change = light.reshape(len(directions), fine * fine, 3).mean(1) - ground
+    change[np.abs(change).max(1) < 1e-6 * max(1e-9, float(np.abs(light).max()))] = 0.0
+    return blur_environment((change / scale).reshape(MAP_ROWS, MAP_COLUMNS, 3))
+
+
+def maps_of(arrays: a.SceneArrays, scale: float) -> np.ndarray:
+    """(LEVELS, SIDE, SIDE, 3) float32 the whole dome of a scene, blurred; `scale` is that of the environment."""
+    ground = blur_environment(arrays.env)
+    if not len(arrays.softboxes):
+        return ground
+    return ground + softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
+
+
+@functools.cache
+def _spread_texels(fine: int) -> np.ndarray:
+    """(n * fine * fine, 3) directions spread over the texels of a small map."""
+    wide = map_directions(MAP_COLUMNS * fine, MAP_ROWS * fine)
+    return np.ascontiguousarray(wide.reshape(MAP_ROWS, fine, MAP_COLUMNS, fine, 3).transpose(0, 2, 1, 3, 4)).reshape(-1, 3)
 
 
 @functools.cache

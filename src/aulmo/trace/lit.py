@@ -8,22 +8,26 @@ import numpy as np
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.edits import below
 from aulmo.document.placement import turn_matrix
-from aulmo.document.records import Document, Environment
+from aulmo.document.records import Document, Environment, Stop
 from aulmo.light import daylight, environment_image
+from aulmo.light.softbox import WHITE_NITS
+from aulmo.light.staying import Standing
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp.lamp_rows import LampRows, build_lamps, proxy_matrix
 from aulmo.trace.lamp.light_tree import build_tree
+from aulmo.trace.lamp.softbox_rows import Softboxes
 from aulmo.trace.material import openpbr
 from aulmo.trace.placed import Placed, keeps_its_size
 from aulmo.trace.worn import Worn
 
 
 class Lit(NamedTuple):
-    """Rows of lamps and their tree; the triangles of what glows; the lamp row of every instance, those of lamps' bodies last; and of the bodies
-    the kind and place of each."""
+    """Rows of lamps and their tree; softboxes; the triangles of what glows; the lamp row of every instance, those of lamps' bodies last; of the
+    bodies the kind and place of each."""
 
     lamps: LampRows
+    softboxes: Softboxes
     nodes: np.ndarray
     trail: np.ndarray
     depth: np.ndarray
@@ -89,8 +93,8 @@ class GlowBook:
 
 
 def light(
-    document: Document, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: np.ndarray,
-    covered: np.ndarray, book: GlowBook,
+    standing: Standing, assets: AssetStore, names: Sequence[str], mesh_of: Callable[[str], Mesh], placed: Placed, worn: Worn, dark: np.ndarray,
+    covered: np.ndarray, book: GlowBook, soft: Softboxes,
 ) -> Lit:  # fmt: skip
     """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; `dark` tells of
     each instance whether it gives no light (what only catches shadows), `covered` of each part whether it has decals."""
@@ -137,13 +141,13 @@ def light(
         guide.append(start + glow.guide)
         numbers.append(np.arange(len(glow.before)) if one.triangles is None else one.triangles)
         start += len(glow.before)
-    lamps = build_lamps(document, assets, rows)
+    lamps = build_lamps(standing, assets, rows, soft)
     all_corners = np.concatenate(corners)
     nodes, trail, depth = build_tree(lamps.rows, lamps.tree, all_corners)
     # lamps' bodies stand behind everything else, so that numbers of parts do not depend on them
     bodies = [k for k, row in enumerate(lamps.rows) if int(row[a.LAMP_KIND]) in (a.RECTANGLE, a.DISC, a.SPHERE, a.TUBE)]
     return Lit(
-        lamps, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32),
+        lamps, soft, nodes, trail, depth, all_corners, np.concatenate(before), np.concatenate(guide).astype(np.int32),
         np.concatenate(numbers).astype(np.int32),
         np.concatenate([lamp_of, np.array(bodies, np.int32)]), tuple(int(lamps.rows[k, a.LAMP_KIND]) for k in bodies),
         np.array([proxy_matrix(lamps.rows[k]) for k in bodies]).reshape(-1, 3, 4),
@@ -164,14 +168,31 @@ def links_table(document: Document, links: list, part_ids: Sequence[str], count:
 
 
 def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarray:
-    """(h, w, 3) ACEScg nits of the environment's map before turning and exposure."""
-    if environment.sky is not None:
+    """(h, w, 3) ACEScg nits of the ground's map before turning and exposure; one below white is warmed, blurred and made paler as wanted."""
+    if environment.kind == "colour":
+        return np.broadcast_to(np.float32(WHITE_NITS) * np.array(environment.colour, np.float32), (32, 64, 3)).copy()
+    if environment.kind == "gradient":
+        return gradient_map(environment)
+    if environment.kind == "sky":
         return daylight.sky_map(environment.sky)
-    if environment.shipped:
-        return environment_image.shipped(environment.image)
-    return environment_image.from_blob(assets.get(environment.image), environment.image)
+    image = environment_image.shipped(environment.image) if environment.shipped else _own_map(assets, environment.image)
+    return environment_image.developed(image, environment.saturation, environment.kelvin, environment.blur)
 
 
-def environment_turn(environment: Environment) -> np.ndarray:
-    """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera."""
-    return np.ascontiguousarray(turn_matrix((environment.tilt, 0.0, -environment.turn)).T)
+def _own_map(assets: AssetStore, name: str) -> np.ndarray:
+    return environment_image.from_blob(assets.get(name), name)
+
+
+def gradient_map(environment: Environment) -> np.ndarray:
+    """(128, 64, 3) float32 nits of a gradient from straight down to straight up."""
+    up = 1 - (np.arange(128) + 0.5) / 128
+    marks = sorted(environment.stops, key=lambda stop: stop.at) or [Stop(0.0, (0.0, 0.0, 0.0))]
+    where = [stop.at for stop in marks]
+    rows = np.stack([np.interp(up, where, [stop.colour[c] for stop in marks]) for c in range(3)], 1)
+    return np.repeat(np.float32(WHITE_NITS) * rows[:, None].astype(np.float32), 64, 1)
+
+
+def environment_turn(environment: Environment, ground: np.ndarray | None = None) -> np.ndarray:
+    """World-to-map rotation: turned to the right as seen from above, then tilted toward the camera, then by what the dome stays with."""
+    turned = turn_matrix((environment.tilt, 0.0, -environment.turn))
+    return np.ascontiguousarray((turned if ground is None else ground @ turned).T)

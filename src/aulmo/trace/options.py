@@ -38,6 +38,10 @@ def options_row(
     row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
     row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
     row[a.OPT_ENV_CHANCE], row[a.OPT_DISTANT_CHANCE] = _light_chances(scene, row[a.OPT_ENV_SCALE])
+    environment = document.environment
+    if environment.radius_mm > 0:
+        row[a.OPT_DOME_RADIUS], row[a.OPT_DOME_CENTRE : a.OPT_DOME_CENTRE + 3] = environment.radius_mm, environment.centre
+        row[a.OPT_DOME_ON_FLOOR], row[a.OPT_DOME_FLOOR] = float(environment.on_floor), document.floor.height
     if scene.clear_box is not None:
         row[a.OPT_HAS_CLEAR] = 1.0
         row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box
@@ -51,7 +55,7 @@ def options_row(
 def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:
     """Chances of sampling the environment and distant lamps; the rest goes to the lamps in the scene. By the light each sends there."""
     arrays = scene.arrays
-    dome = float(arrays.env[::8, ::8].mean() * np.pi) * scale
+    dome = float(arrays.env[::4, ::4].mean() * np.pi) * scale
     distant = sum(float(LUMINANCE @ r[a.LAMP_RGB : a.LAMP_RGB + 3]) * (math.pi * 2 * r[a.LAMP_SIZE_2] or 1.0) for r in arrays.lamps[arrays.distant])
     near = 0.0
     if len(arrays.nodes):

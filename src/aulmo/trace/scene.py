@@ -10,11 +10,13 @@ import numpy as np
 from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.edits import below, shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
-from aulmo.document.records import Document, Environment
-from aulmo.surface.colour import LUMINANCE
+from aulmo.document.records import Camera, Document, Environment
+from aulmo.light.softbox import shining
+from aulmo.light.staying import Standing, axes_followed, standing
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp.dome import build_importance
-from aulmo.trace.lamp.lamp_rows import proxy_mesh
+from aulmo.trace.lamp.lamp_rows import proxy_mesh, silenced
+from aulmo.trace.lamp.softbox_rows import BoxBook, Softboxes
 from aulmo.trace.lit import GlowBook, Lit, environment_pixels, environment_turn, light, links_table
 from aulmo.trace.pattern.programs import ProgramBook
 from aulmo.trace.printed import Printed, looks, print_parts, prints, rows_on
@@ -82,7 +84,7 @@ class SceneBuilder:
         self.assets = assets
         self._displaced: dict[str, Mesh] = {}
         self._held: dict[str, MeshTree] = {}  # trees of what the document has, seen or not
-        self._edges, self._programs, self._glows = EdgeBook(), ProgramBook(assets), GlowBook()
+        self._edges, self._programs, self._glows, self._boxes_of_light = EdgeBook(), ProgramBook(assets), GlowBook(), BoxBook(assets)
         self._seen: Remembered[list[str]] = Remembered()
         self._outfit: Remembered[Outfit] = Remembered()
         self._floor: Remembered[Mesh] = Remembered()
@@ -93,6 +95,8 @@ class SceneBuilder:
         self._catch: Remembered[np.ndarray] = Remembered()
         self._worn: Remembered[Worn] = Remembered()
         self._printed: Remembered[Printed] = Remembered()
+        self._standing: Remembered[Standing] = Remembered()
+        self._soft_boxes: Remembered[Softboxes] = Remembered()
         self._lit: Remembered[Lit] = Remembered()
         self._soft: Remembered[tuple] = Remembered()
         self._facts: Remembered[tuple] = Remembered()
@@ -111,18 +115,21 @@ class SceneBuilder:
     def picture_bytes(self, most: int) -> None:
         self._programs.most_bytes = most
 
-    def build(self, seen: Moments | Document, tables: bool = True) -> Scene:
-        """The scene of an exposure, or of a document that is resolved already.
+    def build(self, seen: Moments | Document, tables: bool = True, camera: Camera | None = None) -> Scene:
+        """The scene of an exposure, or of a document that is resolved already. Light that stays with the camera goes with `camera`, of the first
+        shot where none is given.
 
         Without `tables` it is good for drafts only, and needs one kernel less. Raises BadValue or BadFile with a sentence.
         """
         moments = seen if isinstance(seen, Moments) else still(seen)
         d = moments.first
         moving = moments if moments.lasting and moments.moving_parts() else None
-        read = (d.parts, d.roots, d.materials, d.floor, d.environment, d.lamps, d.decals, moving, tables)
-        return self._scene.get(read, lambda: self._build(moments, moving, tables))
+        camera = camera or (d.cameras.get(d.shots[0].camera) if d.shots else None)
+        light_ = self._standing.get((d.environment, d.lamps, axes_followed(d, camera)), lambda: standing(d, camera))
+        read = (d.parts, d.roots, d.materials, d.floor, light_, d.decals, moving, tables)
+        return self._scene.get(read, lambda: self._build(moments, moving, tables, light_))
 
-    def _build(self, moments: Moments, moving: Moments | None, tables: bool) -> Scene:
+    def _build(self, moments: Moments, moving: Moments | None, tables: bool, light_: Standing) -> Scene:
         document = moments.first
         floor = document.floor
         part_ids = self._seen.get((document.parts, document.roots), lambda: shown_parts(document))
@@ -155,9 +162,13 @@ class SceneBuilder:
             lambda: print_parts(document, part_ids, matrices, self._boxes(document, part_ids), worn),
         )
         covered = printed.instance_decals >= 0
+        shown = shining(light_.environment.softboxes, silenced(light_))
+        boxes = self._soft_boxes.get((light_, tables), lambda: self._boxes_of_light.gather(shown, tables))
         lit = self._lit.get(
-            (document.lamps, document.environment, placed, worn, tuple(names), catch, covered.tobytes()),
-            lambda: light(document, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, covered, self._glows),
+            (light_, boxes, placed, worn, tuple(names), catch, covered.tobytes()),
+            lambda: light(
+                light_, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, covered, self._glows, boxes
+            ),
         )
         kinds = tuple(dict.fromkeys(lit.bodies))
         all_names = (*names, *(f"lamp-{kind}" for kind in kinds))
@@ -182,7 +193,7 @@ class SceneBuilder:
         )
         normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
-        env, (env_pick, env_guide) = self._environment(document.environment, catches)
+        env, (env_pick, env_guide) = self._environment(light_.environment, catches, silenced(light_))
         links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
         facts, curves = self._facts.get(
@@ -193,7 +204,8 @@ class SceneBuilder:
             np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
             np.concatenate([worn.face_start, np.full(count - len(worn.face_start), -1, np.int64)]), worn.face_rows, lit.lamp_of, motion, moves,
             worn.numbers, worn.albedos, worn.films,
-            env, env_pick, env_guide, environment_turn(document.environment),
+            env, env_pick, env_guide, environment_turn(light_.environment, light_.ground), lit.softboxes.rows, lit.softboxes.tables,
+            lit.softboxes.lights,
             lit.lamps.rows, lit.trail, lit.depth, lit.nodes, lit.lamps.distant, lit.lamps.portals, links, lit.lamps.ies,
             worn.programs, worn.ops, np.concatenate([worn.lays, printed.lays]) if len(printed.lays) else worn.lays, worn.pictures,
             shapes.uvs, shapes.uv_start[places], printed.decals, printed.listed,
@@ -326,17 +338,14 @@ class SceneBuilder:
         return soft, rows
 
     def _pixels(self, environment: Environment) -> np.ndarray:
-        """(h, w, 3) float32 ACEScg nits of the dome before turning and exposure."""
-        image = environment_pixels(environment, self.assets)
-        if environment.saturation != 1.0:
-            grey = image @ LUMINANCE.astype(np.float32)
-            image = np.maximum(grey[..., None] + (image - grey[..., None]) * np.float32(environment.saturation), 0).astype(np.float32)
-        return image
+        """(h, w, 3) float32 ACEScg nits of the dome's ground before turning and exposure."""
+        return environment_pixels(environment, self.assets)
 
-    def _environment(self, environment: Environment, catches: bool) -> tuple[np.ndarray, tuple]:
-        """The dome's pixels and the tables it is sampled by; what catches shadows knows light only by the tables."""
-        read = (environment.image, environment.shipped, environment.saturation, environment.sky)
-        image = self._map.get(read, lambda: self._pixels(environment))
+    def _environment(self, environment: Environment, catches: bool, dark: bool) -> tuple[np.ndarray, tuple]:
+        """The pixels of the dome's ground, nits, and the tables it is sampled by; what catches shadows knows light only by the tables."""
+        e = environment
+        read = (e.kind, e.image, e.shipped, e.saturation, e.kelvin, e.blur, e.colour, e.stops, e.sky, dark)
+        image = self._map.get(read, lambda: np.zeros((32, 64, 3), np.float32) if dark else self._pixels(environment))
         return image, self._tables[catches].get((image,), lambda: build_importance(image, catches))
 
 

@@ -180,7 +180,7 @@ def _brightest_lamps(scene: Scene) -> np.ndarray:
     """(k,) int32 rows of the lamps that matter most to a draft."""
     lamps = scene.arrays.lamps
     kinds = lamps[:, a.LAMP_KIND].astype(int)
-    wanted = np.flatnonzero((kinds != a.MESH) & (kinds != a.PORTAL))
+    wanted = np.flatnonzero(~np.isin(kinds, (a.MESH, a.PORTAL, a.SOFTBOX)))
     if len(wanted) <= DRAFT_LAMPS:
         return wanted.astype(np.int32)
     middle = 0.5 * (scene.low + scene.high)
@@ -276,7 +276,7 @@ def exposure_of(document: Document, shot: Shot, time: float = 0.0) -> Moments:
 def _prepare(moments: Moments, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
     document = moments.first
     camera = document.cameras[shot.camera]
-    scene = (builder or SceneBuilder(assets)).build(moments)
+    scene = (builder or SceneBuilder(assets)).build(moments, camera=camera)
     options = options_row(scene, document, camera, settings, settings.transparent, moments.lasting)
     if settings.passes:
         check_passes(settings.passes)

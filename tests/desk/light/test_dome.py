@@ -30,9 +30,9 @@ def test_the_map_moves_with_the_hand(window):
     """A softbox drawn at the left of the map moves right when the dome is dragged right."""
     from aulmo.desk.light.bench import flat_map
     from aulmo.document.records import Environment
-    from aulmo.light.softbox import Softbox, paint
+    from aulmo.light.dome_map import Patch, paint
 
-    image = paint([Softbox(-90, 0, 30, 30, 3000)], 256, 128)
+    image = paint([Patch(-90, 0, 30, 30, 3000)], 256, 128)
     column = lambda turn: int(flat_map(image, Environment(turn=turn), 360, 180)[90, :, 1].argmax())  # noqa: E731
     assert column(0) == pytest.approx(90, abs=16)  # azimuth -90 is left of the camera in the middle
     assert column(-40) == pytest.approx(column(0) + 40, abs=3)

@@ -9,7 +9,7 @@ from numba import njit
 
 from aulmo.document import edits
 from aulmo.document.records import Environment, Placement, Surface
-from aulmo.light.softbox import Softbox, direction, map_directions, paint
+from aulmo.light.dome_map import Patch, direction, map_directions, paint
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp import dome as lights
 from aulmo.trace.lamp import light_tree
@@ -19,7 +19,7 @@ from lobes import misfit
 from shapes import one_part, sphere_mesh
 from tracing import trace
 
-IMAGE = paint([Softbox(-50, 30, 40, 60, 5000), Softbox(120, 10, 6, 50, 20000)], 256, 128, np.full((128, 256, 3), 60.0))
+IMAGE = paint([Patch(-50, 30, 40, 60, 5000), Patch(120, 10, 6, 50, 20000)], 256, 128, np.full((128, 256, 3), 60.0))
 PICK, GUIDE = lights.build_importance(IMAGE)
 STILL = np.eye(3)
 

@@ -81,18 +81,19 @@ class FrameBench(QWidget):
         def work(task):
             from aulmo.trace import draft, tracer
             from aulmo.trace.camera_rows import camera_row
+            from aulmo.trace.compile.arrays import OPT_ENV_SCALE
             from aulmo.trace.options import options_row
             from aulmo.trace.scene import SceneBuilder
 
-            builder, found, maps = SceneBuilder(assets), {}, None
+            builder, found = SceneBuilder(assets), {}
             for shot in document.shots:
                 resolved = resolve(document, {"shot": shot.id})
-                scene = builder.build(resolved, tables=False)
-                maps = maps if maps is not None else draft.blur_environment(scene.arrays.env)
                 f = min(150 / shot.width, 100 / shot.height)
                 w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
                 camera = resolved.cameras[shot.camera]
+                scene = builder.build(resolved, tables=False, camera=camera)
                 options = options_row(scene, resolved, camera, resolved.render)
+                maps = draft.maps_of(scene.arrays, options[OPT_ENV_SCALE])
                 large = tracer.draw_draft(scene, camera_row(camera, 3 * w, 3 * h), options, maps, 3 * w, 3 * h).picture
                 found[shot.id] = large.reshape(h, 3, w, 3, 4).mean((1, 3)).astype("uint8")
             return found

@@ -25,7 +25,8 @@ OPT_GROUPS, OPT_OCCLUSION, OPT_SEED = 27, 28, 29
 OPT_DISTANT_CHANCE, OPT_LAMP_MASK, OPT_UNIFORM_CHOICE = 30, 31, 32
 OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
 OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings: at the first rough surface and after
-OPT_COLUMNS = 40
+OPT_DOME_RADIUS, OPT_DOME_CENTRE, OPT_DOME_ON_FLOOR, OPT_DOME_FLOOR = 37, 38, 41, 42  # of a near dome; radius 0: endlessly far
+OPT_COLUMNS = 44
 
 CATCHES_SHADOW, CATCHES_REFLECTION = 1, 2
 BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
@@ -54,8 +55,22 @@ LAMP_COS_FULL, LAMP_COS_EDGE, LAMP_IES, LAMP_AREA, LAMP_FIRST, LAMP_LAST = 21, 2
 LAMP_LED = 27  # 1 + the glowing instance when nodes lead its glow or opacity
 LAMP_MOVES = 28  # 1 + the glowing instance when it moves while the shutter is open
 LAMP_OWNER, LAMP_WHICH = 29, 30  # of a glowing part: its instance, and the row of the material that glows
-LAMP_COLUMNS = 31
-RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL = 0, 1, 2, 3, 4, 5, 6, 7
+LAMP_CHANCE = 31  # of a distant lamp or softbox: its share in the light of them all
+LAMP_COLUMNS = 32
+RECTANGLE, DISC, SPHERE, TUBE, POINT, DISTANT, MESH, PORTAL, SOFTBOX = 0, 1, 2, 3, 4, 5, 6, 7, 8
+
+# Softbox row: the middle, its own right and up, the long side and the short one; half sizes (radians); its outline and light. SB_NEAR is the
+# cosine within which it lies, SB_LON and SB_HIGH half the reach of its table along the long side (radians) and across (a sine)
+SB_MIDDLE, SB_RIGHT, SB_UP, SB_LONG, SB_SHORT, SB_HALF_W, SB_HALF_H, SB_SHAPE, SB_BENT, SB_CORNER, SB_INNER = 0, 3, 6, 9, 12, 15, 16, 17, 18, 19, 20
+SB_SIDES, SB_EDGE, SB_HOT_SIZE, SB_HOT, SB_RGB, SB_OPACITY, SB_BLEND = 21, 22, 23, 24, 25, 28, 29
+SB_GRADE, SB_FIRST, SB_TEXELS, SB_ROWS = 30, 31, 32, 33
+SB_NEAR, SB_LON, SB_HIGH, SB_TABLE, SB_LAMP = 34, 35, 36, 37, 38
+SB_COLUMNS = 39
+BOX_RECTANGLE, BOX_ROUND, BOX_RING, BOX_HALF, BOX_POLYGON = 0, 1, 2, 3, 4
+BOX_OVER, BOX_ADD, BOX_FLAG = 0, 1, 2
+NOT_GRADED, GRADED_ALONG, GRADED_ACROSS, GRADED_ROUND, PICTURED = 0, 1, 2, 3, 4
+BOX_CELLS = 32  # of a softbox's table, along and across
+BOX_TABLE = BOX_CELLS + 2 * BOX_CELLS * BOX_CELLS  # rows' sums, sums within rows, densities
 
 # Light-tree node row: a ball around its lamps, their power, the cone their light leaves in
 NODE_CENTRE, NODE_RADIUS, NODE_POWER, NODE_AXIS, NODE_SPREAD, NODE_SPREAD_SINE, NODE_REACH, NODE_CHILD, NODE_ALL = 0, 3, 4, 5, 8, 9, 10, 11, 12
@@ -89,6 +104,8 @@ class SceneArrays(NamedTuple):
     materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar.
     albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
     env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
+    softboxes : (b, SB_COLUMNS), the lowest first; box_tables : (b * BOX_TABLE,) float32 what they are sampled by; box_lights : (n, 4) float32
+    grades and pictures on them, red, green, blue and cover.
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
     the tree. nodes : (n, NODE_FIELDS, NODE_WIDTH) light tree. distant, portals : int32 rows of lamps. links : (k, i) uint8 which instances a set
     of lamps lights. ies : (p, IES_ROWS, IES_COLUMNS) float32 share of the largest candela.
@@ -130,6 +147,9 @@ class SceneArrays(NamedTuple):
     env_pick: np.ndarray
     env_guide: np.ndarray
     env_turn: np.ndarray
+    softboxes: np.ndarray
+    box_tables: np.ndarray
+    box_lights: np.ndarray
     lamps: np.ndarray
     lamp_trail: np.ndarray
     lamp_depth: np.ndarray

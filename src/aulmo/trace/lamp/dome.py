@@ -11,9 +11,24 @@ import numpy as np
 from aulmo.trace.compile.borrowed import address
 from aulmo.trace.compile.jit import fetch_soon, inlined, kernel
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.compile.arrays import LAMP_MOVES, NODE_ALL, NODE_CHILD, OPT_DISTANT_CHANCE, OPT_ENV_CHANCE, OPT_UNIFORM_CHOICE
+from aulmo.trace.compile.arrays import (
+    LAMP_FIRST,
+    LAMP_KIND,
+    LAMP_MOVES,
+    NODE_ALL,
+    NODE_CHILD,
+    OPT_DISTANT_CHANCE,
+    OPT_DOME_CENTRE,
+    OPT_DOME_FLOOR,
+    OPT_DOME_ON_FLOOR,
+    OPT_DOME_RADIUS,
+    OPT_ENV_CHANCE,
+    OPT_UNIFORM_CHOICE,
+    SOFTBOX,
+)
 from aulmo.trace.lamp.lamps import lamp_density, lamp_light, meet_lamp, sample_lamp
 from aulmo.trace.lamp.light_tree import lamp_chance, pick_lamp
+from aulmo.trace.lamp.softboxes import box_given, far_promise, far_promises, ground_left, sample_box
 from aulmo.trace.shape.surface_hit import to_object, to_world
 from aulmo.trace.compile.quick_math import arc_turns
 
@@ -189,6 +204,60 @@ def sample_env(pick, guide, turn, s, t):
     return env_in_row(pick, guide, turn, row, across, t)
 
 
+@kernel
+def near_way(options, px, py, pz, x, y, z):
+    """Where on a near dome a ray from a point along a direction ends: (direction from the dome's centre, solid angle there over that at the point).
+
+    A point outside sees the dome as if it were endlessly far.
+    """
+    c, radius = OPT_DOME_CENTRE, options[OPT_DOME_RADIUS]
+    ox, oy, oz = px - options[c], py - options[c + 1], pz - options[c + 2]
+    b = ox * x + oy * y + oz * z
+    q = radius * radius - (ox * ox + oy * oy + oz * oz)
+    if q <= 0.0:
+        return x, y, z, 1.0
+    t = math.sqrt(b * b + q) - b
+    floor = options[OPT_DOME_FLOOR]
+    if options[OPT_DOME_ON_FLOOR] > 0.0 and z < 0.0 and pz > floor and options[c + 2] > floor:
+        s = (floor - pz) / z
+        if s < t:
+            hx, hy, hz = ox + s * x, oy + s * y, oz + s * z
+            far = math.sqrt(hx * hx + hy * hy + hz * hz)
+            hx, hy, hz = hx / far, hy / far, hz / far
+            return hx, hy, hz, s * s * -hz / (far * far * max(1e-9, -z))
+    hx, hy, hz = (ox + t * x) / radius, (oy + t * y) / radius, (oz + t * z) / radius
+    return hx, hy, hz, t * t / (radius * radius * max(1e-9, hx * x + hy * y + hz * z))
+
+
+@kernel
+def from_near(options, px, py, pz, x, y, z):
+    """The direction from a point to where a direction from the centre of a near dome ends, a unit vector."""
+    c, radius = OPT_DOME_CENTRE, options[OPT_DOME_RADIUS]
+    ox, oy, oz = px - options[c], py - options[c + 1], pz - options[c + 2]
+    if ox * ox + oy * oy + oz * oz >= radius * radius:
+        return x, y, z
+    far, floor = radius, options[OPT_DOME_FLOOR]
+    if options[OPT_DOME_ON_FLOOR] > 0.0 and z < 0.0 and pz > floor and options[c + 2] > floor:
+        far = min(far, (options[c + 2] - floor) / -z)
+    x, y, z = far * x - ox, far * y - oy, far * z - oz
+    inverse = 1.0 / math.sqrt(max(1e-30, x * x + y * y + z * z))
+    return x * inverse, y * inverse, z * inverse
+
+
+@inlined
+def map_place(scene, options, px, py, pz, x, y, z):
+    """Map coordinates 0..1 of what a ray from a point along a direction sees of the ground."""
+    if options[OPT_DOME_RADIUS] > 0.0:
+        x, y, z, _share = near_way(options, px, py, pz, x, y, z)
+    return to_map(scene.env_turn, x, y, z)
+
+
+@inlined
+def left_of_ground(scene, x, y, z):
+    """How much of the ground softboxes leave along a direction."""
+    return ground_left(scene.softboxes, scene.box_lights, x, y, z) if len(scene.softboxes) > 0 else 1.0
+
+
 @inlined
 def luminance(r, g, b):
     """Luminance of linear ACEScg (AP1 to XYZ, middle row)."""
@@ -211,6 +280,8 @@ def portal_density(scene, px, py, pz, x, y, z):
 def dome_density(scene, options, px, py, pz, x, y, z, u, v):
     """Density per steradian with which `sample_dome` picks a direction; (u, v) is where it meets the map."""
     density = map_density(scene.env_pick, u, v)
+    if options[OPT_DOME_RADIUS] > 0.0:
+        density *= near_way(options, px, py, pz, x, y, z)[3]
     if len(scene.portals) > 0:
         density = 0.25 * density + 0.75 * portal_density(scene, px, py, pz, x, y, z)
     return density * options[OPT_ENV_CHANCE]
@@ -246,10 +317,12 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
     Returns (x, y, z, density per steradian with the chance of choosing the environment, map coordinates u, v); density 0 means none.
     """
     chance = options[OPT_ENV_CHANCE]
-    if len(scene.portals) == 0:
+    near = options[OPT_DOME_RADIUS] > 0.0
+    if len(scene.portals) == 0 and not near:
         x, y, z, density, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
         return x, y, z, density * chance, u, v
-    pick = select / chance
+    pick = select / chance if len(scene.portals) > 0 else 0.0
+    density = 0.0
     if pick >= 0.25:
         k = min(len(scene.portals) - 1, int((pick - 0.25) / 0.75 * len(scene.portals)))
         x, y, z, _d, _c, density = sample_lamp(scene, scene.lamps[scene.portals[k]], px, py, pz, s, t, 0.0)
@@ -257,10 +330,41 @@ def sample_dome(scene, options, px, py, pz, select, s, t):
             return 0.0, 0.0, 1.0, 0.0, 0.0, 0.0
     else:
         x, y, z, _p, u, v = sample_env(scene.env_pick, scene.env_guide, scene.env_turn, s, t)
-    u, v = to_map(scene.env_turn, x, y, z)
-    if pick >= 0.25 and len(scene.portals) == 1:
+        if near:
+            x, y, z = from_near(options, px, py, pz, x, y, z)
+    u, v = map_place(scene, options, px, py, pz, x, y, z)
+    if pick >= 0.25 and len(scene.portals) == 1 and not near:
         return x, y, z, (0.25 * map_density(scene.env_pick, u, v) + 0.75 * density) * chance, u, v
     return x, y, z, dome_density(scene, options, px, py, pz, x, y, z, u, v), u, v
+
+
+@kernel
+def _pick_far(scene, options, aim, u):
+    """One of the distant lamps and softboxes for a point: (lamp row, chance of it); -1 for none."""
+    if options[OPT_UNIFORM_CHOICE] > 0.0:
+        n = len(scene.distant)
+        return np.int64(scene.distant[min(n - 1, int(u * n))]), 1.0 / n
+    total = far_promises(scene, aim)
+    if total <= 0.0:
+        return np.int64(-1), 0.0
+    rest, found, chance = u * total, np.int64(-1), 0.0
+    for k in range(len(scene.distant)):
+        promise = far_promise(scene.lamps[scene.distant[k]], aim)
+        if promise > 0.0:
+            found, chance = np.int64(scene.distant[k]), promise / total
+            rest -= promise
+            if rest < 0.0:
+                break
+    return found, chance
+
+
+@kernel
+def far_chance(scene, options, which, aim):
+    """Chance with which a distant lamp or softbox is picked for a point."""
+    if options[OPT_UNIFORM_CHOICE] > 0.0:
+        return options[OPT_DISTANT_CHANCE] / len(scene.distant)
+    total = far_promises(scene, aim)
+    return options[OPT_DISTANT_CHANCE] * far_promise(scene.lamps[which], aim) / total if total > 0.0 else 0.0
 
 
 @kernel
@@ -293,10 +397,16 @@ def sample_lamps(scene, options, px, py, pz, aim, select, s, t, time):
     select -= options[OPT_ENV_CHANCE]
     chance = options[OPT_DISTANT_CHANCE]
     if select < chance:
-        n = len(scene.distant)
-        k = scene.distant[min(n - 1, int(select / chance * n))]
-        chance /= n
+        k, p = _pick_far(scene, options, aim, select / chance)
+        chance *= p
         pick = 0.0
+        if k >= 0 and int(scene.lamps[k, LAMP_KIND]) == SOFTBOX:
+            b = int(scene.lamps[k, LAMP_FIRST])
+            x, y, z, density = sample_box(scene.softboxes[b], scene.box_tables, s, t)
+            r, g, b_ = box_given(scene.softboxes, scene.box_lights, b, x, y, z)
+            return x, y, z, 1e30, r, g, b_, density * chance, 1.0, k, 1.0, 0.0
+        if k < 0:
+            return 0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0, 0.0, -1, 0.0, 0.0
     else:
         pick = (select - chance) / (1.0 - chance - options[OPT_ENV_CHANCE])
         chance = 1.0 - chance - options[OPT_ENV_CHANCE]

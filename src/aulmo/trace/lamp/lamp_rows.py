@@ -8,11 +8,13 @@ import numpy as np
 
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.placement import turn_matrix
-from aulmo.document.records import Document, Environment, Lamp
+from aulmo.document.records import Environment, Lamp
 from aulmo.errors import BadValue
 from aulmo.light import daylight, photometry
+from aulmo.light.staying import Standing
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
+from aulmo.trace.lamp.softbox_rows import Softboxes, chances, lamp_rows_of
 
 NO_IES = np.zeros((1, a.IES_ROWS, a.IES_COLUMNS), np.float32)
 AREA_KINDS = {"rectangle": a.RECTANGLE, "disc": a.DISC, "ring": a.DISC, "sphere": a.SPHERE, "tube": a.TUBE, "portal": a.PORTAL}
@@ -136,16 +138,16 @@ def lamp_row(lamp: Lamp, profile: np.ndarray | None = None, profile_index: int =
     return row
 
 
-def sun_row(environment: Environment) -> np.ndarray | None:
-    """The sun of a sky as a distant lamp in world axes, or None when it is down or not wanted."""
+def sun_row(environment: Environment, ground: np.ndarray) -> np.ndarray | None:
+    """The sun of a sky as a distant lamp in world axes, or None when it is down or not wanted. `ground` : (3, 3) the axes the dome lies in."""
     sky = environment.sky
-    if sky is None or not sky.sun:
+    if environment.kind != "sky" or not sky.sun:
         return None
     light = daylight.sun_light(sky)
     if not light.any():
         return None
     row = np.zeros(a.LAMP_COLUMNS)
-    toward = turn_matrix((environment.tilt, 0.0, -environment.turn)) @ daylight.sun_direction(sky)
+    toward = ground @ turn_matrix((environment.tilt, 0.0, -environment.turn)) @ daylight.sun_direction(sky)
     half = math.radians(daylight.SUN_DIAMETER / 2)
     row[a.LAMP_KIND], row[a.LAMP_N : a.LAMP_N + 3] = a.DISTANT, -toward
     row[a.LAMP_SIZE_2] = 1 - math.cos(half)
@@ -156,6 +158,17 @@ def sun_row(environment: Environment) -> np.ndarray | None:
     return row
 
 
+def silenced(standing: Standing) -> bool:
+    """Whether something is solo, so that lamps, softboxes and ground that are not give no light. What glows goes on."""
+    return any(b.solo and b.on for b in standing.environment.softboxes) or any(lamp.solo and lamp.on for lamp in standing.lamps.values())
+
+
+def lamps_on(standing: Standing) -> list[Lamp]:
+    """The lamps that shine."""
+    alone = silenced(standing)
+    return [lamp for lamp in standing.lamps.values() if lamp.on and (lamp.solo or not alone)]
+
+
 @functools.lru_cache(maxsize=64)
 def _shares(blob: bytes, name: str) -> np.ndarray:
     """A measured lamp's candela over its largest."""
@@ -163,17 +176,15 @@ def _shares(blob: bytes, name: str) -> np.ndarray:
     return candela / candela.max()
 
 
-def build_lamps(document: Document, assets: AssetStore, glowing: list[np.ndarray]) -> LampRows:
-    """Rows of all lamps that are on, after those of the glowing parts in `glowing`."""
+def build_lamps(standing: Standing, assets: AssetStore, glowing: list[np.ndarray], soft: Softboxes) -> LampRows:
+    """Rows of all lamps that are on, after those of the glowing parts in `glowing`; those that stand for softboxes among the distant ones."""
     groups = ["Environment", "Glow"]
     links: list[frozenset] = [frozenset()]
     profiles: list[np.ndarray] = []
     near: list[np.ndarray] = list(glowing)
     far: list[np.ndarray] = []
     portals: list[np.ndarray] = []
-    for lamp in document.lamps.values():
-        if not lamp.on:
-            continue
+    for lamp in lamps_on(standing):
         profile = None
         if lamp.kind == "photometric" and lamp.profile:
             profile = _shares(assets.get(lamp.profile), lamp.profile)
@@ -191,9 +202,11 @@ def build_lamps(document: Document, assets: AssetStore, glowing: list[np.ndarray
         where.append(row)
     bright = [LUMINANCE @ row[a.LAMP_RGB : a.LAMP_RGB + 3] > 0 for row in near]
     near = [r for r, b in zip(near, bright) if b] + [r for r, b in zip(near, bright) if not b]  # the tree's lamps come first
-    sun = sun_row(document.environment)
+    sun = sun_row(standing.environment, standing.ground) if not silenced(standing) else None
     if sun is not None:
         far.append(sun)
+    far += lamp_rows_of(soft, groups)
+    chances(far)
     rows = near + far + portals
     n, m = len(near), len(near) + len(far)
     return LampRows(

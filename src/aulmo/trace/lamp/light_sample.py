@@ -23,13 +23,14 @@ from aulmo.trace.compile.arrays import (
     LAMP_WHICH,
     MESH,
     OPT_CLAMP,
+    OPT_DOME_RADIUS,
     OPT_ENV_CHANCE,
     OPT_ENV_SCALE,
     SUBSURFACE,
 )
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.lamps import picked_triangle
-from aulmo.trace.lamp.dome import luminance, map_radiance, sample_dome, sample_lamps
+from aulmo.trace.lamp.dome import left_of_ground, luminance, map_radiance, sample_dome, sample_lamps
 from aulmo.trace.material.microfacet import henyey_greenstein
 from aulmo.trace.material.openpbr import evaluate_lobes
 from aulmo.trace.path.path_state import (
@@ -155,12 +156,12 @@ def sample_lights(scene, options, state, whole, media, spare, shadow, m, table, 
         pick = state[c + C_PICK]
         shared, row = 1.0, -1
         if pick < options[OPT_ENV_CHANCE]:
-            if len(scene.portals) == 0:
+            if len(scene.portals) == 0 and options[OPT_DOME_RADIUS] == 0.0:
                 cx, cy, cz, density = state[c + C_TOWARD], state[c + C_TOWARD + 1], state[c + C_TOWARD + 2], state[c + C_DENSITY]
                 u, v = state[c + C_MAP_U], state[c + C_MAP_V]
             else:
                 cx, cy, cz, density, u, v = sample_dome(scene, options, px, py, pz, pick, state[c + C_U], state[c + C_V])
-            lr, lg, lb = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+            lr, lg, lb = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE] * left_of_ground(scene, cx, cy, cz))
             reach = 1e30
         else:
             cx, cy, cz, reach, lr, lg, lb, density, shared, row, cosine, within = sample_lamps(

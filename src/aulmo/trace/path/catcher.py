@@ -5,7 +5,7 @@ from aulmo.trace.compile.jit import inlined
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, smith_lambda
-from aulmo.trace.path.gather import backdrop_light, note_matte
+from aulmo.trace.path.gather import note_matte, whole_backdrop
 from aulmo.trace.path.path_state import (
     BY_SURFACE,
     DIRECTION,
@@ -16,6 +16,7 @@ from aulmo.trace.path.path_state import (
     KIND,
     LAST_INSTANCE,
     MATT_SHARE,
+    ORIGIN,
     ROUGH,
     SEEN,
     SHINY,
@@ -85,7 +86,9 @@ def mirrors(scene, ray, words, state, whole, m, instance, px, py, pz, nx, ny, nz
 def let_through(scene, options, state, whole, out, matte, with_mattes, number, which, nx, ny, nz, tr, tg, tb):
     """The backdrop behind a catcher; the shadow that falls on it is told by the light sample that follows."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
-    br, bg, bb, opaque = backdrop_light(scene, options, dx, dy, dz, state[HEIGHT])
+    br, bg, bb, opaque = whole_backdrop(
+        scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT]
+    )
     out[PLANE_CATCH] += tr * br
     out[PLANE_CATCH + 1] += tg * bg
     out[PLANE_CATCH + 2] += tb * bb

@@ -19,14 +19,15 @@ from aulmo.trace.compile.arrays import (
     GROUP_ENVIRONMENT,
     INDIRECT_DIFFUSE,
     INDIRECT_TRANSMISSION,
+    LAMP_FIRST,
     LAMP_GROUP,
+    LAMP_KIND,
     LAMP_N,
     LAMP_SIZE_2,
     OPT_BACKDROP,
     OPT_BACKDROP_BOTTOM,
     OPT_BACKDROP_TOP,
     OPT_CLAMP,
-    OPT_DISTANT_CHANCE,
     OPT_ENV_SCALE,
     OPT_GRADIENT_SPAN,
     OPT_GROUPS,
@@ -45,12 +46,14 @@ from aulmo.trace.compile.arrays import (
     PLANE_PATHS,
     PLANE_POSITION,
     PLANE_RGB,
+    SOFTBOX,
     SUBSURFACE,
 )
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, occluded, set_ray
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.lamp.lamps import lamp_light
-from aulmo.trace.lamp.dome import dome_density, env_radiance, hit_density, luminance, map_radiance
+from aulmo.trace.lamp.dome import dome_density, far_chance, hit_density, left_of_ground, luminance, map_place, map_radiance
+from aulmo.trace.lamp.softboxes import box_density, box_given, over_ground
 from aulmo.trace.path.path_state import (
     ALIVE,
     BELOW,
@@ -84,11 +87,12 @@ from aulmo.trace.path.sampling import cosine_hemisphere, draw_2d, frame_about
 
 
 @inlined
-def backdrop_light(scene, options, dx, dy, dz, sy):
-    """What the camera sees behind everything: (red, green, blue, opacity)."""
+def backdrop_light(scene, options, px, py, pz, dx, dy, dz, sy):
+    """What the camera sees behind everything along a ray from a point: (red, green, blue, opacity). Of the dome its ground alone."""
     kind = options[OPT_BACKDROP]
     if kind == BACKDROP_ENVIRONMENT:
-        r, g, b = env_radiance(scene.env, scene.env_turn, options[OPT_ENV_SCALE], dx, dy, dz)
+        u, v = map_place(scene, options, px, py, pz, dx, dy, dz)
+        r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE] * left_of_ground(scene, dx, dy, dz))
         return r, g, b, 1.0
     if kind == BACKDROP_TRANSPARENT:
         return 0.0, 0.0, 0.0, 0.0
@@ -103,6 +107,17 @@ def backdrop_light(scene, options, dx, dy, dz, sy):
         f * options[top + 2] + (1.0 - f) * options[low + 2],
         1.0,
     )
+
+
+@inlined
+def whole_backdrop(scene, options, px, py, pz, dx, dy, dz, sy):
+    """The same with the softboxes on the dome."""
+    r, g, b, opaque = backdrop_light(scene, options, px, py, pz, dx, dy, dz, sy)
+    if options[OPT_BACKDROP] == BACKDROP_ENVIRONMENT and len(scene.softboxes) > 0:
+        u, v = map_place(scene, options, px, py, pz, dx, dy, dz)
+        r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+        r, g, b = over_ground(scene.softboxes, scene.box_lights, dx, dy, dz, r, g, b)
+    return r, g, b, opaque
 
 
 @inlined
@@ -169,6 +184,28 @@ def met_lamp(scene, options, state, whole, which, distance, cosine):
 
 
 @inlined
+def _meet_softboxes(scene, options, state, whole, out, unmet):
+    """Add the light of the softboxes that a ray ends at, each to its own group; returns what they send there."""
+    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+    tr, tg, tb = state[CARRIED], state[CARRIED + 1], state[CARRIED + 2]
+    sr = sg = sb = 0.0
+    for k in range(len(scene.distant)):
+        which = scene.distant[k]
+        lamp = scene.lamps[which]
+        if int(lamp[LAMP_KIND]) == SOFTBOX and lit_by(scene, which, whole[LAST_INSTANCE]):
+            box = int(lamp[LAMP_FIRST])
+            r, g, b = box_given(scene.softboxes, scene.box_lights, box, dx, dy, dz)
+            if r + g + b > 0.0:
+                weight = 1.0
+                if whole[ROUGH] > 0:
+                    p = far_chance(scene, options, which, last_aim(state)) * box_density(scene.softboxes[box], scene.box_tables, dx, dy, dz)
+                    weight = state[DENSITY] / (state[DENSITY] + p)
+                found_light(options, out, state, whole, unmet, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)
+                sr, sg, sb = sr + r, sg + g, sb + b
+    return sr, sg, sb
+
+
+@inlined
 def left_scene(scene, options, state, whole, out):
     """The ray has left the scene."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -177,8 +214,11 @@ def left_scene(scene, options, state, whole, out):
     if whole[BELOW] > 0:
         return
     if whole[SEEN] > 0:
-        r, g, b, opaque = backdrop_light(scene, options, dx, dy, dz, state[HEIGHT])
+        r, g, b, opaque = backdrop_light(scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT])
         found_light(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r, tg * g, tb * b)
+        if options[OPT_BACKDROP] == BACKDROP_ENVIRONMENT and len(scene.softboxes) > 0:
+            sr, sg, sb = _meet_softboxes(scene, options, state, whole, out, BACKGROUND)
+            r, g, b = r + sr, g + sg, b + sb
         if opaque == 0.0:
             out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
         if whole[GUIDED] == 0 and opaque > 0.0:
@@ -187,21 +227,25 @@ def left_scene(scene, options, state, whole, out):
             out[PLANE_ALBEDO + 2] += min(1.0, b / options[OPT_WHITE])
         return
     u, v = state[MAP_U], state[MAP_V]
-    r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE])
+    r, g, b = map_radiance(scene.env, u, v, options[OPT_ENV_SCALE] * left_of_ground(scene, dx, dy, dz))
     weight = 1.0
     if whole[ROUGH] > 0:
         p = dome_density(scene, options, state[LAST], state[LAST + 1], state[LAST + 2], dx, dy, dz, u, v)
         weight = state[DENSITY] / (state[DENSITY] + p)
     found_light(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r * weight, tg * g * weight, tb * b * weight)
+    if len(scene.softboxes) > 0:
+        _meet_softboxes(scene, options, state, whole, out, EMISSION_PATH)
     for k in range(len(scene.distant)):
         which = scene.distant[k]
         lamp = scene.lamps[which]
+        if int(lamp[LAMP_KIND]) == SOFTBOX:
+            continue
         spread = lamp[LAMP_SIZE_2]
         if -(dx * lamp[LAMP_N] + dy * lamp[LAMP_N + 1] + dz * lamp[LAMP_N + 2]) > 1.0 - spread and spread > 0.0:
             if lit_by(scene, which, whole[LAST_INSTANCE]):
                 weight = 1.0
                 if whole[ROUGH] > 0:
-                    p = options[OPT_DISTANT_CHANCE] / len(scene.distant) / (2.0 * math.pi * spread)
+                    p = far_chance(scene, options, which, last_aim(state)) / (2.0 * math.pi * spread)
                     weight = state[DENSITY] / (state[DENSITY] + p)
                 r, g, b = lamp_light(scene, lamp, -dx, -dy, -dz)
                 found_light(options, out, state, whole, EMISSION_PATH, lamp[LAMP_GROUP], tr * r * weight, tg * g * weight, tb * b * weight)

@@ -18,6 +18,7 @@ from aulmo.trace.compile.arrays import (
     CAM_COLUMNS,
     CAM_PROJECTION,
     CAM_TAN_W,
+    OPT_DOME_RADIUS,
     OPT_LAMP_MASK,
     OPT_PASSES,
     OPT_PLAIN,
@@ -124,6 +125,9 @@ def borrowed_scene(scene, materials):
         borrowed(scene.env_pick),
         borrowed(scene.env_guide),
         borrowed(scene.env_turn),
+        borrowed(scene.softboxes),
+        borrowed(scene.box_tables),
+        borrowed(scene.box_lights),
         borrowed(scene.lamps),
         borrowed(scene.lamp_trail),
         borrowed(scene.lamp_depth),
@@ -208,7 +212,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
         MASK_SOLID | MASK_CLEAR | MASK_CATCHER | lamp_mask, MASK_SOLID | MASK_CLEAR | lamp_mask,
         options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN], len(camera) == 1, np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15),
     )  # fmt: skip
-    by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0
+    by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0 and options[OPT_DOME_RADIUS] == 0.0
     with_mattes = mattes.shape[0] > 0
     camera_at(camera, 0.0, moment)
     wanted = 0
@@ -232,7 +236,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
         alive = lanes
         vertex = frame.first_step
         while alive > 0:
-            meet(scene, wave, frame, alive, vertex == frame.first_step, record, recorded)
+            meet(scene, options, wave, frame, alive, vertex == frame.first_step, record, recorded)
             draw_numbers(scene, options, wave, alive, vertex, frame.first_step)
             vertex += 1
             if by_map:

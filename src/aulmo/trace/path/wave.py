@@ -22,7 +22,7 @@ from aulmo.trace.shape.embree import (
 )
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.path.lens import camera_at, camera_ray, tent
-from aulmo.trace.lamp.dome import fetch_map_soon, to_map
+from aulmo.trace.lamp.dome import fetch_map_soon, map_place
 from aulmo.trace.path.path_state import (
     ALIVE,
     BARY,
@@ -195,7 +195,7 @@ def set_path_ray(wave, lane, mask):
 
 
 @inlined
-def meet(scene, wave, frame, alive, coming, record, recorded):
+def meet(scene, options, wave, frame, alive, coming, record, recorded):
     """Meet all rays with the scene and ask for the memory that what they met will need. The packets' rays have been met already."""
     ray, words = wave.ray, wave.words
     for k in range(alive):
@@ -217,7 +217,8 @@ def meet(scene, wave, frame, alive, coming, record, recorded):
         if words[17] == NO_HIT:
             whole[INSTANCE] = -1
             if whole[SEEN] == 0:
-                u, v = to_map(scene.env_turn, state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2])
+                x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
+                u, v = map_place(scene, options, x, y, z, state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2])
                 state[MAP_U], state[MAP_V] = u, v
                 fetch_map_soon(scene.env, u, v)
         else:

@@ -1,0 +1,40 @@
+"""Pictures on softboxes: photographed-looking lights that come with Aulmo, and the artist's own.
+
+A picture's 1 is the brightness that the softbox is set to.
+"""
+
+import functools
+from importlib.resources import files
+from pathlib import Path
+
+import numpy as np
+
+from aulmo.errors import BadFile
+from aulmo.light.environment_image import in_file, read_light
+from aulmo.surface.colour import SRGB_TO_ACESCG
+
+PICTURES = ("Creased silk", "Hot tube", "Ring tube", "Umbrella", "Window", "Grid", "Scrim")
+WIDEST = 1024
+
+
+@functools.cache
+def shipped(name: str) -> np.ndarray:
+    """(h, w, 4) float32 light and cover of a shipped picture. Raises BadFile for an unknown name."""
+    if name not in PICTURES:
+        raise BadFile(f"There is no shipped light picture named {name}.")
+    return read(Path(str(files("aulmo.light") / "data" / "lights" / (name.lower().replace(" ", "-") + ".exr"))))
+
+
+def from_blob(blob: bytes, name: str) -> np.ndarray:
+    """The same from a stored file's bytes; `name` carries the suffix. Raises BadFile."""
+    return in_file(blob, name, read)
+
+
+def read(path: Path) -> np.ndarray:
+    """(h, w, 4) float32 light (ACEScg, shares of the softbox's own) and cover of a picture file. Raises BadFile."""
+    pixels = read_light(path, WIDEST).pixels
+    cover = np.clip(pixels[:, :, 3:], 0, 1) if pixels.shape[2] > 3 else np.ones((*pixels.shape[:2], 1), np.float32)
+    light = np.maximum(pixels[:, :, :3] @ SRGB_TO_ACESCG.T, 0.0)
+    if pixels.shape[2] > 3:  # as files of several layers have it, light is multiplied by its cover already
+        light = np.where(cover > 0, light / np.maximum(cover, 1e-6), 0.0)
+    return np.ascontiguousarray(np.concatenate([light, cover], 2), np.float32)
