@@ -142,6 +142,55 @@ def load_materialx(document: Document, assets: AssetStore, path: Path | str) -> 
     return replace(made, notes=(*made.notes, *read.notes)), ids
 
 
+def add_softbox(document: Document, kind: str = "plain", **numbers: Any) -> tuple[Document, str]:
+    """A softbox on the dome, on top of the others: "plain", "graded" or "picture"; `azimuth`, `elevation`, `width`, `height` in degrees, `stops`
+    above white, or any other property of a softbox. Returns the document and its id. Raises BadValue."""
+    from aulmo.light.softbox import new_softbox, put_softbox
+
+    box = new_softbox(document, kind, **numbers)
+    return put_softbox(document, box), box.id
+
+
+def aim(
+    document: Document, assets: AssetStore, shot_name: str, pixel: tuple[float, float], softbox_id: str | None, how: Any = "highlight"
+) -> tuple[Document, str]:
+    """A softbox or lamp put where it makes a "highlight" at a pixel (column, row) of a shot, lights it squarely ("facing"), or lets a shadow fall
+    on it ("shade"); a new softbox for None. Returns the document and the light's id. Raises BadValue with a sentence."""
+    from aulmo.trace.aim import aim as aimed
+
+    made = aimed(document, assets, shot_name, pixel, softbox_id, how)
+    return made.document, made.light
+
+
+def light_check(document: Document, assets: AssetStore, shot_name: str | None = None) -> dict[str, Any]:
+    """What the light of a shot lacks: `clipped`, `underlit` and `flat` as shares of the product, `rim` as the share of its outline that stands out
+    from what is behind it, `parts` the same by name, `findings` in words. Raises BadValue."""
+    from aulmo.trace.check_light import check_shot
+
+    return check_shot(document, assets, edits.find_shot(document, shot_name)).shares()
+
+
+def save_set_up(document: Document, assets: AssetStore, path: Path | str) -> None:
+    """Write all light of a document to a file: dome, softboxes, lamps, backdrop. Raises CannotWrite."""
+    from aulmo.light.set_ups import save
+
+    save(document, assets, Path(path))
+
+
+def load_set_up(document: Document, assets: AssetStore, path: Path | str) -> Document:
+    """The document lit by a set-up's file instead of its own light. Raises BadFile; the document is as it was."""
+    from aulmo.light.set_ups import load
+
+    return load(document, assets, Path(path))
+
+
+def save_dome(document: Document, assets: AssetStore, path: Path | str, width: int = 4096) -> None:
+    """Write the dome with its softboxes as a latitude-longitude EXR, `width` x `width` / 2, linear Rec.709. Raises BadValue or CannotWrite."""
+    from aulmo.trace.dome_file import save_dome as save
+
+    save(document, assets, Path(path), width)
+
+
 def render_array(
     document: Document, assets: AssetStore, shot: str | None = None, size: tuple[int, int] | None = None, samples: int = 64, denoise: bool = True
 ) -> np.ndarray:

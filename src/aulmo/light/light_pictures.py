@@ -36,5 +36,5 @@ def read(path: Path) -> np.ndarray:
     cover = np.clip(pixels[:, :, 3:], 0, 1) if pixels.shape[2] > 3 else np.ones((*pixels.shape[:2], 1), np.float32)
     light = np.maximum(pixels[:, :, :3] @ SRGB_TO_ACESCG.T, 0.0)
     if pixels.shape[2] > 3:  # as files of several layers have it, light is multiplied by its cover already
-        light = np.where(cover > 0, light / np.maximum(cover, 1e-6), 0.0)
+        light = np.where(cover > 0.05, light / np.maximum(cover, 0.05), light)
     return np.ascontiguousarray(np.concatenate([light, cover], 2), np.float32)

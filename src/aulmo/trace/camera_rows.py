@@ -66,6 +66,22 @@ def project(camera: Camera, points: np.ndarray, width: int, height: int) -> np.n
     return np.stack([(sx + 1) * width / 2, (1 - sy) * height / 2, depth], 1)
 
 
+def ray_through(camera: Camera, x: float, y: float, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
+    """Origin and unit direction through a place of the camera's frame, in pixels from its upper left corner; through the middle of the lens."""
+    right, up, forward = camera_axes(camera)
+    if camera.projection == "panorama":
+        lon, lat = math.pi * (2 * x / width - 1), 0.5 * math.pi * (1 - 2 * y / height)
+        return np.array(camera.position, float), math.cos(lat) * (math.cos(lon) * forward + math.sin(lon) * right) + math.sin(lat) * up
+    parallel = camera.projection == "parallel"
+    tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
+    sx = (2 * x / width - 1 + 2 * camera.shift_x) * tan_w
+    sy = (1 - 2 * y / height + 2 * camera.shift_y) * tan_w * height / width
+    if parallel:
+        return np.array(camera.position, float) + sx * right + sy * up, forward
+    d = forward + sx * right + sy * up
+    return np.array(camera.position, float), d / np.linalg.norm(d)
+
+
 def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
     """The kernel's camera row for a frame of `width` x `height` pixels."""
     row = np.zeros(a.CAM_COLUMNS)

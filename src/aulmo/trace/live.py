@@ -43,7 +43,7 @@ class Request(NamedTuple):
 
 class Shown(NamedTuple):
     """A new state of the picture. `picture` is BGRA and may be smaller than the frame; `draft` is given when it changed, `scene` is what it was
-    drawn of."""
+    drawn of, `light` the clean picture in nits where it is whole, for those who measure it."""
 
     request: Request
     picture: np.ndarray
@@ -54,6 +54,7 @@ class Shown(NamedTuple):
     seconds_left: float
     denoised: bool
     traced: bool
+    light: np.ndarray | None = None
 
     @property
     def part_ids(self) -> tuple[str, ...]:
@@ -255,7 +256,9 @@ class LivePicture:
             display = (straight * cover + check[..., None] * (1 - cover)).astype(np.float32)
         picture = np.empty((*display.shape[:2], 4), np.uint8)
         dither(display, np.ones(display.shape[:2], np.float32), picture)
-        self._on_shown(Shown(request, picture, draft, scene, tracer.samples if tracer.step == 1 else 0, tracer.noise(), left, clean, True))
+        whole = tracer.step == 1
+        samples, light = tracer.samples if whole else 0, rgb if clean and whole else None
+        self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light))
 
     def _tell(self, request: Request, tracer: Tracer, scene: Scene, left: float) -> None:
         self._on_shown(Shown(request, np.empty(0), None, scene, tracer.samples, tracer.noise(), left, False, True))

@@ -10,7 +10,6 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_between
-from aulmo.desk.picture.view_motion import ray_through
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
@@ -18,7 +17,7 @@ from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
 from aulmo.prepare.faces import faces_of_asset
-from aulmo.trace.camera_rows import project
+from aulmo.trace.camera_rows import project, ray_through
 from aulmo.trace.live import LivePicture, Request, Shown
 from aulmo.trace.pick import Hit, pick
 from aulmo.trace.scene import Scene

@@ -70,16 +70,3 @@ def zoom_keeping_size(camera: Camera, focal_length_mm: float) -> Camera:
     if focus:
         focus = max(1.0, focus + float(np.linalg.norm(away)) - float(np.linalg.norm(position - target)))
     return replace(camera, focal_length_mm=float(round(focal_length_mm, 3)), position=_triple(target + away), focus=focus)
-
-
-def ray_through(camera: Camera, x: float, y: float, width: int, height: int) -> tuple[np.ndarray, np.ndarray]:
-    """Origin and unit direction through a pixel of the camera's frame."""
-    right, up, forward = camera_axes(camera)
-    parallel = camera.projection == "parallel"
-    tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
-    sx = (2 * x / width - 1 + 2 * camera.shift_x) * tan_w
-    sy = (1 - 2 * y / height + 2 * camera.shift_y) * tan_w * height / width
-    if parallel:
-        return np.array(camera.position) + sx * right + sy * up, forward
-    d = forward + sx * right + sy * up
-    return np.array(camera.position), d / np.linalg.norm(d)

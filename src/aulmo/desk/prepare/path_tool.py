@@ -7,13 +7,13 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 
 from aulmo.desk.picture.snap import caught
 from aulmo.desk.picture.tools.tool import Tool
-from aulmo.desk.picture.view_motion import ray_through
 from aulmo.desk.prepare.measure_tool import length as words_of
 from aulmo.desk.shell import theme
 from aulmo.document import edits
 from aulmo.document.made import paths
 from aulmo.document.records import GuidePath
 from aulmo.errors import BadValue
+from aulmo.trace.camera_rows import ray_through
 
 GRASP = 9.0
 
