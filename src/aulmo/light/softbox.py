@@ -110,34 +110,78 @@ def waste(boxes: Sequence[Softbox]) -> dict[str, str]:
         points = _spread_over(box)
         for over in boxes[k + 1 :]:
             if over.on and over.blend == "over" and over.opacity > 0.5:
-                hidden = float(np.mean(_within(over, points))) * over.opacity
+                hidden = float(np.mean(within(over, points))) * over.opacity
                 if hidden > 0.3:
                     told[box.id] = f"{over.name} hides {round(100 * hidden)} % of it"
     return told
 
 
-def _spread_over(box: Softbox, side: int = 9) -> np.ndarray:
-    """(n, 3) directions spread over a softbox's face."""
+def toward(box: Softbox, x, y) -> np.ndarray:
+    """(n, 3) unit directions to places of a softbox, given as shares (n,) of its half width to its right and half height up."""
     middle, right, up = frame(box)
-    s = (np.arange(side) + 0.5) / side - 0.5
-    x, y = np.meshgrid(s * np.radians(box.width), s * np.radians(box.height))
+    x, y = np.asarray(x, float) * math.radians(box.width / 2), np.asarray(y, float) * math.radians(box.height / 2)
     if goes_round(box):
-        lon, lat = (x, y) if box.width >= box.height else (y, x)
-        p, q = (right, up) if box.width >= box.height else (up, right)
-        d = np.cos(lat)[..., None] * (np.cos(lon)[..., None] * middle + np.sin(lon)[..., None] * p) + np.sin(lat)[..., None] * q
-    else:
+        lon, lat, p, q = (x, y, right, up) if box.width >= box.height else (y, x, up, right)
+        flat = np.cos(lat)
+        return flat[..., None] * (np.cos(lon)[..., None] * middle + np.sin(lon)[..., None] * p) + np.sin(lat)[..., None] * q
+    if box.shape == "rectangle":
         d = middle + np.tan(np.clip(x, -1.5, 1.5))[..., None] * right + np.tan(np.clip(y, -1.5, 1.5))[..., None] * up
-    d = d.reshape(-1, 3)
-    return d / np.linalg.norm(d, axis=1, keepdims=True)
+        return d / np.linalg.norm(d, axis=-1, keepdims=True)
+    angle = np.hypot(x, y)
+    across = np.sin(angle) / np.maximum(1e-12, angle)
+    return np.cos(angle)[..., None] * middle + (x * across)[..., None] * right + (y * across)[..., None] * up
 
 
-def _within(box: Softbox, directions: np.ndarray) -> np.ndarray:
-    """(n,) bool: directions within the box around a softbox's outline."""
+def angles_in(box: Softbox, directions: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Degrees (n,) to the right and up, in a softbox's own measure, at which directions (n, 3) lie; endless for what lies behind a flat one."""
     middle, right, up = frame(box)
     c, x, y = directions @ middle, directions @ right, directions @ up
-    w, h = np.radians([box.width / 2, box.height / 2])
     if goes_round(box) and box.width >= box.height:
-        return (np.abs(np.arctan2(x, c)) <= w) & (np.abs(np.arcsin(np.clip(y, -1, 1))) <= h)
-    if goes_round(box):
-        return (np.abs(np.arctan2(y, c)) <= h) & (np.abs(np.arcsin(np.clip(x, -1, 1))) <= w)
-    return (c > 0) & (np.abs(np.arctan2(x, c)) <= w) & (np.abs(np.arctan2(y, c)) <= h)
+        found = np.arctan2(x, c), np.arcsin(np.clip(y, -1, 1))
+    elif goes_round(box):
+        found = np.arcsin(np.clip(x, -1, 1)), np.arctan2(y, c)
+    elif box.shape == "rectangle":
+        found = np.where(c > 0, np.arctan2(x, c), np.inf), np.where(c > 0, np.arctan2(y, c), np.inf)
+    else:
+        across = np.hypot(x, y)
+        share = np.arctan2(across, c) / np.maximum(1e-12, across)
+        found = x * share, y * share
+    return np.degrees(found[0]), np.degrees(found[1])
+
+
+def _spread_over(box: Softbox, side: int = 9) -> np.ndarray:
+    """(n, 3) directions spread over a softbox's face."""
+    s = (np.arange(side) + 0.5) / side * 2 - 1
+    x, y = np.meshgrid(s, s)
+    return toward(box, x.ravel(), y.ravel())
+
+
+def within(box: Softbox, directions: np.ndarray) -> np.ndarray:
+    """(n,) bool: directions (n, 3) within the rectangle around a softbox's outline."""
+    x, y = angles_in(box, directions)
+    return (np.abs(x) <= box.width / 2) & (np.abs(y) <= box.height / 2)
+
+
+def edge_places(box: Softbox, count: int = 96) -> tuple[np.ndarray, np.ndarray]:
+    """Shares (n,) of half width and half height along a softbox's outline, closed."""
+    t = np.linspace(0, 2 * np.pi, count + 1)
+    if box.shape == "polygon":
+        t = np.linspace(0, 2 * np.pi, box.sides + 1)
+        return np.sin(t), np.cos(t)
+    if box.shape == "half":
+        arc = np.linspace(0, np.pi, count // 2)
+        return np.concatenate([np.cos(arc), [-1.0, 1.0]]), np.concatenate([2 * np.sin(arc) - 1, [-1.0, -1.0]])
+    if box.shape in ("round", "ring"):
+        return np.cos(t), np.sin(t)
+    half = min(box.width, box.height)
+    a, b = box.corner * half / box.width, box.corner * half / box.height
+    x, y = [], []
+    for k, (sx, sy) in enumerate(((1, 1), (-1, 1), (-1, -1), (1, -1))):
+        arc = np.linspace(0, np.pi / 2, 7) + k * np.pi / 2
+        x.append(sx * (1 - a) + a * np.cos(arc))
+        y.append(sy * (1 - b) + b * np.sin(arc))
+    corners = np.array([np.concatenate(x), np.concatenate(y)]).T
+    closed = np.concatenate([corners, corners[:1]])
+    steps = np.linspace(0, 1, 9)[:-1]
+    line = np.concatenate([closed[:-1] + s * (closed[1:] - closed[:-1]) for s in steps], 1).reshape(-1, 2)  # long sides bend on the map
+    return np.append(line[:, 0], line[0, 0]), np.append(line[:, 1], line[0, 1])

@@ -28,7 +28,7 @@ def test_dragging_the_dome_turns_the_light(window, qtbot):
 
 def test_the_map_moves_with_the_hand(window):
     """A softbox drawn at the left of the map moves right when the dome is dragged right."""
-    from aulmo.desk.light.bench import flat_map
+    from aulmo.desk.light.dome_map import flat_map
     from aulmo.document.records import Environment
     from aulmo.light.dome_map import Patch, paint
 
@@ -40,12 +40,13 @@ def test_the_map_moves_with_the_hand(window):
 
 def test_light_settings_and_sets(window):
     window.session.set_stage("Light")
-    page, bench = window.details.pages["Light"], window.bench.faces["Light"]
+    page = window.details.pages["Light"]
     type_into(page.exposure.field, "1.5 stops")
     type_into(page.saturation.field, "0.5")
     type_into(page.tilt.field, "12 deg")
     environment = window.session.document.environment
     assert (environment.exposure, environment.saturation, environment.tilt) == (1.5, 0.5, 12)
+    bench = window.bench._all["Light"]["Sets"]
     names = [bench.sets.item(k).text() for k in range(bench.sets.count())]
     assert len(names) >= 6
     bench.sets.itemClicked.emit(bench.sets.item(names.index("Clear sky")))

@@ -142,10 +142,10 @@ def test_duplicate_delete_and_solo(lit):
     session = lit.session
     lit.registry.actions["duplicate"].trigger()
     assert len(session.document.lamps) == 2
-    lit.registry.actions["lamp_solo"].trigger()
-    assert [lamp.on for lamp in session.document.lamps.values()] == [False, True]
-    lit.registry.actions["lamp_solo"].trigger()
-    assert all(lamp.on for lamp in session.document.lamps.values())
+    lit.registry.actions["softbox_solo"].trigger()
+    assert [lamp.solo for lamp in session.document.lamps.values()] == [False, True]
+    lit.registry.actions["softbox_solo"].trigger()
+    assert not any(lamp.solo for lamp in session.document.lamps.values())
     lit.registry.actions["delete"].trigger()
     assert len(session.document.lamps) == 1 and session.lamp is None
 
@@ -169,7 +169,8 @@ def test_sun_and_sky_keep_the_exposure_and_follow_the_place(window, qtbot):
 
     window.session.set_stage("Light")
     page = window.details.pages["Light"]
-    page.choose("sun and sky")
+    page.ground.setCurrentIndex(page.ground.findData("sky"))
+    page.ground.activated.emit(page.ground.currentIndex())
     environment = window.session.document.environment
     falling = environment_image.level(daylight.sky_map(environment.sky)) + 0.5 * luminance(daylight.sun_light(environment.sky))
     assert falling * 2**environment.exposure == pytest.approx(3000.0, rel=0.05)
@@ -186,4 +187,4 @@ def test_sun_and_sky_keep_the_exposure_and_follow_the_place(window, qtbot):
     window.session.undo()
     window.session.undo()
     window.session.undo()
-    assert window.session.document.environment.sky is None
+    assert window.session.document.environment.kind == "picture"

@@ -1,6 +1,7 @@
 """New lamps, aiming them, and the files that light comes from."""
 
 from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QFileDialog
@@ -12,10 +13,11 @@ from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.records import Lamp
 from aulmo.errors import AulmoError, BadFile
 from aulmo.light import place_lamp
-from aulmo.light.environment_image import from_blob
+from aulmo.light.environment_image import from_blob, read_light
 from aulmo.prepare import arrange
 
 _PLAIN = ("sun", "portal")
+ENVIRONMENTS = "Environments (*.hdr *.HDR *.exr *.EXR *.jpg *.jpeg *.png)"
 
 
 def read_profile(session: Session, path: Path) -> str:
@@ -35,6 +37,8 @@ class LightCommands:
 
     def __init__(self, desk: Desk) -> None:
         self.desk, self.session = desk, desk.session
+        self.softboxes: Any = None
+        self.watch: Any = None
         desk.kinds.append(FileKind((".hdr", ".exr"), "light the set with it", lambda paths: self.use_environment(paths[-1])))
         desk.kinds.append(FileKind((".ies",), "a lamp with this measured light", self.use_profiles))
 
@@ -53,7 +57,6 @@ class LightCommands:
                 lambda k=kind: self.new_lamp(k), desk.working)  # fmt: skip
         add("lamp_here", "Put the lamp where the view is", "Light", "", page.put_at_view, lit, break_before=True)
         add("lamp_aim", "Point the lamp at the product", "Light", "", page.point_at_product, lit)
-        add("lamp_solo", "Only this lamp", "Light", "", self.solo, lit)
 
     def new_lamp(self, kind: str, **changes) -> Lamp:
         """A lamp of a kind, up on the camera's left; the Light stage shows it."""
@@ -66,15 +69,6 @@ class LightCommands:
         session.select((), f"lamps/{lamp.id}")
         return lamp
 
-    def solo(self) -> None:
-        """Every other lamp off, or all on again when it already is the only one."""
-        session, lamp = self.session, self.session.lamp
-        if lamp is None:
-            return
-        alone = all(other.on == (other.id == lamp.id) for other in session.document.lamps.values())
-        lamps = {i: replace(other, on=alone or i == lamp.id) for i, other in session.document.lamps.items()}
-        session.apply("All lamps on" if alone else f"Only {lamp.name}", replace(session.document, lamps=lamps))
-
     def use_environment(self, path: Path) -> None:
         """Light the set with an HDR or EXR file, kept inside the project."""
         session, assets = self.session, self.session.assets
@@ -86,17 +80,20 @@ class LightCommands:
             except OSError as error:
                 raise AulmoError(f"{path.name} could not be read: {error.strerror}.") from error
             from_blob(blob, path.name)
-            return assets.add(blob, path.suffix.lower())
+            return assets.add(blob, path.suffix.lower()), read_light(path, 512).notes
 
-        def done(name: str) -> None:
-            environment = replace(session.document.environment, image=name, shipped=False, sky=None)
+        def done(found: tuple) -> None:
+            name, notes = found
+            environment = replace(session.document.environment, kind="picture", image=name, shipped=False)
             session.apply(f"Lit with {path.name}", replace(session.document, environment=environment))
+            for note in notes:
+                session.trouble.emit(note)
 
         session.start_task(f"Reading {path.name}", work, done)
 
     def choose_environment(self) -> None:
         """Ask for an environment."""
-        name, _ = QFileDialog.getOpenFileName(self.desk.window, "Open environment", self.desk.folder(), "Environments (*.hdr *.HDR *.exr *.EXR)")
+        name, _ = QFileDialog.getOpenFileName(self.desk.window, "Open environment", self.desk.folder(), ENVIRONMENTS)
         if name:
             self.use_environment(Path(name))
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from aulmo.desk.shell import theme
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
+from aulmo.light.staying import lamp_in_world
 from aulmo.trace.camera_rows import project
 
 GRASP = 9.0  # pixels around a dot
@@ -55,7 +56,7 @@ class Marks:
 
     def __init__(self, document: Document, camera: Camera, width: int, height: int) -> None:
         self.camera, self.width, self.height = camera, width, height
-        self.lamps = list(document.lamps.values())
+        self.lamps = [lamp_in_world(document, lamp, camera) for lamp in document.lamps.values()]
         self.places = project(camera, np.array([lamp.position for lamp in self.lamps]), width, height) if self.lamps else np.zeros((0, 3))
 
     def dot(self, place: np.ndarray) -> tuple[float, float, bool]:

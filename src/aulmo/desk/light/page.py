@@ -5,21 +5,24 @@ import math
 from msgspec.structs import replace
 from PySide6.QtWidgets import QLineEdit
 
+from aulmo.desk.light.page_softbox import product_of
 from aulmo.desk.shell.bound import BoundSegments
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, button, label, row
 from aulmo.document import edits
+from aulmo.document.properties import about
 from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.quantity import show
-from aulmo.document.records import Sky
+from aulmo.document.records import Environment, Sky, Stop
 from aulmo.errors import BadValue
 from aulmo.light import daylight, environment_image
 from aulmo.light.environment_image import SETS
+from aulmo.light.staying import dome_stays
 from aulmo.surface import swatches
 from aulmo.surface.colour import luminance
 
-SKY = "sun and sky"
 _BY_PLACE = ("latitude", "longitude", "date", "hour", "utc_offset", "north")
 
 
@@ -34,16 +37,34 @@ class LightPage(Page):
         self.new_kind.setAccessibleName("New lamp kind")
         self.new_kind.fill([(text, key) for key, text in LAMP_KINDS.items()], "rectangle")
         lamps.add(row("New lamp", self.new_kind, button("Add", lambda: add_lamp(self.new_kind.currentData()))))
-        dome = self.section("Light around the set")
+        dome = self.section("Ground of the dome", "light/dome")
+        self.ground = Choice()
+        self.ground.setAccessibleName("Ground of the dome")
+        self.ground.fill([(text, key) for key, text in about("environment/kind").choices.items()], "picture")
+        self.ground.chosen.connect(self.set_ground)
+        dome.add(row("Ground", self.ground))
         self.set = Choice()
         self.set.setAccessibleName("Light set")
         self.set.chosen.connect(self.choose)
-        dome.add(row("Set", self.set))
-        self.turn, self.tilt, self.exposure, self.saturation = (
-            self.add(dome, f"environment/{key}") for key in ("turn", "tilt", "exposure", "saturation")
-        )
+        self.set_row = row("Set", self.set)
+        dome.add(self.set_row)
         self.open = row("", button("Open HDR or EXR…", open_environment))
         dome.add(self.open)
+        self.colour = self.add(dome, "environment/colour")
+        self.gradient = [ColourRow(text, (0.1, 0.1, 0.1)) for text in ("Above", "Horizon", "Below")]
+        for k, made in enumerate(self.gradient):
+            made.changed.connect(lambda colour, busy, n=k: self._gradient(n, tuple(float(c) for c in colour), busy))
+            made.trouble.connect(session.trouble)
+            dome.add(made)
+        self.turn, self.tilt, self.exposure, self.saturation, self.white, self.blur = (
+            self.add(dome, f"environment/{key}") for key in ("turn", "tilt", "exposure", "saturation", "kelvin", "blur")
+        )
+        self.room = self.section("Place and size", "light/room")
+        self.radius, self.centre, self.on_floor = (self.add(self.room, f"environment/{key}") for key in ("radius_mm", "centre", "on_floor"))
+        self.stays = Choice()
+        self.stays.setAccessibleName("Dome stays with")
+        self.stays.chosen.connect(self.set_stays)
+        self.room.add(row("Stays with", self.stays))
         self.sky = self.section("Sun and sky", "light/sky")
         self.by = self.add(self.sky, "environment/sky/by_place", kind=BoundSegments)
         self.date = QLineEdit()
@@ -77,13 +98,29 @@ class LightPage(Page):
         """Which rows there are."""
         document = self.session.resolved
         environment, backdrop, floor = document.environment, document.backdrop, document.floor
-        items = [("Sun and sky", SKY), *((n, n) for n in SETS)]
+        items = [(n, n) for n in SETS]
         if not environment.shipped:
             items.append(("Own file", environment.image))
-        self.set.fill(items, SKY if environment.sky is not None else environment.image)
-        self.saturation.set_visible(environment.sky is None)
-        self.open.setVisible(environment.sky is None)
-        self._show_sky(environment.sky)
+        self.ground.fill([(text, key) for key, text in about("environment/kind").choices.items()], environment.kind)
+        self.set.fill(items, environment.image)
+        picture, sky = environment.kind == "picture", environment.kind == "sky"
+        self.set_row.setVisible(picture)
+        self.open.setVisible(picture)
+        self.colour.set_visible(environment.kind == "colour")
+        for made in (self.saturation, self.white, self.blur):
+            made.set_visible(picture)
+        for made in (self.turn, self.tilt):
+            made.set_visible(picture or sky)
+        self.exposure.set_visible(environment.kind != "colour")
+        for k, made in enumerate(self.gradient):
+            made.setVisible(environment.kind == "gradient")
+            made.set_value(self._mark(environment, k).colour)
+        for made in (self.radius, self.centre, self.on_floor):
+            made.set_visible(picture)
+        self.centre.set_visible(picture and environment.radius_mm > 0)
+        self.on_floor.set_visible(picture and environment.radius_mm > 0)
+        self.stays.fill([("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], environment.stays_with)
+        self._show_sky(environment.sky if sky else None)
         self.top.set_visible(backdrop.kind in ("colour", "gradient"))
         self.bottom.set_visible(backdrop.kind == "gradient")
         self.floor_height.set_visible(floor.kind != "none")
@@ -122,18 +159,45 @@ class LightPage(Page):
         self.session.put({"environment/sky/date": text})
 
     def choose(self, name: str) -> None:
-        """Another light set, or sun and sky."""
-        environment = self.session.document.environment
-        if name == SKY and environment.sky is None:
-            # daylight is some thirty times the studio sets: lowered to their level, so that the exposure keeps its place
-            sky = Sky()
-            falling = environment_image.level(daylight.sky_map(sky)) + 0.5 * luminance(daylight.sun_light(sky))
-            stops = round(math.log2(environment_image.CARD_LUX / falling), 1)
-            self.session.apply("Sun and sky", replace(self.session.document, environment=replace(environment, sky=sky, exposure=stops, tilt=0.0)))
+        """Another light set."""
         if name in SETS:
-            exposure = 0.0 if environment.sky is not None else environment.exposure
-            changed = replace(environment, image=name, shipped=True, sky=None, exposure=exposure)
+            changed = replace(self.session.document.environment, kind="picture", image=name, shipped=True)
             self.session.apply(f"Light set {name}", replace(self.session.document, environment=changed))
+
+    def set_ground(self, kind: str) -> None:
+        """Another kind of ground: a picture, one colour, a gradient, sun and sky."""
+        environment = self.session.document.environment
+        if kind == environment.kind:
+            return
+        changed = replace(environment, kind=kind, exposure=0.0 if "sky" in (kind, environment.kind) else environment.exposure)
+        if kind == "sky":
+            # daylight is some thirty times the studio sets: lowered to their level, so that the exposure keeps its place
+            falling = environment_image.level(daylight.sky_map(changed.sky)) + 0.5 * luminance(daylight.sun_light(changed.sky))
+            changed = replace(changed, exposure=round(math.log2(environment_image.CARD_LUX / falling), 1), tilt=0.0)
+        self.session.apply(str(about("environment/kind").choices[kind]), replace(self.session.document, environment=changed))
+
+    @staticmethod
+    def _mark(environment: Environment, number: int) -> Stop:
+        """The mark of a gradient that stands for above (0), the horizon (1) or below (2)."""
+        at = (1.0, 0.5, 0.0)[number]
+        return min(environment.stops, key=lambda stop: abs(stop.at - at), default=Stop(at))
+
+    def _gradient(self, number: int, colour: tuple, busy: bool) -> None:
+        environment = self.session.document.environment
+        marks = [replace(self._mark(environment, k), at=(1.0, 0.5, 0.0)[k]) for k in (2, 1, 0)]
+        marks[2 - number] = replace(marks[2 - number], colour=colour)
+        changed = replace(environment, stops=tuple(marks))
+        self.session.apply("Gradient of the dome", replace(self.session.document, environment=changed), ("gradient", number))
+        if not busy:
+            self.session.history.end_merge()
+
+    def set_stays(self, stays_with: str) -> None:
+        """Let the dome stay with something else, without turning now."""
+        session = self.session
+        if stays_with != session.document.environment.stays_with:
+            part = product_of(session) if stays_with == "part" else None
+            words = {"scene": "the scene", "camera": "the camera", "part": "the product"}[stays_with]
+            session.apply(f"The dome stays with {words}", dome_stays(session.document, stays_with, part, session.camera))
 
     def dress_floor(self, name: str | None) -> None:
         """A swatch of the shelf on the floor that the shot stands on, or none."""

@@ -1,22 +1,69 @@
 """Light as a stage of the window."""
 
+from msgspec.structs import replace
+
+from aulmo.desk.light.aim_tool import AimTool
 from aulmo.desk.light.bench import LightBench
+from aulmo.desk.light.bench_check import CheckBench
+from aulmo.desk.light.bench_lamps import LampsBench
+from aulmo.desk.light.bench_sets import SetsBench
+from aulmo.desk.light.check_watch import CheckWatch
 from aulmo.desk.light.commands import LightCommands
+from aulmo.desk.light.furnish import Furnish
 from aulmo.desk.light.marks import LampMarks
 from aulmo.desk.light.page import LightPage
 from aulmo.desk.light.page_lamp import LampPage
+from aulmo.desk.light.page_softbox import SoftboxPage
+from aulmo.desk.light.softbox_commands import SoftboxCommands
+from aulmo.desk.light.softbox_marks import SoftboxMarks, SoftboxTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
+from aulmo.light.light_check import Finding
+from aulmo.light.softbox import put_softbox
 
 
 def _build(desk: Desk) -> Built:
+    session, picture = desk.session, desk.picture
     commands = LightCommands(desk)
-    page = LightPage(desk.session, commands.new_lamp, commands.choose_environment)
-    lamp_page = LampPage(desk.session, commands.choose_profile)
+    softboxes = SoftboxCommands(desk)
+    aim = AimTool(picture)
+    marks = SoftboxMarks(picture)
+    furnish = Furnish(desk)
+    for tool in (aim, SoftboxTool(picture, marks), furnish.tool):
+        picture.add_tool(tool)
+    picture.overlays.append(marks)
+    watch = CheckWatch(picture)
+
+    def take_aim() -> None:
+        session.set_stage("Light")
+        session.set_tool("" if session.tool == "aim" else "aim")
+
+    def solve(finding: Finding) -> None:
+        """A new strip or softbox where a finding asks for light."""
+        session.select(())
+        if finding.kind == "rim":
+            aim.aim_stroke(watch.stroke_of(finding))
+        else:
+            x0, y0, x1, y1 = finding.place
+            rows, columns = watch.found.clipped_mask.shape if watch.found is not None else (1, 1)
+            aim.light_square_on(watch.to_screen(0.5 * (x0 + x1) * columns, 0.5 * (y0 + y1) * rows).toPoint())
+        if session.softbox is not None:
+            name = f"{'Rim' if finding.kind == 'rim' else 'Light'} of {finding.part}"
+            session.apply(f"{name}", put_softbox(session.document, replace(session.softbox, name=name)), ("aim", aim.number))
+            session.history.end_merge()
+
+    desk.registry.add("aim", "Aim", "Light", "A", take_aim, desk.working)
+    page = LightPage(session, commands.new_lamp, commands.choose_environment)
+    lamp_page = LampPage(session, commands.choose_profile)
     commands.register(lamp_page)
-    desk.picture.overlays.append(LampMarks(desk.picture, "Light"))
-    return Built({"Dome": LightBench(desk.session)}, page, {"lamps": lamp_page}, commands)
+    picture.overlays.append(LampMarks(picture, "Light"))
+    faces = {
+        "Dome": LightBench(session, softboxes, watch), "Lamps": LampsBench(session, commands.new_lamp, furnish),
+        "Light check": CheckBench(watch, solve), "Sets": SetsBench(session, softboxes, commands.choose_environment),
+    }  # fmt: skip
+    commands.softboxes, commands.watch = softboxes, watch
+    return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes)}, commands)
 
 
 LIGHT = Stage(
-    "Light", "lightbulb", "Drag the dome to turn the light · click a lamp’s dot, T shows its handles · drop an HDR, EXR or IES file", _build
+    "Light", "lightbulb", "A aims a light by clicking the product · drag softboxes on the map · click a lamp’s dot, T shows its handles", _build
 )

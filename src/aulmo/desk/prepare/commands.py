@@ -33,11 +33,16 @@ class PrepareCommands:
         add("isolate", "Isolate", "Parts", "I", self.isolate, desk.working)
         add("floor", "Rest on floor", "Parts", "G", self.rest_on_floor, chosen, break_before=True)
         add("centre", "Centre", "Parts", "", self.centre, chosen)
-        add("handles", "Move and turn handles", "Parts", "T", lambda: s.set_tool("" if s.tool == "handles" else "handles"), desk.working)
+        add("handles", "Move and turn handles", "Parts", "T", self.take_handles, desk.working)
         add("keep_selection", "Keep selection…", "Parts", "", self.keep_selection, chosen, break_before=True)
         desk.menus.append(self.fill_menu)
         add("same_material", "Select parts with the same material", "Parts", "", self.select_same_material, chosen, break_before=True)
         add("same_shape", "Select parts with the same shape", "Parts", "", self.select_same_shape, chosen)
+
+    def take_handles(self) -> None:
+        """Take what moves and turns the selection in hand, or put it away."""
+        wanted = "softbox" if self.session.softbox is not None else "handles"
+        self.session.set_tool("" if self.session.tool == wanted else wanted)
 
     # parts
 

@@ -15,8 +15,8 @@ def sample(template: str) -> str:
 
 
 def meant(session: Session, word: str) -> list[str]:
-    """The ids that a word in braces stands for now: camera, shot, lamp, decal, grouped (decals), path, material, part (the only one selected),
-    parts, solids."""
+    """The ids that a word in braces stands for now: camera, shot, lamp, softbox, decal, grouped (decals), path, material, part (the
+    only one selected), parts, solids."""
     shot = session.shot
     if word == "camera":
         return [shot.camera] if shot else []
@@ -24,6 +24,8 @@ def meant(session: Session, word: str) -> list[str]:
         return [shot.id] if shot else []
     if word == "lamp":
         return [session.lamp.id] if session.lamp is not None else []
+    if word == "softbox":
+        return [session.softbox.id] if session.softbox is not None else []
     if word == "path":
         held = session.subject[6:] if session.subject.startswith("paths/") else ""
         return [held] if held in session.document.paths else []

@@ -110,13 +110,16 @@ class PartsPanel(QWidget):
         worn = {m for p in document.parts.values() for m in edits.surfaces_of(p)}
         glowing = [m for m in document.materials.values() if m.surface.emission_luminance > 0 and m.id in worn]
         environment = document.environment
-        dome = "sky" if environment.sky is not None else environment.image if environment.shipped else "own file"
+        dome = {"sky": "sun and sky", "colour": "one colour", "gradient": "gradient"}.get(environment.kind, "")
+        dome = dome or (environment.image if environment.shipped else "own file")
+        told = lambda b: f"{b.name}: {b.kind} softbox on the dome"  # noqa: E731
+        boxes = [Other(f"softboxes/{b.id}", b.name, "softbox", b.on, told(b)) for b in reversed(environment.softboxes)]
         lamps = [Other(f"lamps/{x.id}", x.name, "lamp", x.on, f"{x.name}: {x.kind} lamp in the group {x.group}") for x in document.lamps.values()]
         decals = [Other(f"decals/{d.id}", d.name, "decal", d.visible, _told(document, d)) for d in reversed(document.decals.values())]
         return {
             "decals": decals,
             "set": [Other("floor", f"Floor: {document.floor.kind}"), *(Other(f"paths/{p.id}", p.name) for p in document.paths.values())],
-            "lamps": [Other("environment", f"Dome: {dome}"), *(Other(f"materials/{m.id}", m.name) for m in glowing), *lamps],
+            "lamps": [Other("environment", f"Dome: {dome}"), *boxes, *(Other(f"materials/{m.id}", m.name) for m in glowing), *lamps],
             "cameras": [Other(f"cameras/{c.id}", c.name + (" (locked)" if c.locked else "")) for c in document.cameras.values()],
         }
 
@@ -138,7 +141,7 @@ class PartsPanel(QWidget):
                     item = QTreeWidgetItem(head, [row.text])
                     item.setData(0, ID, row.address)
                     item.setData(0, KIND, row.kind)
-                    editable = Qt.ItemFlag.ItemIsEditable if row.kind in ("lamp", "decal") else Qt.ItemFlag.NoItemFlags
+                    editable = Qt.ItemFlag.ItemIsEditable if row.kind in ("lamp", "softbox", "decal") else Qt.ItemFlag.NoItemFlags
                     item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | editable)
                     self._items[row.address] = item
                     item.setSelected(row.address == wanted_selection)
@@ -150,7 +153,7 @@ class PartsPanel(QWidget):
         if item.text(0) != row.text:
             item.setText(0, row.text)
         item.setToolTip(0, row.tip)
-        if row.kind in ("lamp", "decal"):
+        if row.kind in ("lamp", "softbox", "decal"):
             item.setData(0, MARKS, "eye" if row.on else "eye-slash")
             item.setForeground(0, QColor(theme.current().text if row.on else theme.current().quiet))
 
@@ -226,7 +229,7 @@ class PartsPanel(QWidget):
         chosen = self.tree.selectedItems()
         parts = [i.data(0, ID) for i in chosen if i.data(0, KIND) == "part"]
         parts += [i for line in chosen if line.data(0, KIND) == "run" for i in parts_of(line)]
-        subjects = [i.data(0, ID) for i in chosen if i.data(0, KIND) in ("other", "lamp", "decal")]
+        subjects = [i.data(0, ID) for i in chosen if i.data(0, KIND) in ("other", "lamp", "softbox", "decal")]
         self.session.select(parts, "" if parts else (subjects[0] if subjects else ""))
 
     def _selected_there(self) -> None:
@@ -257,7 +260,7 @@ class PartsPanel(QWidget):
         self._busy = False
 
     def _renamed(self, item: QTreeWidgetItem) -> None:
-        if self._busy or item.data(0, KIND) not in ("part", "lamp", "decal"):
+        if self._busy or item.data(0, KIND) not in ("part", "lamp", "softbox", "decal"):
             return
         if item.data(0, KIND) != "part":
             self._rename_other(item)
@@ -272,8 +275,9 @@ class PartsPanel(QWidget):
         self.session.apply(f"Renamed {part.name} to {name}", edits.change_part(self.session.document, part.id, name=name))
 
     def _rename_other(self, item: QTreeWidgetItem) -> None:
-        """A lamp or a decal."""
-        address = f"{item.data(0, ID)}/name"
+        """A lamp, a softbox or a decal."""
+        held = item.data(0, ID)
+        address = f"environment/{held}/name" if held.startswith("softboxes/") else f"{held}/name"
         old, name = self.session.value(address), item.text(0).strip()
         if name and name != old:
             self.session.put({address: name}, told=f"Renamed {old} to {name}")
@@ -286,6 +290,10 @@ class PartsPanel(QWidget):
         if part_id.startswith("lamps/"):
             lamp = self.session.document.lamps[part_id[6:]]
             self.session.change_lamp(f"Switched {'off' if lamp.on else 'on'} {lamp.name}", replace(lamp, on=not lamp.on))
+            return
+        if part_id.startswith("softboxes/"):
+            on, name = self.session.value(f"environment/{part_id}/on"), self.session.value(f"environment/{part_id}/name")
+            self.session.put({f"environment/{part_id}/on": not on}, told=f"Switched {'off' if on else 'on'} {name}")
             return
         if part_id.startswith("decals/"):
             seen, name = self.session.value(f"{part_id}/visible"), self.session.value(f"{part_id}/name")
@@ -326,7 +334,7 @@ class PartsPanel(QWidget):
         """Begin renaming the selected part."""
         if self.session.selection:
             self.tree.editItem(self._items[self.session.selection[0]], 0)
-        elif self.session.lamp is not None or self.session.decal is not None:
+        elif self.session.lamp is not None or self.session.softbox is not None or self.session.decal is not None:
             self.tree.editItem(self._items[self.session.subject], 0)
 
     def _menu(self, at) -> None:

@@ -44,7 +44,7 @@ def runs(document: Document, siblings: tuple[str, ...]) -> list[list[str]]:
 
 
 class Other(NamedTuple):
-    """A row that is no part: the address of what it stands for, its words, "other" (or "lamp", "decal": they have an eye), whether it is on."""
+    """A row that is no part: the address of what it stands for, its words, "other" (or "lamp", "softbox", "decal", with an eye), whether it is on."""
 
     address: str
     text: str
@@ -59,7 +59,7 @@ class _Row(QStyledItemDelegate):
     def paint(self, painter: QPainter, option, index) -> None:
         """Draw."""
         super().paint(painter, option, index)
-        if index.data(KIND) not in ("part", "lamp", "decal", "run"):
+        if index.data(KIND) not in ("part", "lamp", "softbox", "decal", "run"):
             return
         t = theme.current()
         chosen = bool(option.state & option.state.State_Selected)
@@ -109,7 +109,7 @@ class Tree(QTreeWidget):
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """The eye hides and shows; elsewhere select."""
         item = self.itemAt(event.position().toPoint())
-        if item and item.data(0, KIND) in ("part", "lamp", "decal", "run") and event.position().x() > self.viewport().width() - EYE:
+        if item and item.data(0, KIND) in ("part", "lamp", "softbox", "decal", "run") and event.position().x() > self.viewport().width() - EYE:
             self.eye_clicked.emit(item.data(0, ID))
             return
         super().mousePressEvent(event)

@@ -12,7 +12,7 @@ from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
-from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot
+from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
 from aulmo.surface.node_edits import alone
 from aulmo.trace.camera_rows import white_nits
@@ -25,8 +25,8 @@ DEMO = Path(__file__).parents[4] / "demo"
 class Session(QObject):
     """One open project. Every change goes through `apply`, so undo is complete.
 
-    `subject` is the address of what is selected when it is no part: `lamps/<id>`, `cameras/<id>`, `materials/<id>`, `environment`, `floor`;
-    or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
+    `subject` is the address of what is selected when it is no part: `lamps/<id>`, `softboxes/<id>`, `cameras/<id>`, `materials/<id>`, `environment`,
+    `floor`; or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
     is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers.
     """
 
@@ -148,6 +148,12 @@ class Session(QObject):
         return self.document.lamps.get(self.subject[6:]) if self.subject.startswith("lamps/") else None
 
     @property
+    def softbox(self) -> Softbox | None:
+        """The selected softbox."""
+        held = self.subject[10:] if self.subject.startswith("softboxes/") else ""
+        return next((b for b in self.document.environment.softboxes if b.id == held), None)
+
+    @property
     def decal(self) -> Decal | None:
         """The selected decal."""
         return self.document.decals.get(self.subject[7:]) if self.subject.startswith("decals/") else None
@@ -256,6 +262,14 @@ class Session(QObject):
         if kind == "cameras" and owner in self.document.cameras and field not in ("locked", "name") and self.document.cameras[owner].locked:
             self.hint.emit(f"{self.document.cameras[owner].name} is locked")
             return True
+        if kind == "lamps" and owner in self.document.lamps and field not in ("locked", "name", "on", "solo") and self.document.lamps[owner].locked:
+            self.hint.emit(f"{self.document.lamps[owner].name} is locked")
+            return True
+        if address.startswith("environment/softboxes/"):
+            box = next((b for b in self.document.environment.softboxes if b.id == address.split("/")[2]), None)
+            if box is not None and box.locked and address.split("/")[-1] not in ("locked", "name", "on", "solo"):
+                self.hint.emit(f"{box.name} is locked")
+                return True
         if kind == "parts" and field.startswith("placement") and owner in self.document.parts and self.document.parts[owner].locked:
             self.hint.emit(f"{self.document.parts[owner].name} is locked")
             return True
@@ -309,6 +323,8 @@ class Session(QObject):
             return self.lamp.name
         if self.decal is not None:
             return self.decal.name
+        if self.softbox is not None:
+            return self.softbox.name
         if not self.selection:
             return "nothing selected"
         return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"
@@ -459,6 +475,8 @@ class Session(QObject):
     def _subject_is_there(self) -> bool:
         if self.subject.startswith("made/"):
             return bool(self.copy)
+        if self.subject.startswith("softboxes/"):
+            return self.softbox is not None
         if self.subject.startswith("nodes/"):  # the card of a node, a group or a layer
             _, material, card = self.subject.split("/")
             return any(is_there(self.document, f"materials/{material}/{many}/{card}") for many in ("nodes", "groups", "layers"))

@@ -26,7 +26,7 @@ from aulmo.desk.shell.start_page import StartPage
 from aulmo.desk.shell.strip import Strip
 from aulmo.desk.stages import STAGES
 
-LAMP_MENU = ("rename", "duplicate", "lamp_solo", "lamp_aim", "lamp_here", "delete")
+LAMP_MENU = ("rename", "duplicate", "softbox_solo", "softbox_mirror", "softbox_lamp", "aim", "lamp_here", "delete")
 DECAL_MENU = ("rename", "duplicate", "copy", "paste", "decal_up", "decal_down", "decal_left", "decal_right", "decal_depth", "delete")
 PART_MENU = (
     "rename", "hide", "isolate", "show_all", "lock", "stand", "floor", "group", "ungroup", "rename_pattern", "sort_names", "same_material",
@@ -150,7 +150,7 @@ class Window(QMainWindow):
         self.registry.add_shared("delete", "Delete", "Edit", "Del")
         self.registry.add_shared("copy", "Copy", "Edit", "Ctrl+C", break_before=True)
         self.registry.add_shared("paste", "Paste", "Edit", "Ctrl+V")
-        chosen = lambda: working() and (bool(s.selection) or s.lamp is not None or s.decal is not None)  # noqa: E731
+        chosen = lambda: working() and (bool(s.selection) or s.lamp is not None or s.softbox is not None or s.decal is not None)  # noqa: E731
         add("rename", "Rename", "Edit", "F2", self.parts.rename_current, chosen)
         edit = EditCommands(s, self.registry, working)
         desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers, self.parts.moves)
@@ -191,7 +191,9 @@ class Window(QMainWindow):
 
     def _part_menu(self, menu: QMenu, item) -> None:
         self._refresh_menus()
-        for name in LAMP_MENU if self.session.lamp is not None else DECAL_MENU if self.session.decal is not None else PART_MENU:
+        s = self.session
+        lit = s.lamp is not None or s.softbox is not None
+        for name in LAMP_MENU if lit else DECAL_MENU if s.decal is not None else PART_MENU:
             menu.addAction(self.registry.actions[name])
         for fill in self.menu_fillers:
             fill(menu)

@@ -65,6 +65,9 @@ class HandlesTool(Tool):
             get(self.session.document, f"{address}/turn")
         except AulmoError:
             return ""
+        if self.session.lamp is not None and self.session.lamp.stays_with != "scene":
+            self.session.hint.emit(f"{self.session.lamp.name} goes along with something; let it stay with the scene to move it by handles")
+            return ""
         return address
 
     def handles(self) -> Handles | None:
