@@ -3,6 +3,7 @@
 import sys
 from pathlib import Path
 
+import light_sets
 import numpy as np
 from msgspec.structs import replace
 
@@ -399,12 +400,10 @@ def main() -> None:
     """Write the projects, or only those named."""
     assets = AssetStore()
     result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.06, 10.0))
-    wick = print_on(set_up(dress(replace(result.document, notes=result.notes))), assets)
-    night = replace(
-        scuff(wick, assets), name="Wick at night", environment=Environment(image="Dark rim", exposure=-0.6),
-        cameras={**wick.cameras, "hero-camera": replace(wick.cameras["hero-camera"], exposure_stops=0.3)},
-    )  # fmt: skip
-    tent = replace(wick, name="Wick in a tent", environment=Environment(image="White tent"))
+    plain = print_on(set_up(dress(replace(result.document, notes=result.notes))), assets)
+    wick = light_sets.hero(plain)
+    night = replace(light_sets.dark(scuff(plain, assets)), name="Wick at night")
+    tent = replace(light_sets.white(plain), name="Wick in white")
     pine = next(m for m in tent.materials.values() if m.name == "Rust enamel")
     tent = edits.put_material(tent, replace(swatches.material("Pine enamel"), id=pine.id))
     link = connector(assets)

@@ -401,6 +401,7 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
     if tree:
         document = _remade(_applied(document, tree), tree)
     from aulmo.document.made.copies import with_copies
+    from aulmo.document.made.lamp_copies import with_lamps
 
-    document = with_copies(document)
+    document = with_lamps(with_copies(document))
     return _applied(document, {"parts": made_ids}) if made_ids else document

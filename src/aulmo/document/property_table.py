@@ -341,6 +341,10 @@ TABLE: dict[type, dict[str, Property]] = {
         "material": _text("Material", "link"),
         "height": _number("Height", -200, 200, "mm", 1, -1e8, 1e8),
         "turn": _number("Turn", -180, 180, "°", 0, -36000, 36000),
+        "shadow": _number("Strength", 0, 1), "size_mm": _number("Size", 0, 2000, "mm", 0, 0, 1e8, curve=2, tip="Where it has faded; 0 never"),
+        "contact": _number("Contact", 0, 1, tip="Darker where things touch the floor"),
+        "contact_mm": _number("Within", 1, 200, "mm", 0, 0.01, 1e6, curve=2),
+        "reflects": _yes("Mirrors the product"), "roughness": _number("Roughness", 0, 1),
     },
     r.Lamp: {
         "name": _text("Name"), "kind": _choice("Kind", LAMP_KINDS),

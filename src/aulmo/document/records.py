@@ -557,12 +557,22 @@ class Backdrop(Record):
 
 
 class Floor(Record):
-    """What the product stands on: a plain surface, a cove that curves up behind, only its shadow, or nothing."""
+    """What the product stands on: a plain surface, a cove that curves up behind, only its shadow, or nothing.
+
+    Of a shadow: how strong it is, how far from the middle of the set it reaches (0: endlessly), how much darker it grows where things touch the
+    floor, within `contact_mm`, and whether what stands there is mirrored in it, blurred by `roughness`.
+    """
 
     kind: Literal["none", "plain", "cove", "shadow"] = "plain"
     material: MaterialId | None = None
     height: float = 0.0
     turn: float = 0.0
+    shadow: float = 1.0
+    size_mm: float = 0.0
+    contact: float = 0.0
+    contact_mm: float = 30.0
+    reflects: bool = False
+    roughness: float = 0.2
 
 
 class Lamp(Record):

@@ -42,6 +42,10 @@ def options_row(
     if environment.radius_mm > 0:
         row[a.OPT_DOME_RADIUS], row[a.OPT_DOME_CENTRE : a.OPT_DOME_CENTRE + 3] = environment.radius_mm, environment.centre
         row[a.OPT_DOME_ON_FLOOR], row[a.OPT_DOME_FLOOR] = float(environment.on_floor), document.floor.height
+    floor = document.floor
+    middle = 0.5 * (scene.low + scene.high)
+    row[a.OPT_SHADOW], row[a.OPT_SHADOW_SIZE], row[a.OPT_SHADOW_MIDDLE : a.OPT_SHADOW_MIDDLE + 2] = floor.shadow, floor.size_mm, middle[:2]
+    row[a.OPT_CONTACT], row[a.OPT_CONTACT_REACH] = floor.contact, floor.contact_mm
     if scene.clear_box is not None:
         row[a.OPT_HAS_CLEAR] = 1.0
         row[a.OPT_CLEAR_BOX : a.OPT_CLEAR_BOX + 6] = scene.clear_box

@@ -10,7 +10,7 @@ import numpy as np
 from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.edits import below, shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
-from aulmo.document.records import Camera, Document, Environment
+from aulmo.document.records import Camera, Document, Environment, Surface
 from aulmo.light.softbox import shining
 from aulmo.light.staying import Standing, axes_followed, standing
 from aulmo.trace.compile import arrays as a
@@ -144,10 +144,13 @@ class SceneBuilder:
             names.append(f"floor-{floor.kind}-{radius!r}")
         timed = any(n.kind in ("time", "frame") for m in document.materials.values() for n in m.nodes)
         self._programs.time, self._programs.frames_per_second = (moments.time if timed else 0.0), document.frames_per_second
+        glassy = Surface(base_weight=0.0, specular_roughness=floor.roughness)
+        below_all = glassy if floor.kind == "shadow" and floor.reflects else floor.material
+        told = (floor.roughness, floor.reflects) if floor.kind == "shadow" else ()
         worn = self._worn.get(
-            (outfit, document.materials, floor.material, ground is not None, tables, looks(document), self._programs.time),
+            (outfit, document.materials, floor.material, told, ground is not None, tables, looks(document), self._programs.time),
             lambda: wear(
-                outfit.dresses, document.materials, floor.material, ground is not None, self._programs, tables, lambda name: self._mesh(name, None),
+                outfit.dresses, document.materials, below_all, ground is not None, self._programs, tables, lambda name: self._mesh(name, None),
                 prints(document, self.assets),
             ),
         )  # fmt: skip
@@ -155,7 +158,7 @@ class SceneBuilder:
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
-        catch = self._catch.get((part_ids, floor.kind, ground is not None), lambda: _catching(document, part_ids, ground is not None))
+        catch = self._catch.get((part_ids, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None))
         catches = bool(catch.any())
         printed = self._printed.get(
             (document.decals, document.parts, part_ids, matrices, worn),
@@ -356,7 +359,8 @@ def _catching(document: Document, part_ids: list[str], has_floor: bool) -> np.nd
     """(n,) int32 what parts, and the floor after them, catch of the product."""
     found = [CATCHING[document.parts[i].catches] for i in part_ids]
     if has_floor:
-        found.append(a.CATCHES_SHADOW if document.floor.kind == "shadow" else 0)
+        shadow = a.CATCHES_REFLECTION if document.floor.reflects else a.CATCHES_SHADOW
+        found.append(shadow if document.floor.kind == "shadow" else 0)
     return np.array(found, np.int32)
 
 

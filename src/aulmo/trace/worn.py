@@ -69,10 +69,11 @@ class Worn(NamedTuple):
 
 
 def wear(
-    worn: Sequence[Dress], materials: dict[str, Material], floor: str | None, has_floor: bool, book: ProgramBook, tables: bool,
+    worn: Sequence[Dress], materials: dict[str, Material], floor: str | Surface | None, has_floor: bool, book: ProgramBook, tables: bool,
     mesh_of: Callable[[str], Mesh], prints: dict[str, Print],
 ) -> Worn:  # fmt: skip
-    """Rows for the materials that instances wear (in the order of the instances), for the floor after them, and for decals. `mesh_of` finds a mesh.
+    """Rows for the materials that instances wear (in the order of the instances), for the floor after them (a material's id, or a surface), and for
+    decals. `mesh_of` finds a mesh.
 
     Without `tables` albedos stay empty, which is all a draft needs. Raises BadValue or BadFile when nodes or pictures are wrong.
     """
@@ -90,9 +91,10 @@ def wear(
     which = [rows[dress.materials[0]] for dress in worn]
     if has_floor:
         which.append(len(surfaces))
-        surfaces.append(materials[floor].surface if floor is not None and floor in materials else FLOOR_SURFACE)
+        made = materials.get(floor) if isinstance(floor, str) else None
+        surfaces.append(floor if isinstance(floor, Surface) else made.surface if made is not None else FLOOR_SURFACE)
         names.append("Floor")
-        dressed.append(materials.get(floor or ""))
+        dressed.append(made)
     over: dict[int, list[tuple[int, SurfaceLayer]]] = {}
     for row, dress_of in list(enumerate(dressed)):
         if dress_of is None:

@@ -11,7 +11,7 @@ from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import button, label, show_as_pictures
+from aulmo.desk.widgets.fields import button, show_as_pictures
 from aulmo.document.records import Environment
 from aulmo.light import environment_image
 

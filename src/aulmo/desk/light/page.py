@@ -17,7 +17,7 @@ from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment, Sky, Stop
 from aulmo.errors import BadValue
-from aulmo.light import daylight, environment_image
+from aulmo.light import daylight, environment_image, travel
 from aulmo.light.environment_image import SETS
 from aulmo.light.staying import dome_stays
 from aulmo.surface import swatches
@@ -81,12 +81,21 @@ class LightPage(Page):
         self.sun = self.add(self.sky, "environment/sky/sun")
         self.sun_words = label("", wrap=True)
         self.sky.add(row("Sun", self.sun_words))
+        ways = self.section("How light travels", "light/ways")
+        self.ways = Choice()
+        self.ways.setAccessibleName("How light travels")
+        self.ways.chosen.connect(self.set_ways)
+        ways.add(row("For", self.ways))
+        self.ways_words = label("", wrap=True)
+        self.ways_words.setContentsMargins(15, 0, 0, 0)
+        ways.add(self.ways_words)
         behind = self.section("Backdrop")
         self.kind, self.top, self.bottom = (self.add(behind, f"backdrop/{key}") for key in ("kind", "top", "bottom"))
         self.kind.field.setAccessibleName("Backdrop kind")
         floor = self.section("Floor")
         self.floor_kind = self.add(floor, "floor/kind", kind=BoundSegments)
         self.floor_height, self.floor_turn = self.add(floor, "floor/height"), self.add(floor, "floor/turn")
+        self.shadow_rows = [self.add(floor, f"floor/{key}") for key in ("shadow", "size_mm", "contact", "contact_mm", "reflects", "roughness")]
         self.floor_material = Choice()
         self.floor_material.setAccessibleName("Floor material")
         self.floor_material.chosen.connect(self.dress_floor)
@@ -121,10 +130,15 @@ class LightPage(Page):
         self.on_floor.set_visible(picture and environment.radius_mm > 0)
         self.stays.fill([("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], environment.stays_with)
         self._show_sky(environment.sky if sky else None)
+        way = travel.which(document)
+        self.ways.fill([(n, n) for n in travel.WAYS] + ([] if way else [("Own numbers", "")]), way)
+        self.ways_words.setText(travel.told(document))
         self.top.set_visible(backdrop.kind in ("colour", "gradient"))
         self.bottom.set_visible(backdrop.kind == "gradient")
         self.floor_height.set_visible(floor.kind != "none")
         self.floor_turn.set_visible(floor.kind == "cove")
+        for made, on in zip(self.shadow_rows, (True, True, True, floor.contact > 0, True, floor.reflects)):
+            made.set_visible(floor.kind == "shadow" and on)
         self.floor_material_row.setVisible(floor.kind in ("plain", "cove"))
         worn = document.materials.get(floor.material or "")
         names = swatches.names()
@@ -190,6 +204,11 @@ class LightPage(Page):
         self.session.apply("Gradient of the dome", replace(self.session.document, environment=changed), ("gradient", number))
         if not busy:
             self.session.history.end_merge()
+
+    def set_ways(self, name: str) -> None:
+        """Let light travel as another kind of scene asks for."""
+        if name in travel.WAYS:
+            self.session.apply(f"Light travels as in {name.lower()}", travel.put(self.session.document, name))
 
     def set_stays(self, stays_with: str) -> None:
         """Let the dome stay with something else, without turning now."""

@@ -1,14 +1,19 @@
 """One lamp: what it is, how bright, what colour, where it stands, what it lights."""
 
+import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from aulmo.desk.light.candela_curve import CandelaCurve
+from aulmo.desk.light.page_softbox import product_of
 from aulmo.desk.shell.bound import BoundNumber
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label, row
 from aulmo.document.property_table import LAMP_KINDS
-from aulmo.light.place_lamp import pointed_at
+from aulmo.document.records import Copies
+from aulmo.light.place_lamp import aim_of, pointed_at
+from aulmo.light.staying import lamp_in_world, lamp_stays
 from aulmo.prepare import arrange
 
 UNITS = {"lumen": "lm", "candela": "cd", "nit": "nits", "lux": "lux"}
@@ -26,7 +31,17 @@ class LampPage(Page):
         super().__init__(session)
         self.name = self.add(None, "lamps/{lamp}/name", "Lamp")
         self.name.field.setAccessibleName("Lamp name")
-        self.on = self.add(None, "lamps/{lamp}/on")
+        marks = QWidget()
+        line = QHBoxLayout(marks)
+        line.setContentsMargins(9, 0, 0, 2)
+        self.on, self.solo, self.locked = (self.add(None, f"lamps/{{lamp}}/{key}") for key in ("on", "solo", "locked"))
+        for made in (self.on, self.solo, self.locked):
+            line.addWidget(made.field)
+            self.body.removeWidget(made.widget)
+            made.widget.hide()
+            made.widget = made.field
+        line.addStretch(1)
+        self.body.addWidget(marks)
         light = self.section("Light", "lamp/light")
         self.kind = Choice()
         self.kind.setAccessibleName("Lamp kind")
@@ -43,6 +58,8 @@ class LampPage(Page):
         self.profile = label("", wrap=True)
         self.profile_row = row("Measured", self.profile)
         light.add(self.profile_row)
+        self.curve = CandelaCurve()
+        light.add(self.curve)
         self.profile_button = row("", button("Open photometric file…", open_profile))
         light.add(self.profile_button)
         shape = self.section("Shape", "lamp/shape")
@@ -51,13 +68,27 @@ class LampPage(Page):
         )
         place = self.section("Place", "lamp/place")
         self.position, self.turn = self.add(place, "lamps/{lamp}/position"), self.add(place, "lamps/{lamp}/turn")
+        self.stays = Choice()
+        self.stays.setAccessibleName("Lamp stays with")
+        self.stays.chosen.connect(self.set_stays)
+        place.add(row("Stays with", self.stays))
+        place.add(button("Aim at a highlight", lambda: session.set_tool("" if session.tool == "aim" else "aim"), "main", "A"))
         buttons = QWidget()
         line = QHBoxLayout(buttons)
         line.setContentsMargins(9, 2, 0, 2)
-        line.addWidget(button("Point at the product", self.point_at_product))
-        line.addWidget(button("Put here", self.put_at_view, tip="Put the lamp where the view is, shining the same way"))
+        line.setSpacing(3)
+        line.addWidget(button("Point", self.point_at_product, "small", "Point at the product"))
+        line.addWidget(button("Put here", self.put_at_view, "small", "Put the lamp where the view is, shining the same way"))
+        line.addWidget(button("Look through", self.look_through, "small", "A free view from the lamp, shining the same way"))
         line.addStretch(1)
         place.add(buttons)
+        copies = self.section("Copies", "lamp/copies")
+        self.rule = Choice()
+        self.rule.setAccessibleName("Copies of the lamp")
+        self.rule.fill([("None", ""), ("Row", "row"), ("Grid", "grid"), ("Ring", "ring")], "")
+        self.rule.chosen.connect(self.set_rule)
+        copies.add(row("Copies", self.rule))
+        self.copy_rows = {key: self.add(copies, f"lamps/{{lamp}}/copies/{key}") for key in ("count", "step", "columns", "rows", "centre", "sweep")}
         reach = self.section("Reach", "lamp/reach")
         self.group = self.add(reach, "lamps/{lamp}/group")
         self.group.widget.setToolTip("Lamps of one group share a pass, so their light can be balanced after rendering")
@@ -100,7 +131,15 @@ class LampPage(Page):
             made.set_visible(on)
         for widget in (self.profile_row, self.profile_button):
             widget.setVisible(lamp.kind == "photometric")
-        self.profile.setText("No file yet: shines evenly" if not lamp.profile else "Own file, kept in the project")
+        self.curve.setVisible(lamp.kind == "photometric" and bool(lamp.profile))
+        self.curve.show_profile(self.session.assets, lamp.profile)
+        self.stays.fill([("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], lamp.stays_with)
+        rule = lamp.copies.kind if lamp.copies is not None else ""
+        self.rule.fill([("None", ""), ("Row", "row"), ("Grid", "grid"), ("Ring", "ring")], rule)
+        wanted = {"row": ("count", "step"), "grid": ("count", "step", "columns", "rows"), "ring": ("count", "centre", "sweep")}.get(rule, ())
+        for key, made in self.copy_rows.items():
+            made.set_visible(key in wanted)
+        self.profile.setText("No file yet: shines evenly" if not lamp.profile else "Own file, kept in the project; its curve:")
         names = [self.session.document.parts[i].name for i in lamp.lights if i in self.session.document.parts]
         self.lights.setText("Everything" if not lamp.lights else ", ".join(names) or "Nothing that is still there")
         self.everything.setVisible(bool(lamp.lights))
@@ -125,6 +164,37 @@ class LampPage(Page):
         if far != (lamp.kind in ("distant", "sun")):
             changes |= {"unit": "lux", "power": 3000.0} if far else {"unit": "lumen", "power": 1000.0}
         self._set(LAMP_KINDS[kind], **changes)
+
+    def set_stays(self, stays_with: str) -> None:
+        """Stay with something else, without moving now."""
+        session, lamp = self.session, self.session.lamp
+        if lamp is not None and stays_with != lamp.stays_with:
+            part = product_of(session) if stays_with == "part" else None
+            made = lamp_stays(session.resolved, lamp, stays_with, part, session.camera)
+            words = {"scene": "the scene", "camera": "the camera", "part": "the product"}[stays_with]
+            session.change_lamp(f"{lamp.name} stays with {words}", made)
+            session.history.end_merge()
+
+    def set_rule(self, kind: str) -> None:
+        """Repeat the lamp by a rule, or not at all."""
+        lamp = self.session.lamp
+        if lamp is None:
+            return
+        step = round(max(100.0, 2.0 * max(lamp.width, lamp.height)), 1)
+        started = {
+            "row": Copies(kind="row", count=4, step=(step, 0.0, 0.0)), "ring": Copies(kind="ring", count=6),
+            "grid": Copies(kind="grid", count=9, step=(step, step, 0.0), columns=3, rows=3),
+        }  # fmt: skip
+        self._set(f"Copies of {lamp.name}" if kind else "No copies", copies=started.get(kind))
+
+    def look_through(self) -> None:
+        """A free view from where the lamp is, along its light."""
+        session, lamp = self.session, self.session.lamp
+        if lamp is not None:
+            world = lamp_in_world(session.resolved, lamp, session.view)
+            aim = aim_of(world)
+            target = tuple(float(v) for v in np.array(world.position) + 500.0 * aim)
+            session.set_view(replace(session.camera, position=world.position, target=target, shift_x=0.0, shift_y=0.0, roll=0.0))
 
     def set_unit(self, unit: str) -> None:
         """Another unit for the same light."""

@@ -14,7 +14,7 @@ from aulmo.document.project_file import read_thumbnail
 DEMOS = (
     ("wick", "Wick lantern", "The hero, on a cove"),
     ("wick-night", "Wick at night", "Rim light and a flame"),
-    ("wick-tent", "Wick in a tent", "Bright and even"),
+    ("wick-tent", "Wick in white", "All bright, two flags"),
     ("connector", "Odrel Link", "CAD of sixty solids"),
     ("wick-workshop", "Wick in the workshop", "Nodes on every surface"),
     ("barrow", "Odrel Barrow", "A set, copies by a rule"),

@@ -26,7 +26,9 @@ OPT_DISTANT_CHANCE, OPT_LAMP_MASK, OPT_UNIFORM_CHOICE = 30, 31, 32
 OPT_SHUTTER_OPEN, OPT_SHUTTER_CLOSE = 33, 34
 OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings: at the first rough surface and after
 OPT_DOME_RADIUS, OPT_DOME_CENTRE, OPT_DOME_ON_FLOOR, OPT_DOME_FLOOR = 37, 38, 41, 42  # of a near dome; radius 0: endlessly far
-OPT_COLUMNS = 44
+# of the floor that is only a shadow: strength, where it has faded (0: never) and about where, how much darker contact is and how near
+OPT_SHADOW, OPT_SHADOW_SIZE, OPT_SHADOW_MIDDLE, OPT_CONTACT, OPT_CONTACT_REACH = 43, 44, 45, 47, 48
+OPT_COLUMNS = 52
 
 CATCHES_SHADOW, CATCHES_REFLECTION = 1, 2
 BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3

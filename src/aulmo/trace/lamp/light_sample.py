@@ -26,6 +26,9 @@ from aulmo.trace.compile.arrays import (
     OPT_DOME_RADIUS,
     OPT_ENV_CHANCE,
     OPT_ENV_SCALE,
+    OPT_SHADOW,
+    OPT_SHADOW_MIDDLE,
+    OPT_SHADOW_SIZE,
     SUBSURFACE,
 )
 from aulmo.trace.compile.jit import inlined, kernel
@@ -138,6 +141,17 @@ def glow_led_by_nodes(scene, row, registers, lamp, pick, time, x, y, z, cosine):
 
 
 @inlined
+def caught_share(options, px, py):
+    """How strongly the floor's shadow counts at a place: less toward where it has faded. Never quite nothing."""
+    share, size = options[OPT_SHADOW], options[OPT_SHADOW_SIZE]
+    if size > 0.0:
+        x, y = px - options[OPT_SHADOW_MIDDLE], py - options[OPT_SHADOW_MIDDLE + 1]
+        s = min(1.0, max(0.0, 2.0 * math.sqrt(x * x + y * y) / size - 1.0))
+        share *= 1.0 - s * s * (3.0 - 2.0 * s)
+    return max(1e-9, share)
+
+
+@inlined
 def sample_lights(scene, options, state, whole, media, spare, shadow, m, table, glowing, registers, at):
     """Choose a light for the vertex `at` and let its shadow ray wait in `shadow`, with the solids it starts in in `spare`.
 
@@ -200,7 +214,9 @@ def sample_lights(scene, options, state, whole, media, spare, shadow, m, table, 
     shadow[S_FROM + 2] = pz + at.face[2] * lift + at.smooth[2] * smooth
     shadow[S_TOWARD], shadow[S_TOWARD + 1], shadow[S_TOWARD + 2] = wx, wy, wz
     shadow[S_FAR] = far * 0.9999
-    shadow[S_CATCH] = 1.0 if at.mode == ON_CATCHER else 0.0
+    shadow[S_CATCH] = 0.0
+    if at.mode == ON_CATCHER:
+        shadow[S_CATCH] = caught_share(options, px, py) if scene.instance_part[at.instance] == -1 else 2.0  # of parts all of it
     n = whole[DEPTH]
     for j in range(n):
         spare[j] = media[j]

@@ -18,6 +18,8 @@ from aulmo.trace.compile.arrays import (
     CAM_COLUMNS,
     CAM_PROJECTION,
     CAM_TAN_W,
+    OPT_CONTACT,
+    OPT_CONTACT_REACH,
     OPT_DOME_RADIUS,
     OPT_LAMP_MASK,
     OPT_PASSES,
@@ -42,7 +44,9 @@ from aulmo.trace.shape.embree import (
     PACKET_SLACK,
     RAY_WORDS,
     intersect_packet,
+    occluded,
     packet_in,
+    set_ray,
 )
 from aulmo.trace.path.gather import add_light
 from aulmo.trace.compile.jit import entry, inlined, kernel
@@ -66,9 +70,11 @@ from aulmo.trace.path.path_state import (
     S_TOWARD,
     S_WAITING,
     TIME,
+    WAY,
     WHOLES,
 )
 from aulmo.trace.pattern.relief import see_from_afar
+from aulmo.trace.path.sampling import cosine_hemisphere
 from aulmo.trace.path.vertex import advance
 from aulmo.trace.shape.visibility import MEDIA, note_ray, visibility
 from aulmo.trace.path.wave import WAVE, Frame, Wave, draw_numbers, keep_samples, list_work, meet, set_out, set_path_ray, take_hit
@@ -83,6 +89,15 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
     )  # fmt: skip
     r, g, b = shadow[S_LIGHT], shadow[S_LIGHT + 1], shadow[S_LIGHT + 2]
     if shadow[S_CATCH] > 0.0:
+        share = min(1.0, shadow[S_CATCH])
+        if options[OPT_CONTACT] > 0.0 and shadow[S_CATCH] <= 1.0:
+            x, y, z = cosine_hemisphere(state[WAY], state[WAY + 1])
+            set_ray(ray, words, shadow[S_FROM], shadow[S_FROM + 1], shadow[S_FROM + 2], x, y, z, 0.0, options[OPT_CONTACT_REACH], MASK_SOLID)
+            ray[7] = state[TIME]
+            if occluded(scene.top, ray):
+                left = 1.0 - options[OPT_CONTACT]
+                vr, vg, vb = left * vr, left * vg, left * vb
+        vr, vg, vb = 1.0 - share * (1.0 - vr), 1.0 - share * (1.0 - vg), 1.0 - share * (1.0 - vb)
         out[PLANE_UNSHADOWED] += r
         out[PLANE_UNSHADOWED + 1] += g
         out[PLANE_UNSHADOWED + 2] += b
