@@ -75,6 +75,20 @@ def hang_lamps(window: Window) -> None:
     session.select((), "lamps/k")
 
 
+def aim_at_tank(window: Window) -> None:
+    """The key aimed again at the tank's shoulder, its label beside the cursor."""
+    from PySide6.QtCore import QPoint, Qt
+    from PySide6.QtTest import QTest
+
+    until(lambda: samples(window, 1), 60)
+    picture, frame = window.picture, window.picture.frame_rect()
+    window.session.select((), "softboxes/key")
+    window.session.set_tool("aim")
+    at = QPoint(frame.left() + round(0.365 * frame.width()), frame.top() + round(0.735 * frame.height()))
+    QTest.mouseMove(picture, at)
+    QTest.mouseClick(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+
+
 def show_faces(window: Window) -> None:
     """The connector with a face set of its housing chosen."""
     session = window.session
@@ -207,6 +221,7 @@ def main() -> None:
         "prepare": ("Prepare", ["Knob"], "handles"),
         "surface": ("Surface", ["Tank shell"], ""),
         "light": ("Light", [], ""),
+        "light-check": ("Light", [], ""),
         "lamps": ("Light", [], ""),
         "frame": ("Frame", [], ""),
         "render": ("Render", [], ""),
@@ -225,7 +240,18 @@ def main() -> None:
 
             window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
         elif name == "lamps":
+            window.session.select((), "environment")
+            window.bench.show_face("Lamps")
             hang_lamps(window)
+        elif name == "light":
+            window.session.set_view(None)
+            window.bench.show_face("Dome")
+            aim_at_tank(window)
+        elif name == "light-check":
+            window.session.set_tool("")
+            window.session.select(())
+            window.bench.show_face("Light check")
+            window.built["Light"].commands.watch.show_overlay("rim")
         else:
             window.session.set_view(None)
         if stage == "Render":
@@ -249,6 +275,9 @@ def main() -> None:
             until(lambda: samples(window, 16), 90)
         wait(1.0)
         take(window, name)
+        if name == "light-check":
+            window.built["Light"].commands.watch.show_overlay("")
+            window.bench.show_face("Dome")
         if name == "lamps":
             while window.session.document.lamps:
                 window.session.undo()

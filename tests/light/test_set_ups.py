@@ -130,6 +130,18 @@ def test_a_wide_picture_is_averaged_down_while_it_is_read(tmp_path, tile):
     np.testing.assert_allclose(got, pixels.reshape(50, 3, 100, 3, 3).mean((1, 3)), atol=1e-5)
 
 
+def test_a_very_wide_picture_is_kept_no_wider_than_it_is_ever_seen(tmp_path, monkeypatch):
+    monkeypatch.setattr(environment_image, "WIDEST", 64)
+    pixels = np.full((100, 200, 3), 3.0, np.float32)
+    monkeypatch.setattr(environment_image.read_light, "__defaults__", (64,))
+    blob, suffix, notes = environment_image.to_keep(write(tmp_path / "huge.hdr", pixels))
+    assert suffix == ".exr" and any("200 pixels wide" in n and "50" in n for n in notes)
+    (tmp_path / "kept.exr").write_bytes(blob)
+    np.testing.assert_allclose(read(tmp_path / "kept.exr"), 3.0, rtol=0.02)
+    blob, suffix, notes = environment_image.to_keep(write(tmp_path / "small.hdr", pixels[:30, :60]))
+    assert suffix == ".hdr" and blob == (tmp_path / "small.hdr").read_bytes() and not notes
+
+
 def test_grey_pictures_and_those_with_alpha_are_read(tmp_path):
     grey = environment_image.read_light(write(tmp_path / "grey.exr", np.full((8, 16, 1), 2.0, np.float32))).pixels
     assert (grey[..., :3] == 2.0).all()

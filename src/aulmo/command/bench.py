@@ -15,7 +15,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk, bench_nodes
+from aulmo.command import bench_decals, bench_desk, bench_light, bench_nodes
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -372,6 +372,12 @@ def run() -> list[dict]:
     seconds, clean, raw, raw_seconds = clean_picture(*lantern)
     add("Lantern 1280x720, 24 samples denoised", seconds, "s", f"error {100 * clean:.1f} % of 128 samples; raw {100 * raw:.1f} %", "", None)
     add("The same error without the denoiser", raw_seconds, "s", "scaled by the square of the error", "", None)
+    dragged = bench_light.drag_seconds(*demo_project())
+    for name, seconds in dragged.items():
+        add(f"One of ten softboxes dragged to first pixels, {name}", seconds, "s", f"{SIZE[0]}x{SIZE[1]}", "<= 0.1", seconds <= 0.1)
+    for count in (4, 10):
+        better, slower = bench_light.noise_beside_map(*demo_project(), count)
+        add(f"Noise of {count} softboxes beside a baked 4k map", better, "x", f"at equal time; a sample costs {slower:.2f} x", ">= 1", better >= 1)
     print(f"Peak memory of this run {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.1f} GB, {tracer.core_count()} cores")
     return figures
 

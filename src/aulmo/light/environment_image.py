@@ -34,10 +34,11 @@ def set_path(name: str) -> Path:
 
 
 class LightFile(NamedTuple):
-    """What a picture file holds: (h, w, 3 or 4) float32 linear pixels in Rec.709, and sentences on what had to be mended."""
+    """What a picture file holds: (h, w, 3 or 4) float32 linear pixels in Rec.709, sentences on what had to be mended, and how wide it is itself."""
 
     pixels: np.ndarray
     notes: tuple[str, ...]
+    width: int
 
 
 def read_pixels(path: Path) -> np.ndarray:
@@ -59,6 +60,7 @@ def read_light(path: Path, widest: int = WIDEST) -> LightFile:
         spec = source.spec()
         if not (2 <= spec.width <= 32768 and 2 <= spec.height <= 32768 and 1 <= spec.nchannels <= 64):
             raise BadFile(f"{path.name} has an impossible picture size.")
+        width = int(spec.width)
         pixels = _reduced(source, spec, -(-spec.width // widest))
         shown = str(spec.format) in ("uint8", "uint16")
     finally:
@@ -81,7 +83,7 @@ def read_light(path: Path, widest: int = WIDEST) -> LightFile:
     if shown:
         pixels[:, :, :3] = decode_srgb(np.clip(pixels[:, :, :3], 0, 1))
         notes.append(f"{path.name} has no range: its lamps are no brighter than white paper, so reflections will look flat.")
-    return LightFile(np.ascontiguousarray(pixels, np.float32), tuple(notes))
+    return LightFile(np.ascontiguousarray(pixels, np.float32), tuple(notes), width)
 
 
 def _reduced(source: Any, spec: Any, factor: int) -> np.ndarray | None:
@@ -106,6 +108,36 @@ def _reduced(source: Any, spec: Any, factor: int) -> np.ndarray | None:
         if len(rows):
             kept.append(rows.reshape(len(rows) // factor, factor, used // factor, factor, -1).mean((1, 3), dtype=np.float32))
     return np.concatenate(kept) if kept else None
+
+
+def to_keep(path: Path) -> tuple[bytes, str, tuple[str, ...]]:
+    """What a project keeps of a picture that lights it: (the file's bytes, its ending, sentences to tell). One wider than `WIDEST` is kept as an EXR
+    of that width: more is never seen of it. Raises BadFile with one sentence."""
+    found = read_light(path)
+    prepare(found.pixels[:, :, :3], path.name)
+    if found.width <= WIDEST:
+        try:
+            return path.read_bytes(), path.suffix.lower(), found.notes
+        except OSError as error:
+            raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
+    with tempfile.TemporaryDirectory() as folder:
+        small = Path(folder) / "kept.exr"
+        write_exr(small, found.pixels[:, :, :3])
+        told = f"{path.name} is {found.width} pixels wide; it is kept at {found.pixels.shape[1]}."
+        return small.read_bytes(), ".exr", (*found.notes, told)
+
+
+def write_exr(path: Path, pixels: np.ndarray) -> None:
+    """Write (h, w, 3) linear pixels as an EXR, half float where that holds them. Raises BadFile when it cannot be."""
+    import OpenImageIO as oiio
+
+    kind = "half" if float(pixels.max(initial=0.0)) < 60000 else "float"
+    spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], 3, kind)
+    spec.attribute("compression", "zip")
+    out = oiio.ImageOutput.create(str(path))
+    if out is None or not out.open(str(path), spec) or not out.write_image(np.ascontiguousarray(pixels, np.float32)):
+        raise BadFile(f"{path.name} could not be written: {oiio.geterror()}.")
+    out.close()
 
 
 def level(image: np.ndarray) -> float:

@@ -4,7 +4,6 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from aulmo.document.properties import about
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
 
@@ -41,5 +40,5 @@ def told(document: Document) -> str:
     glass = "glass passed straight" if render.straight_glass else "glass bends all light"
     kinds = f"{render.diffuse_bounces} matt, {render.specular_bounces} shiny, {render.clear_bounces} clear bounces"
     numbers = f"{kinds}, {render.bounces} in all; {glass}"
-    held = f"; held at {about('render/clamp_stops').label.lower()} {render.clamp_stops:g} stops" if render.clamp_stops > 0 else ""
+    held = f"; rare bright light is held {render.clamp_stops:g} stops over white" if render.clamp_stops > 0 else ""
     return f"{why} {numbers}{held}.".strip()

@@ -88,6 +88,39 @@ def test_aiming_from_black_puts_a_new_softbox_where_it_mirrors_and_undoes_in_one
     assert dark.session.document is before
 
 
+def test_from_black_to_lit_by_aiming_alone(dark, qtbot):
+    """Three clicks and a stroke: key, fill and top as highlights, a rim along the edge; the light check says what they did."""
+    watch = dark.built["Light"].commands.watch
+    dark.picture.set_traced(True)
+    qtbot.waitUntil(lambda: watch.found is not None, timeout=60000)
+    black = watch.found
+    assert black.underlit > 0.95
+    middle = point_of(dark, "ball")
+    for dx, dy, modifiers in ((-14, -12, NONE), (12, -4, NONE), (0, -18, SHIFT)):
+        dark.session.select(())
+        press(dark, "aim")
+        click(dark, middle + QPoint(dx, dy), modifiers)
+        dark.session.set_tool("")
+    assert len(boxes(dark)) == 3 and len({round(b.azimuth) for b in boxes(dark)}) == 3
+    document = dark.session.document
+    qtbot.waitUntil(lambda: watch.found is not black and watch._request.document is dark.session.shown, timeout=60000)
+    assert watch.found.underlit < 0.5 * black.underlit and watch.found.rim >= black.rim
+    for _ in range(3):
+        dark.session.undo()
+    assert not boxes(dark) and document.environment.softboxes
+
+
+def test_the_choices_of_aiming_are_the_tools(dark, qtbot):
+    press(dark, "softbox_plain")
+    one, other = dark.details.subjects["softboxes"].aim, dark.details.subjects["lamps"].aim
+    one.relief.click()
+    one.for_shot.click()
+    tool = dark.picture.tools["aim"]
+    assert (tool.relief, tool.for_shot) == (False, False) and not other.relief.isChecked()
+    other.keeps.buttons["height"].click()
+    assert tool.keeps == "height"
+
+
 def test_a_drag_slides_the_highlight_along_and_is_one_step(dark, qtbot):
     press(dark, "softbox_plain")
     before = dark.session.document

@@ -32,6 +32,7 @@ class AimTool(Tool):
     def __init__(self, picture: Any) -> None:
         super().__init__(picture)
         self.relief, self.for_shot, self.keeps = True, True, "distance"
+        self.choices: list[Any] = []  # widgets that show them
         self.ways: tuple[Way, ...] = ()
         self._chosen = 0
         self._at: QPoint | None = None

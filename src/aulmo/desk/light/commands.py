@@ -11,9 +11,9 @@ from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
 from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.records import Lamp
-from aulmo.errors import AulmoError, BadFile
+from aulmo.errors import BadFile
 from aulmo.light import place_lamp
-from aulmo.light.environment_image import from_blob, read_light
+from aulmo.light.environment_image import to_keep
 from aulmo.prepare import arrange
 
 _PLAIN = ("sun", "portal")
@@ -75,12 +75,8 @@ class LightCommands:
 
         def work(task):
             task.tell(f"Reading {path.name}", 0.2)
-            try:
-                blob = path.read_bytes()
-            except OSError as error:
-                raise AulmoError(f"{path.name} could not be read: {error.strerror}.") from error
-            from_blob(blob, path.name)
-            return assets.add(blob, path.suffix.lower()), read_light(path, 512).notes
+            blob, suffix, notes = to_keep(path)
+            return assets.add(blob, suffix), notes
 
         def done(found: tuple) -> None:
             name, notes = found

@@ -1,4 +1,4 @@
-"""Light: new lamps; the dome's picture or the sky and how it is turned; the backdrop; the floor."""
+"""Light: the dome's picture or the sky and how it is turned; the backdrop; the floor."""
 
 import math
 
@@ -13,7 +13,6 @@ from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, button, label, row
 from aulmo.document import edits
 from aulmo.document.properties import about
-from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment, Sky, Stop
 from aulmo.errors import BadValue
@@ -29,14 +28,9 @@ _BY_PLACE = ("latitude", "longitude", "date", "hour", "utc_offset", "north")
 class LightPage(Page):
     """The environment, backdrop and floor of the current shot."""
 
-    def __init__(self, session: Session, add_lamp, open_environment) -> None:
+    def __init__(self, session: Session, open_environment) -> None:
         super().__init__(session)
         self.title.setText("Dome")
-        lamps = self.section("Lamps", "light/lamps")
-        self.new_kind = Choice()
-        self.new_kind.setAccessibleName("New lamp kind")
-        self.new_kind.fill([(text, key) for key, text in LAMP_KINDS.items()], "rectangle")
-        lamps.add(row("New lamp", self.new_kind, button("Add", lambda: add_lamp(self.new_kind.currentData()))))
         dome = self.section("Ground of the dome", "light/dome")
         self.ground = Choice()
         self.ground.setAccessibleName("Ground of the dome")

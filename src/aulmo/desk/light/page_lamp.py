@@ -4,6 +4,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from aulmo.desk.light.aim_choices import AimChoices
 from aulmo.desk.light.candela_curve import CandelaCurve
 from aulmo.desk.light.page_softbox import product_of
 from aulmo.desk.shell.bound import BoundNumber
@@ -27,7 +28,7 @@ _SIZES = {
 class LampPage(Page):
     """The selected lamp."""
 
-    def __init__(self, session: Session, open_profile) -> None:
+    def __init__(self, session: Session, open_profile, aim) -> None:
         super().__init__(session)
         self.name = self.add(None, "lamps/{lamp}/name", "Lamp")
         self.name.field.setAccessibleName("Lamp name")
@@ -72,7 +73,8 @@ class LampPage(Page):
         self.stays.setAccessibleName("Lamp stays with")
         self.stays.chosen.connect(self.set_stays)
         place.add(row("Stays with", self.stays))
-        place.add(button("Aim at a highlight", lambda: session.set_tool("" if session.tool == "aim" else "aim"), "main", "A"))
+        self.aim = AimChoices(aim, True)
+        place.add(self.aim)
         buttons = QWidget()
         line = QHBoxLayout(buttons)
         line.setContentsMargins(9, 2, 0, 2)

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, Signal
 from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from aulmo.desk.light.aim_choices import AimChoices
 from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bound import BoundSegments
@@ -106,7 +107,7 @@ class GradeBar(QWidget):
 class SoftboxPage(Page):
     """The selected softbox."""
 
-    def __init__(self, session: Session, commands: SoftboxCommands) -> None:
+    def __init__(self, session: Session, commands: SoftboxCommands, aim) -> None:
         super().__init__(session)
         self.commands = commands
         self.name = self.add(None, f"{AT}/name", "Softbox")
@@ -159,7 +160,7 @@ class SoftboxPage(Page):
         self.stays.setAccessibleName("Softbox stays with")
         self.stays.chosen.connect(self.set_stays)
         place.add(row("Stays with", self.stays))
-        self.aim = button("Aim at a highlight", lambda: session.set_tool("" if session.tool == "aim" else "aim"), "main", "A")
+        self.aim = AimChoices(aim, False)
         place.add(self.aim)
         buttons = QWidget()
         line = QHBoxLayout(buttons)

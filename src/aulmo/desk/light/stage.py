@@ -52,8 +52,8 @@ def _build(desk: Desk) -> Built:
             session.history.end_merge()
 
     desk.registry.add("aim", "Aim", "Light", "A", take_aim, desk.working)
-    page = LightPage(session, commands.new_lamp, commands.choose_environment)
-    lamp_page = LampPage(session, commands.choose_profile)
+    page = LightPage(session, commands.choose_environment)
+    lamp_page = LampPage(session, commands.choose_profile, aim)
     commands.register(lamp_page)
     picture.overlays.append(LampMarks(picture, "Light"))
     faces = {
@@ -61,7 +61,7 @@ def _build(desk: Desk) -> Built:
         "Light check": CheckBench(watch, solve), "Sets": SetsBench(session, softboxes, commands.choose_environment),
     }  # fmt: skip
     commands.softboxes, commands.watch = softboxes, watch
-    return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes)}, commands)
+    return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes, aim)}, commands)
 
 
 LIGHT = Stage(
