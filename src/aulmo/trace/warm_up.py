@@ -76,12 +76,13 @@ def compile_all() -> None:
     import numpy as np
 
     from aulmo.document.assets import AssetStore, Mesh
-    from aulmo.document.records import Camera, Document, Material, Node, Part, RenderSettings, Shot
+    from aulmo.document.records import Camera, Document, Environment, Material, Node, Part, RenderSettings, Shot, Softbox
     from aulmo.trace import draft, tracer
     from aulmo.trace.camera_rows import camera_rows
     from aulmo.trace.node_pictures import NodePictures
     from aulmo.trace.options import options_row
     from aulmo.trace.scene import SceneBuilder
+    from aulmo.trace.sight import Sight
     from aulmo.trace.view import dither, show
 
     assets = AssetStore()
@@ -90,16 +91,18 @@ def compile_all() -> None:
     mesh = assets.add_mesh(Mesh(corners, up, np.array([[0, 1, 2]], np.uint32), np.zeros(0, np.int32)))
     camera = Camera(id="c", name="Camera", position=(0.0, -100.0, 100.0), target=(0.0, 0.0, 0.0))
     document = Document(
-        parts={"p": Part(id="p", name="Part", mesh=mesh)}, roots=("p",), cameras={"c": camera}, shots=(Shot(id="s", name="Shot", camera="c"),)
-    )
+        parts={"p": Part(id="p", name="Part", mesh=mesh)}, roots=("p",), cameras={"c": camera}, shots=(Shot(id="s", name="Shot", camera="c"),),
+        environment=Environment(kind="colour", colour=(0.5, 0.5, 0.5), softboxes=(Softbox("b", "B"),)),
+    )  # fmt: skip
     of_the_mesh = Material("m", "M", nodes=(Node("n", "curvature"),))
     NodePictures(assets).take(of_the_mesh, assets.mesh(mesh), 4)
     scene = SceneBuilder(assets).build(document)
     options = options_row(scene, document, camera, RenderSettings())
     rows = camera_rows(camera, 16, 12)
-    tracer.draw_draft(scene, rows, options, draft.blur_environment(scene.arrays.env), 16, 12)
+    tracer.draw_draft(scene, rows, options, draft.maps_of(scene.arrays, 1.0), 16, 12)
     run = tracer.Tracer(scene, rows, options, 16, 12)
     run.run(1)
+    Sight(scene, camera, options, 16, 12, relief=False).ways(8.0, 6.0)
     shown = show(run.frame().rgb, 1000.0, "Product neutral")
     dither(shown, np.ones(shown.shape[:2], np.float32), np.empty((*shown.shape[:2], 4), np.uint8))
 

@@ -19,6 +19,7 @@ from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
 from aulmo.trace.dome_file import dome_light, soft_of
 from aulmo.trace.lamp.lamp_rows import silenced
 from aulmo.trace.lamp.softbox_rows import NONE, BoxBook, Softboxes
+from aulmo.trace.lamp.softboxes import paint_over
 from aulmo.trace.lit import environment_pixels, environment_turn
 
 
@@ -97,9 +98,19 @@ class DomeMap(QWidget):
         ground = np.zeros((2, 4, 3), np.float32) if silenced(stands) else self._source[1]
         scale = self.devicePixelRatio()
         turn = environment_turn(stands.environment, stands.ground)
-        flat = np.ascontiguousarray(flat_map(ground, environment, round(area.width() * scale), round(area.height() * scale), turn, soft))
-        self._image = QImage(flat.data, flat.shape[1], flat.shape[0], flat.shape[1] * 3, QImage.Format.Format_RGB888).copy()
-        self.update()
+        size = (round(area.width() * scale), round(area.height() * scale))
+
+        def paint(_task=None) -> np.ndarray:
+            return np.ascontiguousarray(flat_map(ground, environment, *size, turn, soft))
+
+        def show_it(flat: np.ndarray) -> None:
+            self._image = QImage(flat.data, flat.shape[1], flat.shape[0], flat.shape[1] * 3, QImage.Format.Format_RGB888).copy()
+            self.update()
+
+        if len(soft.rows) and not paint_over.signatures:  # the first time ever the kernel has to be made: not while the hand waits
+            self.session.start_task("Painting the dome", paint, show_it)
+        else:
+            show_it(paint())
 
     def _read(self, environment: Environment) -> None:
         """Read the ground's pixels beside the window's own work, then draw."""

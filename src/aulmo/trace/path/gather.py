@@ -50,7 +50,7 @@ from aulmo.trace.compile.arrays import (
     SUBSURFACE,
 )
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, occluded, set_ray
-from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.lamps import lamp_light
 from aulmo.trace.lamp.dome import dome_density, far_chance, hit_density, left_of_ground, luminance, map_place, map_radiance
 from aulmo.trace.lamp.softboxes import box_density, box_given, over_ground
@@ -109,7 +109,7 @@ def backdrop_light(scene, options, px, py, pz, dx, dy, dz, sy):
     )
 
 
-@inlined
+@kernel
 def whole_backdrop(scene, options, px, py, pz, dx, dy, dz, sy):
     """The same with the softboxes on the dome."""
     r, g, b, opaque = backdrop_light(scene, options, px, py, pz, dx, dy, dz, sy)
@@ -183,7 +183,7 @@ def met_lamp(scene, options, state, whole, which, distance, cosine):
     return state[DENSITY] / (state[DENSITY] + p)
 
 
-@inlined
+@kernel
 def _meet_softboxes(scene, options, state, whole, out, unmet):
     """Add the light of the softboxes that a ray ends at, each to its own group; returns what they send there."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -213,11 +213,15 @@ def left_scene(scene, options, state, whole, out):
     whole[ALIVE] = 0
     if whole[BELOW] > 0:
         return
-    if whole[SEEN] > 0:
+    seen = whole[SEEN] > 0
+    boxes = len(scene.softboxes) > 0 and (not seen or options[OPT_BACKDROP] == BACKDROP_ENVIRONMENT)
+    sr = sg = sb = 0.0
+    if boxes:
+        sr, sg, sb = _meet_softboxes(scene, options, state, whole, out, BACKGROUND if seen else EMISSION_PATH)
+    if seen:
         r, g, b, opaque = backdrop_light(scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT])
         found_light(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r, tg * g, tb * b)
-        if options[OPT_BACKDROP] == BACKDROP_ENVIRONMENT and len(scene.softboxes) > 0:
-            sr, sg, sb = _meet_softboxes(scene, options, state, whole, out, BACKGROUND)
+        if boxes:
             r, g, b = r + sr, g + sg, b + sb
         if opaque == 0.0:
             out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
@@ -233,8 +237,6 @@ def left_scene(scene, options, state, whole, out):
         p = dome_density(scene, options, state[LAST], state[LAST + 1], state[LAST + 2], dx, dy, dz, u, v)
         weight = state[DENSITY] / (state[DENSITY] + p)
     found_light(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r * weight, tg * g * weight, tb * b * weight)
-    if len(scene.softboxes) > 0:
-        _meet_softboxes(scene, options, state, whole, out, EMISSION_PATH)
     for k in range(len(scene.distant)):
         which = scene.distant[k]
         lamp = scene.lamps[which]
