@@ -46,7 +46,7 @@ def drag_seconds(document: Document, assets: AssetStore) -> dict[str, float]:
     camera = document.cameras[shot.camera]
     rows = camera_rows(camera, *SIZE)
     times: dict[str, list[float]] = {"traced": [], "draft": []}
-    ground: np.ndarray | None = None
+    dome = draft.DomeMaps()
     for k in range(8):
         document = put_softbox(document, replace(document.environment.softboxes[3], azimuth=-60.0 + 3 * k))
         started = time.perf_counter()
@@ -55,10 +55,7 @@ def drag_seconds(document: Document, assets: AssetStore) -> dict[str, float]:
         tracer.Tracer(scene, rows, options, *SIZE, step=COARSEST).run(1)
         times["traced"].append(time.perf_counter() - started)
         started = time.perf_counter()
-        arrays, scale = scene.arrays, options[a.OPT_ENV_SCALE]
-        ground = draft.blur_environment(arrays.env) if ground is None else ground
-        maps = ground + draft.softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
-        tracer.draw_draft(scene, rows, options, maps, *SIZE)
+        tracer.draw_draft(scene, rows, options, dome.of(scene.arrays, options[a.OPT_ENV_SCALE]), *SIZE)
         times["draft"].append(time.perf_counter() - started)
     return {name: float(np.median(taken[1:])) for name, taken in times.items()}
 

@@ -101,7 +101,8 @@ def describe(path: Path) -> dict:
             {"name": s.name, "camera": document.cameras[s.camera].name, "width": s.width, "height": s.height, "view": s.view} for s in document.shots
         ],
         "cameras": [_plain(c) for c in document.cameras.values()],
-        "lights": [{"name": document.environment.image, "kind": "environment", **_plain(document.environment)}]
+        "lights": [{**_plain(document.environment), "name": document.environment.image, "kind": "environment", "ground": document.environment.kind}]
+        + [{**_plain(box), "kind": "softbox", "of": box.kind} for box in document.environment.softboxes]
         + [_plain(lamp) for lamp in document.lamps.values()]
         + [{"name": p["name"], "kind": "glowing part"} for p in parts if _glows(document, p["id"])],
     }

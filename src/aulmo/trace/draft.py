@@ -6,7 +6,6 @@ from typing import Iterator, NamedTuple
 
 import numpy as np
 
-from aulmo.light.dome_map import map_directions
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.material import openpbr as o
@@ -107,10 +106,17 @@ def small_map(env: np.ndarray) -> np.ndarray:
     return zoom(env, (h / env.shape[0], w / env.shape[1], 1), order=1)
 
 
+def _map_directions(columns: int, rows: int) -> np.ndarray:
+    """(rows, columns, 3) directions of a map's texels; the middle column looks along +y."""
+    theta, phi = (np.arange(rows) + 0.5) / rows * np.pi, ((np.arange(columns) + 0.5) / columns - 0.5) * 2 * np.pi
+    sine = np.sin(theta)[:, None]
+    return np.stack([sine * np.sin(phi), sine * np.cos(phi), np.repeat(np.cos(theta)[:, None], columns, 1)], -1)
+
+
 @functools.cache
 def _texels() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(n, 3) directions of a small map's texels, (n, 1) their solid angles, (LEVELS, SIDE * SIDE, 1) what each lobe gathers of an even map."""
-    directions = map_directions(MAP_COLUMNS, MAP_ROWS).reshape(-1, 3)
+    directions = _map_directions(MAP_COLUMNS, MAP_ROWS).reshape(-1, 3)
     sine = np.hypot(directions[:, 0], directions[:, 1])[:, None]
     solid = (sine * (2 * np.pi / MAP_COLUMNS) * (np.pi / MAP_ROWS)).astype(np.float32)
     weights = np.stack([lobe @ solid for lobe in _lobes(directions)][::-1])
@@ -139,7 +145,7 @@ def blur_environment(env: np.ndarray) -> np.ndarray:
 
 
 def softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights: np.ndarray, scale: float) -> np.ndarray:
-    """(LEVELS, SIDE, SIDE, 3) float32 what softboxes change of a blurred environment; `turn` is world to map, `scale` that of the environment."""
+    """(MAP_ROWS, MAP_COLUMNS, 3) what softboxes change of an environment averaged down; `turn` is world to map, `scale` that of the environment."""
     directions, fine = _texels()[0], 3
     ground = small_map(env).reshape(-1, 3).astype(float) * scale
     world = _spread_texels(fine) @ turn
@@ -147,21 +153,44 @@ def softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights:
     paint_over(boxes, lights, np.ascontiguousarray(world), light)
     change = light.reshape(len(directions), fine * fine, 3).mean(1) - ground
     change[np.abs(change).max(1) < 1e-6 * max(1e-9, float(np.abs(light).max()))] = 0.0
-    return blur_environment((change / scale).reshape(MAP_ROWS, MAP_COLUMNS, 3))
+    return (change / scale).reshape(MAP_ROWS, MAP_COLUMNS, 3)
+
+
+class DomeMaps:
+    """The blurred dome of a scene, kept between pictures: of softboxes that are dragged, only what changed is blurred anew."""
+
+    FRESH = 40  # pictures after which all is blurred again, so that rounding does not add up
+
+    def __init__(self) -> None:
+        self._env: np.ndarray | None = None
+        self._ground = self._maps = self._change = np.zeros(0)
+        self._count = 0
+
+    def of(self, arrays: a.SceneArrays, scale: float) -> np.ndarray:
+        """(LEVELS, SIDE, SIDE, 3) float32 the whole dome, blurred; `scale` is that of the environment."""
+        if self._env is not arrays.env:
+            self._env, self._ground = arrays.env, blur_environment(arrays.env)
+            self._maps, self._change, self._count = self._ground, np.zeros((MAP_ROWS, MAP_COLUMNS, 3)), 0
+        change = np.zeros((MAP_ROWS, MAP_COLUMNS, 3))
+        if len(arrays.softboxes):
+            change = softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
+        if (change != self._change).any():
+            self._count += 1
+            whole = self._count % self.FRESH == 0
+            self._maps = self._ground + blur_environment(change) if whole else self._maps + blur_environment(change - self._change)
+            self._change = change
+        return self._maps
 
 
 def maps_of(arrays: a.SceneArrays, scale: float) -> np.ndarray:
-    """(LEVELS, SIDE, SIDE, 3) float32 the whole dome of a scene, blurred; `scale` is that of the environment."""
-    ground = blur_environment(arrays.env)
-    if not len(arrays.softboxes):
-        return ground
-    return ground + softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
+    """(LEVELS, SIDE, SIDE, 3) float32 the whole dome of a scene, blurred, for one picture."""
+    return DomeMaps().of(arrays, scale)
 
 
 @functools.cache
 def _spread_texels(fine: int) -> np.ndarray:
     """(n * fine * fine, 3) directions spread over the texels of a small map."""
-    wide = map_directions(MAP_COLUMNS * fine, MAP_ROWS * fine)
+    wide = _map_directions(MAP_COLUMNS * fine, MAP_ROWS * fine)
     return np.ascontiguousarray(wide.reshape(MAP_ROWS, fine, MAP_COLUMNS, fine, 3).transpose(0, 2, 1, 3, 4)).reshape(-1, 3)
 
 

@@ -15,10 +15,9 @@ from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_WHITE
 from aulmo.trace.denoise import denoise
-from aulmo.trace.draft import blur_environment, softboxes_over
+from aulmo.trace.draft import DomeMaps
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
-from aulmo.trace.remembered import Remembered
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.tracer import Draft, Tracer, draw_draft, step_back
 from aulmo.trace.view import dither, show
@@ -82,8 +81,7 @@ class LivePicture:
         self._closed = self._compiling = False
         self._began: float | None = None
         self._tries = 0
-        self._ground: Remembered[np.ndarray] = Remembered()
-        self._maps: Remembered[np.ndarray] = Remembered()
+        self._maps = DomeMaps()
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
             self._path_ready.set()
@@ -144,14 +142,6 @@ class LivePicture:
             traceback.print_exc()
             self._on_trouble(f"This picture could not be drawn ({type(error).__name__}: {error}); undo brings the last one back.")
 
-    def _environment_maps(self, scene: Scene, scale: float) -> np.ndarray:
-        arrays = scene.arrays
-        maps = self._ground.get((arrays.env,), lambda: blur_environment(arrays.env))
-        if not len(arrays.softboxes):
-            return maps
-        read = (maps, arrays.softboxes, arrays.box_lights, arrays.env_turn.tobytes(), scale)
-        return self._maps.get(read, lambda: maps + softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale))
-
     def _warm_up(self, scene: Scene, camera: np.ndarray, options: np.ndarray) -> None:
         """Compile the path tracer in a thread of its own the one time that is needed; the draft picture stays in use meanwhile."""
         self._compiling = True
@@ -192,7 +182,7 @@ class LivePicture:
         traced = request.traced and self._path_ready.is_set()
 
         if not traced:
-            draft = draw_draft(scene, camera, options, self._environment_maps(scene, options[OPT_ENV_SCALE]), width, height)
+            draft = draw_draft(scene, camera, options, self._maps.of(scene.arrays, options[OPT_ENV_SCALE]), width, height)
             self._on_shown(Shown(request, draft.picture, draft, scene, 0, float("inf"), float("inf"), False, False))
             if not self._path_ready.is_set() and not self._compiling and self._tries < 3:
                 self._warm_up(scene, camera, options)
@@ -204,7 +194,7 @@ class LivePicture:
                 return
             if step > 4:
                 self._send(request, tracer, None, scene, False, 0.0)
-                draft_ = draw_draft(scene, camera, options, self._environment_maps(scene, options[OPT_ENV_SCALE]), width, height)
+                draft_ = draw_draft(scene, camera, options, self._maps.of(scene.arrays, options[OPT_ENV_SCALE]), width, height)
             else:
                 self._send(request, tracer, draft_, scene, True, 0.0)
                 draft_ = None

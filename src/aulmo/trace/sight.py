@@ -12,7 +12,6 @@ import numpy as np
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.camera_rows import camera_row, ray_through
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.compile.jit import entry
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.path.film import new_film
 from aulmo.trace.path.path_state import MATTE_SLOTS
@@ -20,7 +19,7 @@ from aulmo.trace.path.tile import trace_tile
 from aulmo.document.records import Camera
 from aulmo.trace.scene import FLOOR_PART, Scene
 from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, coherent_arguments, intersect_once
-from aulmo.trace.shape.surface_hit import hit_point
+from aulmo.trace.shape.smooth_hit import Surfaces, smooth_hit
 
 MATT = 0.6  # alpha of a surface that shows no highlight any more
 SHARP = 0.25  # ... of one in which another thing is still seen
@@ -63,30 +62,6 @@ class Way(NamedTuple):
         return [step.met for step in self.steps if step.did == BACK]
 
 
-class Surfaces(NamedTuple):
-    """The few of `arrays.SceneArrays` that tell how a surface lies, softened edges included."""
-
-    points: np.ndarray
-    triangles: np.ndarray
-    vertex_start: np.ndarray
-    triangle_start: np.ndarray
-    matrices: np.ndarray
-    normal_matrices: np.ndarray
-    motion: np.ndarray
-    instance_motion: np.ndarray
-    soft_rows: np.ndarray
-    soft_edges: np.ndarray
-    soft_slots: np.ndarray
-    soft_entries: np.ndarray
-    instance_soft: np.ndarray
-
-
-@entry
-def _smooth_hit(scene, ray, words, out):
-    """Shading normal of a hit without relief."""
-    _x, _y, _z, _gx, _gy, _gz, out[0], out[1], out[2], _qx, _qy, _qz = hit_point(scene, ray, words)
-
-
 class Sight:
     """One camera's look at a scene. `relief` takes bumps, normal maps and decals into account."""
 
@@ -124,7 +99,7 @@ class Sight:
             which = seen if seen is not None else which
         else:
             found = np.zeros(3)
-            _smooth_hit(self._surfaces, floats, words, found)
+            smooth_hit(self._surfaces, floats, words, found)
             normal = found if enters else -found
         if normal is None or not np.isfinite(normal).all() or np.linalg.norm(normal) < 0.5:
             normal = flat if enters else -flat

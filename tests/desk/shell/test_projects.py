@@ -148,10 +148,10 @@ def test_one_lamp_alone_and_all_again(window):
         window.built["Light"].commands.new_lamp(kind)
     first, second = window.session.document.lamps
     window.session.select((), f"lamps/{first}")
-    window.built["Light"].commands.solo()
-    assert [lamp.on for lamp in window.session.document.lamps.values()] == [True, False]
-    window.built["Light"].commands.solo()
-    assert all(lamp.on for lamp in window.session.document.lamps.values())
+    window.built["Light"].commands.softboxes.solo()
+    assert [lamp.solo for lamp in window.session.document.lamps.values()] == [True, False]
+    window.built["Light"].commands.softboxes.solo()
+    assert not any(lamp.solo for lamp in window.session.document.lamps.values())
 
 
 def test_the_bench_takes_half_the_window_and_gives_it_back(window):

@@ -208,3 +208,20 @@ def test_a_dome_of_three_softboxes_is_the_same_light_as_its_own_finely_sampled_m
     wide, facing = map_directions(1024, 512), np.array([0.0, 0.0, 1.0])
     expected = (light_over(boxes, wide, 50) @ LUMINANCE * np.maximum(0, wide @ facing) * solid_angles(512)).sum() * 0.5 / np.pi
     assert brightness(*lit_sheet(*boxes, colour=(50 / WHITE_NITS,) * 3), samples=256) == pytest.approx(float(expected), rel=0.015)
+
+
+def test_the_draft_blurs_what_changed_and_comes_to_the_same_as_all_anew():
+    from types import SimpleNamespace
+
+    from aulmo.trace.draft import DomeMaps, maps_of
+
+    env = np.random.default_rng(1).random((32, 64, 3)).astype(np.float32) * 300
+    kept, last = DomeMaps(), None
+    for k in range(5):
+        boxes = (replace(SOME["plain"], azimuth=20.0 * k), replace(SOME["ring"], id="r"))[: 2 if k < 4 else 0]
+        got = soft(*boxes)
+        arrays = SimpleNamespace(env=env, env_turn=np.eye(3), softboxes=got.rows, box_lights=got.lights)
+        maps, anew = kept.of(arrays, 0.5), maps_of(arrays, 0.5)
+        np.testing.assert_allclose(maps, anew, rtol=1e-3, atol=1e-2 * anew.max())
+        assert last is None or not np.allclose(maps, last)
+        last = maps
