@@ -8,10 +8,6 @@ from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Lamp
 
-KINDS = {
-    "rectangle": "Rectangle", "disc": "Disc", "ring": "Ring", "sphere": "Sphere", "tube": "Tube", "point": "Point", "spot": "Spot",
-    "distant": "Distant", "sun": "Sun", "photometric": "Photometric", "portal": "Portal",
-}  # fmt: skip
 _STARTS: dict[str, dict] = {
     "distant": {"power": 3000.0, "unit": "lux", "angle": 2.0},
     "sun": {"power": 100_000.0, "unit": "lux", "angle": 0.53, "kelvin": 5500.0},

@@ -17,7 +17,7 @@ class AimChoices(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 2, 0, 2)
         column.setSpacing(3)
-        column.addWidget(button("Aim at a highlight", lambda: session.set_tool("" if session.tool == "aim" else "aim"), "main", "A"))
+        column.addWidget(button("Aim at a highlight", lambda: session.toggle_tool("aim"), "main", "A"))
         self.relief, self.for_shot = QCheckBox("Bumps and decals count"), QCheckBox("For the shot, from a free view")
         self.relief.setToolTip("Aim by the very normal of the picture; off by the form below bumps and decals")
         self.for_shot.setToolTip("From a free view, aim for the shot's camera; off for what the view sees")

@@ -39,7 +39,7 @@ class AimTool(Tool):
         self._how = "highlight"
         self._stroke: list[QPoint] = []
         self._before: Document | None = None
-        self._number = 0
+        self.number = 0  # of the gesture: steps of one gesture are one step of undo
         self._sight: tuple[tuple, Sight] | None = None
 
     # what it looks through
@@ -108,7 +108,7 @@ class AimTool(Tool):
 
     def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """Begin a gesture."""
-        self._number += 1
+        self.number += 1
         self._how, self._chosen, self._stroke = self._of(modifiers), 0, [at]
         self._before = self.session.document
         if self._how != "edge":
@@ -151,12 +151,12 @@ class AimTool(Tool):
 
     def _put(self, document: Document, light: str, words: str) -> None:
         session = self.session
-        session.apply(f"Aimed: {words[0].lower()}{words[1:]}", document, ("aim", self._number))
+        session.apply(f"Aimed: {words[0].lower()}{words[1:]}", document, ("aim", self.number))
         session.select((), f"lamps/{light}" if light in document.lamps else f"softboxes/{light}")
 
     def aim_stroke(self, stroke: list[tuple[float, float]]) -> None:
         """Bend the selected softbox, or a new one, along a stroke of places of the widget."""
-        self._number += 1
+        self.number += 1
         try:
             places = [self.place(QPoint(int(x), int(y))) for x, y in stroke] if self.session.free_view is not None and self.for_shot else stroke
             document, light = self._light(self.session.document)
@@ -171,14 +171,9 @@ class AimTool(Tool):
 
     def light_square_on(self, at: QPoint) -> None:
         """Light what is seen at a point of the widget square on."""
-        self._number += 1
+        self.number += 1
         self._how, self._chosen = "facing", 0
         self._aim(at)
-
-    @property
-    def number(self) -> int:
-        """Which gesture this is."""
-        return self._number
 
     def hover(self, at: QPoint) -> bool:
         """The list of ways stays; else say what a click would do."""

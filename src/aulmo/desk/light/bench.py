@@ -34,7 +34,7 @@ class LightBench(QWidget):
             (("plain", "+ Plain"), ("graded", "+ Graded"), ("picture", "+ Picture"))}  # fmt: skip
         for made in self.add_buttons.values():
             add.addWidget(made)
-        self.aim = button("Aim", lambda: session.set_tool("" if session.tool == "aim" else "aim"), "link", "Click where the highlight should be · A")
+        self.aim = button("Aim", lambda: session.toggle_tool("aim"), "link", "Click where the highlight should be · A")
         add.addWidget(self.aim)
         add.addStretch(1)
         column = QVBoxLayout()

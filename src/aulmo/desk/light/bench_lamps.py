@@ -4,6 +4,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
+from aulmo.desk.light.page_lamp import UNITS
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
@@ -13,7 +14,6 @@ from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.quantity import show
 
 ID = Qt.ItemDataRole.UserRole
-UNITS = {"lumen": "lm", "candela": "cd", "nit": "nits", "lux": "lux"}
 ICONS = {
     "rectangle": "rectangle", "disc": "circle", "ring": "circle-dashed", "sphere": "globe-simple", "tube": "minus", "point": "asterisk",
     "spot": "flashlight", "distant": "arrow-down", "sun": "sun", "photometric": "chart-pie-slice", "portal": "frame-corners",

@@ -14,7 +14,7 @@ from aulmo.document.quantity import show
 from aulmo.document.records import Environment, Softbox
 from aulmo.light.dome_map import direction
 from aulmo.light.softbox import within, wrapped
-from aulmo.light.staying import from_world, heading, in_world, standing
+from aulmo.light.staying import heading, standing
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
 from aulmo.trace.dome_file import dome_light, soft_of
 from aulmo.trace.lamp.lamp_rows import silenced
@@ -165,21 +165,15 @@ class DomeMap(QWidget):
             painter.drawText(QRect(x - 30, area.bottom() - 14, 60, 12), Qt.AlignmentFlag.AlignCenter, text)
         painter.setClipRect(area)
         chosen = self.session.softbox
-        for box in self._seen():
+        for box in grips.seen(self.session):
             grips.draw(painter, box, self, chosen is not None and box.id == chosen.id, box.id == self._hot)
-
-    def _seen(self) -> list[Softbox]:
-        """The softboxes as they lie in the world, the lowest first, a chosen one last."""
-        document, view, chosen = self.session.resolved, self.session.view, self.session.softbox
-        boxes = [in_world(document, box, view) for box in document.environment.softboxes]
-        return sorted(boxes, key=lambda b: chosen is not None and b.id == chosen.id)
 
     # the hand
 
     def _under(self, x: float, y: float) -> tuple[Softbox | None, str]:
         """The topmost softbox under a point, and what of it; the chosen one's grips before all others."""
         chosen = self.session.softbox
-        for box in reversed(self._seen()):
+        for box in reversed(grips.seen(self.session)):
             mine = chosen is not None and box.id == chosen.id
             grip = grips.grip_at(box, self, x, y) if mine else "inside" if within(box, self.direction(x, y)[None])[0] else ""
             if grip:
@@ -208,7 +202,9 @@ class DomeMap(QWidget):
         keeps = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         if self._held is not None:
             held, grip, start = self._held
-            self._put(grips.pulled(held, grip, start, self.direction(x, y), keeps), grip)
+            world = grips.pulled(held, grip, start, self.direction(x, y), keeps)
+            if grips.put(self.session, world, grip):
+                self.session.hint.emit(f"{world.name}: {grips.said(world, grip)}")
         elif self._start is not None:
             self._turn(x, y, keeps)
         else:
@@ -228,14 +224,6 @@ class DomeMap(QWidget):
         azimuth, elevation = np.degrees(np.arctan2(d[0], -d[1])), np.degrees(np.arcsin(d[2]))
         where = f"azimuth {show(azimuth, '°', 0)}, elevation {show(elevation, '°', 0)}"
         return f"Drag to turn the ground · Shift tilts · double-click for a softbox · {where}"
-
-    def _put(self, world: Softbox, grip: str) -> None:
-        box = from_world(self.session.resolved, world, self.session.view)
-        at = f"environment/softboxes/{box.id}"
-        fields = {"inside": ("azimuth", "elevation", "turn"), "turn": ("turn",)}.get(grip, ("width", "height"))
-        word = {"inside": "Moved", "turn": "Turned"}.get(grip, "Sized")
-        if self.session.put({f"{at}/{name}": getattr(box, name) for name in fields}, True, f"{word} {box.name}"):
-            self.session.hint.emit(f"{box.name}: {grips.said(world, grip)}")
 
     def _turn(self, x: float, y: float, tilts: bool) -> None:
         assert self._start is not None
@@ -277,7 +265,7 @@ class DomeMap(QWidget):
 
     def place_of(self, box_id: str) -> QPointF:
         """Where a softbox's middle lies on the map."""
-        box = next(b for b in self._seen() if b.id == box_id)
+        box = next(b for b in grips.seen(self.session) if b.id == box_id)
         x, y = self.places(grips.frame(box)[0][None])[0]
         return QPointF(float(x), float(y))
 

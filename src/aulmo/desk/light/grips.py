@@ -9,9 +9,11 @@ from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.desk.shell import theme
+from aulmo.desk.shell.session import Session
 from aulmo.document.records import Softbox
 from aulmo.light.dome_map import angles
 from aulmo.light.softbox import angles_in, edge_places, frame, toward, within, wrapped
+from aulmo.light.staying import from_world, in_world
 
 GRASP = 8.0  # pixels around a grip
 SIDES = {"right": (1.0, 0.0), "left": (-1.0, 0.0), "top": (0.0, 1.0), "bottom": (0.0, -1.0)}
@@ -73,6 +75,20 @@ def pulled(box: Softbox, grip: str, start: np.ndarray, now: np.ndarray, keeps: b
         share = width / box.width if grip in ("left", "right") else height / box.height
         width, height = (min(MOST, max(LEAST, v * share)) for v in (box.width, box.height))
     return replace(box, width=round(width, 2), height=round(height, 2))
+
+
+def put(session: Session, world: Softbox, grip: str) -> bool:
+    """Write what a pull on a grip changed; one drag is one step of undo. False when it was refused."""
+    box = from_world(session.resolved, world, session.view)
+    fields, word = {"inside": (("azimuth", "elevation", "turn"), "Moved"), "turn": (("turn",), "Turned")}.get(grip, (("width", "height"), "Sized"))
+    return session.put({f"environment/softboxes/{box.id}/{name}": getattr(box, name) for name in fields}, True, f"{word} {box.name}")
+
+
+def seen(session: Session) -> list[Softbox]:
+    """The softboxes as they lie in the world, the lowest first, the chosen one last."""
+    document, chosen = session.resolved, session.softbox
+    boxes = [in_world(document, box, session.view) for box in document.environment.softboxes]
+    return sorted(boxes, key=lambda b: chosen is not None and b.id == chosen.id)
 
 
 def said(box: Softbox, grip: str) -> str:

@@ -5,7 +5,7 @@ import math
 from msgspec.structs import replace
 from PySide6.QtWidgets import QLineEdit
 
-from aulmo.desk.light.page_softbox import product_of
+from aulmo.desk.light.stays import StaysWith, product_of
 from aulmo.desk.shell.bound import BoundSegments
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
@@ -55,9 +55,7 @@ class LightPage(Page):
         )
         self.room = self.section("Place and size", "light/room")
         self.radius, self.centre, self.on_floor = (self.add(self.room, f"environment/{key}") for key in ("radius_mm", "centre", "on_floor"))
-        self.stays = Choice()
-        self.stays.setAccessibleName("Dome stays with")
-        self.stays.chosen.connect(self.set_stays)
+        self.stays = StaysWith("Dome", "environment/stays_with", self.set_stays)
         self.room.add(row("Stays with", self.stays))
         self.sky = self.section("Sun and sky", "light/sky")
         self.by = self.add(self.sky, "environment/sky/by_place", kind=BoundSegments)
@@ -122,7 +120,7 @@ class LightPage(Page):
             made.set_visible(picture)
         self.centre.set_visible(picture and environment.radius_mm > 0)
         self.on_floor.set_visible(picture and environment.radius_mm > 0)
-        self.stays.fill([("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], environment.stays_with)
+        self.stays.show_value(environment.stays_with)
         self._show_sky(environment.sky if sky else None)
         way = travel.which(document)
         self.ways.fill([(n, n) for n in travel.WAYS] + ([] if way else [("Own numbers", "")]), way)
@@ -209,8 +207,7 @@ class LightPage(Page):
         session = self.session
         if stays_with != session.document.environment.stays_with:
             part = product_of(session) if stays_with == "part" else None
-            words = {"scene": "the scene", "camera": "the camera", "part": "the product"}[stays_with]
-            session.apply(f"The dome stays with {words}", dome_stays(session.document, stays_with, part, session.camera))
+            session.apply(self.stays.told("The dome", stays_with), dome_stays(session.document, stays_with, part, session.camera))
 
     def dress_floor(self, name: str | None) -> None:
         """A swatch of the shelf on the floor that the shot stands on, or none."""

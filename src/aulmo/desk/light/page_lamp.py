@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from aulmo.desk.light.aim_choices import AimChoices
 from aulmo.desk.light.candela_curve import CandelaCurve
-from aulmo.desk.light.page_softbox import product_of
+from aulmo.desk.light.stays import StaysWith, product_of
 from aulmo.desk.shell.bound import BoundNumber
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
@@ -32,17 +32,7 @@ class LampPage(Page):
         super().__init__(session)
         self.name = self.add(None, "lamps/{lamp}/name", "Lamp")
         self.name.field.setAccessibleName("Lamp name")
-        marks = QWidget()
-        line = QHBoxLayout(marks)
-        line.setContentsMargins(9, 0, 0, 2)
-        self.on, self.solo, self.locked = (self.add(None, f"lamps/{{lamp}}/{key}") for key in ("on", "solo", "locked"))
-        for made in (self.on, self.solo, self.locked):
-            line.addWidget(made.field)
-            self.body.removeWidget(made.widget)
-            made.widget.hide()
-            made.widget = made.field
-        line.addStretch(1)
-        self.body.addWidget(marks)
+        self.on, self.solo, self.locked = self.add_ticks("lamps/{lamp}", ("on", "solo", "locked"))
         light = self.section("Light", "lamp/light")
         self.kind = Choice()
         self.kind.setAccessibleName("Lamp kind")
@@ -69,9 +59,7 @@ class LampPage(Page):
         )
         place = self.section("Place", "lamp/place")
         self.position, self.turn = self.add(place, "lamps/{lamp}/position"), self.add(place, "lamps/{lamp}/turn")
-        self.stays = Choice()
-        self.stays.setAccessibleName("Lamp stays with")
-        self.stays.chosen.connect(self.set_stays)
+        self.stays = StaysWith("Lamp", "lamps/{lamp}/stays_with", self.set_stays)
         place.add(row("Stays with", self.stays))
         self.aim = AimChoices(aim, True)
         place.add(self.aim)
@@ -135,7 +123,7 @@ class LampPage(Page):
             widget.setVisible(lamp.kind == "photometric")
         self.curve.setVisible(lamp.kind == "photometric" and bool(lamp.profile))
         self.curve.show_profile(self.session.assets, lamp.profile)
-        self.stays.fill([("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], lamp.stays_with)
+        self.stays.show_value(lamp.stays_with)
         rule = lamp.copies.kind if lamp.copies is not None else ""
         self.rule.fill([("None", ""), ("Row", "row"), ("Grid", "grid"), ("Ring", "ring")], rule)
         wanted = {"row": ("count", "step"), "grid": ("count", "step", "columns", "rows"), "ring": ("count", "centre", "sweep")}.get(rule, ())
@@ -173,8 +161,7 @@ class LampPage(Page):
         if lamp is not None and stays_with != lamp.stays_with:
             part = product_of(session) if stays_with == "part" else None
             made = lamp_stays(session.resolved, lamp, stays_with, part, session.camera)
-            words = {"scene": "the scene", "camera": "the camera", "part": "the product"}[stays_with]
-            session.change_lamp(f"{lamp.name} stays with {words}", made)
+            session.change_lamp(self.stays.told(lamp.name, stays_with), made)
             session.history.end_merge()
 
     def set_rule(self, kind: str) -> None:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from aulmo.desk.light.aim_choices import AimChoices
 from aulmo.desk.light.softbox_commands import SoftboxCommands
+from aulmo.desk.light.stays import StaysWith, product_of
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bound import BoundSegments
 from aulmo.desk.shell.details import Page
@@ -112,18 +113,7 @@ class SoftboxPage(Page):
         self.commands = commands
         self.name = self.add(None, f"{AT}/name", "Softbox")
         self.name.field.setAccessibleName("Softbox name")
-        marks = QWidget()
-        line = QHBoxLayout(marks)
-        line.setContentsMargins(9, 0, 0, 2)
-        self.on, self.solo, self.locked = (self.add(None, f"{AT}/{key}") for key in ("on", "solo", "locked"))
-        for made in (self.on, self.solo, self.locked):
-            line.addWidget(made.field)
-        line.addStretch(1)
-        for made in (self.on, self.solo, self.locked):
-            self.body.removeWidget(made.widget)
-            made.widget.hide()
-            made.widget = made.field
-        self.body.addWidget(marks)
+        self.on, self.solo, self.locked = self.add_ticks(AT, ("on", "solo", "locked"))
         self.wasted = label("", wrap=True)
         self.body.addWidget(self.wasted)
         light = self.section("Light", "softbox/light")
@@ -156,9 +146,7 @@ class SoftboxPage(Page):
         )
         place = self.section("Where", "softbox/where")
         self.azimuth, self.elevation, self.turn = (self.add(place, f"{AT}/{key}") for key in ("azimuth", "elevation", "turn"))
-        self.stays = Choice()
-        self.stays.setAccessibleName("Softbox stays with")
-        self.stays.chosen.connect(self.set_stays)
+        self.stays = StaysWith("Softbox", f"{AT}/stays_with", self.set_stays)
         place.add(row("Stays with", self.stays))
         self.aim = AimChoices(aim, False)
         place.add(self.aim)
@@ -206,7 +194,7 @@ class SoftboxPage(Page):
             bound.set_visible(on)
         self.bar.show_grades(box.grades)
         self._show_mark()
-        self.stays.fill([("The dome", "dome"), ("The scene", "scene"), ("The camera", "camera"), ("The product", "part")], box.stays_with)
+        self.stays.show_value(box.stays_with)
 
     def _show_mark(self) -> None:
         if 0 <= self.bar.chosen < len(self.bar.grades):
@@ -233,12 +221,5 @@ class SoftboxPage(Page):
         if box is not None and stays_with != box.stays_with:
             part = product_of(session) if stays_with == "part" else None
             made: Softbox = box_stays(session.resolved, box, stays_with, part, session.camera)
-            session.apply(f"{box.name} stays with {dict(scene='the scene', camera='the camera', part='the product', dome='the dome')[stays_with]}",
-                put_softbox(session.document, made))  # fmt: skip
-
-
-def product_of(session: Session) -> str | None:
-    """The part that light follows when it stays with the product: what was selected last, else the first of the tree."""
-    held = [i for i in session.last_selection if i in session.document.parts]
-    return held[0] if held else next(iter(session.document.roots), None)
+            session.apply(self.stays.told(box.name, stays_with), put_softbox(session.document, made))
 

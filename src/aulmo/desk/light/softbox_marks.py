@@ -8,7 +8,7 @@ from aulmo.desk.light import grips
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.document.records import Camera, Softbox
 from aulmo.light.softbox import within
-from aulmo.light.staying import from_world, in_world
+from aulmo.light.staying import in_world
 from aulmo.trace.camera_rows import camera_axes, ray_through
 
 FAR = 1e7  # mm: as good as endless
@@ -53,12 +53,6 @@ class SoftboxMarks:
         """The dome as the picture sees it."""
         return Seen(self.picture.wide_camera(), self.picture.width(), self.picture.height())
 
-    def boxes(self) -> list[Softbox]:
-        """The softboxes as they lie in the world, the chosen one last."""
-        document, chosen = self.session.resolved, self.session.softbox
-        boxes = [in_world(document, box, self.session.view) for box in document.environment.softboxes]
-        return sorted(boxes, key=lambda b: chosen is not None and b.id == chosen.id)
-
     def hidden(self, places: np.ndarray) -> np.ndarray:
         """(n,) bool: places of the picture where a part stands before the dome."""
         draft = self.picture.draft
@@ -75,7 +69,7 @@ class SoftboxMarks:
     def draw(self, painter: QPainter) -> None:
         """Paint them."""
         chosen, on = self.session.softbox, self.surface()
-        for box in self.boxes():
+        for box in grips.seen(self.session):
             mine = chosen is not None and box.id == chosen.id
             grips.draw(painter, box, on, mine, self.picture.hot == f"softboxes/{box.id}", self.hidden)
 
@@ -84,7 +78,7 @@ class SoftboxMarks:
         if self.hidden(np.array([[x, y]]))[0]:
             return ""
         on = self.surface()
-        for box in reversed(self.boxes()):
+        for box in reversed(grips.seen(self.session)):
             if within(box, on.direction(x, y)[None])[0]:
                 return f"softboxes/{box.id}"
         return ""
@@ -136,10 +130,7 @@ class SoftboxTool(Tool):
         box, grip, start = self._held
         keeps = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
         world = grips.pulled(box, grip, start, self.marks.surface().direction(at.x(), at.y()), keeps)
-        made = from_world(self.session.resolved, world, self.session.view)
-        fields = {"inside": ("azimuth", "elevation", "turn"), "turn": ("turn",)}.get(grip, ("width", "height"))
-        values = {f"environment/softboxes/{box.id}/{name}": getattr(made, name) for name in fields}
-        self.session.put(values, True, f"{'Moved' if grip == 'inside' else 'Turned' if grip == 'turn' else 'Sized'} {box.name}")
+        grips.put(self.session, world, grip)
         self.picture.say_at(at, box.name, grips.said(world, grip))
 
     def release(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:

@@ -35,7 +35,7 @@ def _build(desk: Desk) -> Built:
 
     def take_aim() -> None:
         session.set_stage("Light")
-        session.set_tool("" if session.tool == "aim" else "aim")
+        session.toggle_tool("aim")
 
     def solve(finding: Finding) -> None:
         """A new strip or softbox where a finding asks for light."""

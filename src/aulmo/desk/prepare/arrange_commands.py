@@ -21,7 +21,7 @@ class ArrangeCommands:
         chosen = lambda: desk.working() and bool(s.selection)  # noqa: E731
         one = lambda: desk.working() and len(s.selection) == 1  # noqa: E731
         several = lambda: desk.working() and len(s.selection) > 1  # noqa: E731
-        tool = lambda name: lambda: s.set_tool("" if s.tool == name else name)  # noqa: E731
+        tool = lambda name: lambda: s.toggle_tool(name)  # noqa: E731
         add("stand", "Stand on…", "Parts", "", tool("stand"), desk.working)
         add("measure", "Measure", "Parts", "M", tool("measure"), desk.working)
         add("centre_product", "Centre the product", "Parts", "", self.centre_product, desk.working)

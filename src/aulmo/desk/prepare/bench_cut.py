@@ -87,7 +87,7 @@ class CutBench(QWidget):
         self.refresh()
 
     def _pick(self) -> None:
-        self.session.set_tool("" if self.session.tool == "faces" else "faces")
+        self.session.toggle_tool("faces")
         self.refresh()
 
     def _grow(self, how: str) -> None:

@@ -42,7 +42,7 @@ class PrepareCommands:
     def take_handles(self) -> None:
         """Take what moves and turns the selection in hand, or put it away."""
         wanted = "softbox" if self.session.softbox is not None else "handles"
-        self.session.set_tool("" if self.session.tool == wanted else wanted)
+        self.session.toggle_tool(wanted)
 
     # parts
 

@@ -38,7 +38,7 @@ class MakeCommands:
         add("hide_copy", "Hide this copy", "Arrange", "", self.hide_copy, lambda: bool(desk.working() and s.copy))
         add("show_copies", "Show hidden copies", "Arrange", "", self.show_copies, lambda: bool(self._rule()))
         add("separate", "Make copies separate", "Arrange", "", self.separate, lambda: bool(self._rule()))
-        add("pick_faces", "Pick faces", "Parts", "", lambda: s.set_tool("" if s.tool == "faces" else "faces"), desk.working, True)
+        add("pick_faces", "Pick faces", "Parts", "", lambda: s.toggle_tool("faces"), desk.working, True)
         add("split_faces", "Take picked faces off as a part", "Parts", "", self.split_faces, lambda: bool(desk.working() and s.picked[1]))
         add("dress_faces", "Make a face set of picked faces", "Parts", "", self.dress_faces, lambda: bool(desk.working() and s.picked[1]))
         add("split_loose", "Split into loose pieces", "Parts", "", self.split_connected, one)

@@ -34,7 +34,7 @@ class PreparePage(Page):
         line.setContentsMargins(9, 4, 0, 0)
         line.addWidget(button("Rest on floor", rest, tip="G"))
         line.addWidget(button("Centre", centre))
-        line.addWidget(button("Handles", lambda: session.set_tool("" if session.tool == "handles" else "handles"), tip="T"))
+        line.addWidget(button("Handles", lambda: session.toggle_tool("handles"), tip="T"))
         self.place.add(tools)
         self.set_piece = PieceSection(self)
         self.copies = CopiesSection(self, session, run)

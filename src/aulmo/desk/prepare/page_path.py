@@ -22,7 +22,7 @@ class PathPage(Page):
         self.length, self.points = label(""), label("")
         self.drawn.add(row("Length", self.length))
         self.drawn.add(row("Points", self.points))
-        self.drawn.add(row("", button("Move its points", lambda: session.set_tool("" if session.tool == "path" else "path"))))
+        self.drawn.add(row("", button("Move its points", lambda: session.toggle_tool("path"))))
         self.body.addStretch(1)
 
     def show_document(self) -> None:

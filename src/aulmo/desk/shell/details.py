@@ -3,7 +3,7 @@
 from typing import Any, Callable
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFrame, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.addressing import addresses
 from aulmo.desk.shell.bound import Bound, bound
@@ -46,6 +46,20 @@ class Page(QScrollArea):
             section.add(made.widget)
         else:
             self.body.addWidget(made.widget)
+        return made
+
+    def add_ticks(self, template: str, keys: tuple[str, ...]) -> list[Any]:
+        """Properties of one thing that are on or off, as ticks in one line of the page."""
+        line = QHBoxLayout()
+        line.setContentsMargins(9, 0, 0, 2)
+        made = [self.add(None, f"{template}/{key}") for key in keys]
+        for one in made:
+            line.addWidget(one.field)
+            self.body.removeWidget(one.widget)
+            one.widget.hide()
+            one.widget = one.field
+        line.addStretch(1)
+        self.body.addLayout(line)
         return made
 
     def refresh(self) -> None:

@@ -342,6 +342,10 @@ class Session(QObject):
             self.tool = tool
             self.tool_changed.emit(tool)
 
+    def toggle_tool(self, tool: str) -> None:
+        """Take a tool in hand, or lay it down when it is held."""
+        self.set_tool("" if self.tool == tool else tool)
+
     def set_isolated(self, part_ids: tuple[str, ...]) -> None:
         """Show only these parts, or with none everything. Never part of the document, so it cannot leak into a final."""
         if part_ids != self.isolated:

@@ -159,7 +159,7 @@ class Window(QMainWindow):
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
-        add("probe", "Probe a pixel", "View", "P", lambda: s.set_tool("" if s.tool == "probe" else "probe"), working)
+        add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)
         add("fold", "Fold both side panels", "View", "F9", self.fold, working, break_before=True)
         for number, stage in enumerate(STAGES, 1):
             add(f"stage_{stage.name}", stage.name, "Stage", str(number), lambda x=stage.name: s.set_stage(x), working)
