@@ -17,11 +17,12 @@ BELOW = {
     "surface": {"errors", "document"},
     "light": {"errors", "document", "surface"},
     "prepare": {"errors", "document", "surface", "light"},
-    "trace": {"errors", "document", "surface", "light"},
-    "deliver": {"errors", "document", "surface", "light", "trace", "prepare"},
-    "desk": {"errors", "document", "surface", "light", "trace", "prepare", "deliver"},
-    "command": {"errors", "document", "surface", "light", "trace", "prepare", "deliver", "desk"},
-    "script": {"errors", "document", "surface", "light", "trace", "prepare", "deliver", "command"},
+    "frame": {"errors", "document", "surface", "light"},
+    "trace": {"errors", "document", "surface", "light", "frame"},
+    "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare"},
+    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver"},
+    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver", "desk"},
+    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver", "command"},
     "__main__": {"command"},
 }
 # within the renderer: kernels in rooms, the rest on top of them

@@ -203,3 +203,39 @@ def render_array(
     picture = render(document, assets, found, size or (found.width, found.height), settings)
     assert picture is not None  # only a progress callback cancels
     return display_picture(picture)
+
+
+def sight_lines(size: tuple[int, int], lines: Sequence[Any], known: Any = None) -> Any:
+    """The camera that sees lines where they were drawn on a photograph of `size` pixels.
+
+    `lines` holds `(direction, (x0, y0), (x1, y1))` in pixels from the upper left corner, with more points of a line that bows if there are any;
+    direction 1 or 2 of two level ones that are square to one another, or 3 for upright. Drawn all one way, they say which way x and y go. `known` : the
+    number of a line, from 0, and its length in mm, as `(0, 1200)`; or a dict with any of `line`, `length_mm`, `origin` (the pixel where the world's
+    origin stands), `raised_mm` (that plane above the line's), `focal_mm`, `sensor_mm`, `bend`. Without a length the camera stands 1500 mm high.
+
+    Returns an object with `camera`, `residuals` (px, of each line), `focal_length_mm` (for `camera.sensor_mm`), `notes`, `bad` (numbers of lines that
+    fit badly). Raises BadValue with one sentence.
+    """
+    from aulmo.frame.sight_lines import Known, Line, find_camera
+
+    try:
+        drawn = [Line(int(direction), np.array([tuple(p) for p in points], float).reshape(-1, 2)) for direction, *points in lines]
+        told = known if isinstance(known, dict) else dict(zip(("line", "length_mm"), known)) if known is not None else {}
+        given = Known(**told)
+        sides = (int(size[0]), int(size[1]))
+    except (TypeError, ValueError) as error:
+        raise BadValue("Lines are (direction, (x0, y0), (x1, y1)) in pixels, and what is known is a line's number and its length in mm.") from error
+    return find_camera(sides, drawn, given, as_drawn=True)
+
+
+def shadow_stick(
+    camera: Any, size: tuple[int, int], foot: tuple[float, float], top: tuple[float, float], tip: tuple[float, float], wall: Any = None
+) -> tuple[float, float]:  # fmt: skip
+    """(azimuth, elevation) of the sun, as `Sky` has them, by something upright and its shadow: pixels of its foot, its top and the shadow's tip in a
+    frame of `size`. The foot stands on the floor, z = 0; the tip lies there, or on a wall whose foot is the line through two pixels `wall`.
+
+    Raises BadValue with one sentence.
+    """
+    from aulmo.frame.shadow_stick import angles, direction, places
+
+    return angles(direction(places(camera, size, foot, top, tip, wall)))

@@ -37,7 +37,8 @@ LINKS = {
     r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
     r.Decal: {"id", "adjust"},
-    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"}, r.Shot: {"id", "overrides"},
+    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"}, r.Shot: {"id", "overrides", "photograph"},
+    r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
@@ -245,7 +246,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up", "text", "anchor", "catches", "file", "lay", "swatch",
+        "path", "up", "text", "anchor", "catches", "file", "lay", "swatch", "shot", "known",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -427,7 +427,7 @@ def test_the_floor_of_a_shot_is_what_parts_rest_on():
 def test_framing_keeps_the_whole_box_inside():
     document, assets = one_part(box_mesh(20))
     camera = arrange.frame_box(document.cameras["c"], (-30, -20, 0), (30, 20, 90), 4 / 3)
-    from aulmo.trace.camera_rows import project
+    from aulmo.frame.camera import project
 
     corners = np.array([[x, y, z] for x in (-30, 30) for y in (-20, 20) for z in (0, 90)], float)
     seen = project(camera, corners, 400, 300)

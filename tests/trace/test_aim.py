@@ -9,12 +9,12 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, Environment, Floor, Lamp, Material, Part, Placement, Shot, Softbox, Surface
 from aulmo.errors import BadValue
+from aulmo.frame.camera import ray_through
 from aulmo.light.aiming import share_within, strip_along
 from aulmo.light.dome_map import direction
 from aulmo.light.softbox import find, frame
 from aulmo.light.staying import in_world
 from aulmo.trace.aim import aim_at, aim_edge, highlight_size, sight_of, ways_to
-from aulmo.trace.camera_rows import ray_through
 from shapes import box_mesh, sphere_mesh
 
 SIZE = (200, 150)

@@ -11,8 +11,10 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.records import Backdrop, Camera, Placement, Surface
 from aulmo.errors import BadValue
+from aulmo.frame.camera import camera_axes
+from aulmo.frame.exposure import ev100, white_nits
 from aulmo.trace import draft, tracer
-from aulmo.trace.camera_rows import camera_axes, camera_row, ev100, white_nits
+from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.live import LivePicture, Request
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder

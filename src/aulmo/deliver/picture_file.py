@@ -8,8 +8,8 @@ import numpy as np
 
 from aulmo.document.project_file import write_atomically
 from aulmo.errors import BadValue
+from aulmo.trace.plate import shown_with
 from aulmo.trace.tracer import Picture
-from aulmo.trace.view import show
 
 FILE_TYPES = {
     "png": ("PNG 8 bit", ".png"),
@@ -38,7 +38,7 @@ def display_picture(picture: Picture) -> np.ndarray:
     alpha = np.clip(picture.alpha, 0, 1)[..., None]
     if float(alpha.min()) < 0.999:
         rgb = np.where(alpha > 1e-4, rgb / np.maximum(alpha, 1e-4), 0.0).astype(np.float32)
-    return np.concatenate([show(np.ascontiguousarray(rgb, np.float32), picture.white, picture.view, exact=True), alpha], 2)
+    return np.concatenate([shown_with(np.ascontiguousarray(rgb, np.float32), picture.under, picture.white, picture.view, exact=True), alpha], 2)
 
 
 def write_picture(picture: Picture, path: Path, file_type: str | None = None, about: dict[str, str] | None = None) -> None:

@@ -81,7 +81,12 @@ def _from_3(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-_STEPS = {1: _from_1, 2: _from_2, 3: _from_3}
+def _from_4(raw: dict[str, Any]) -> dict[str, Any]:
+    """Photographs, lenses that bend and white balance came; what was there before stays as it is."""
+    return raw
+
+
+_STEPS = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4}
 
 
 def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:

@@ -28,7 +28,7 @@ _MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sourc
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
     (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
-    (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust,
+    (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
@@ -397,6 +397,10 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
         for shot in document.shots:
             if shot.overrides:
                 _grow(tree, ("shots", shot.id, "overrides"), {})
+    for shot in document.shots if choices else ():
+        if shot.id == (choices or {}).get("shot") and shot.photograph is not None:
+            _grow(tree, ("backdrop", "kind"), "photograph")
+            _grow(tree, ("backdrop", "shot"), shot.id)
     made_ids = {i: tree["parts"].pop(i) for i in [i for i in tree.get("parts", {}) if ":" in i]}
     if tree:
         document = _remade(_applied(document, tree), tree)

@@ -8,9 +8,10 @@ from typing import Annotated, Literal
 
 import msgspec
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 
 Triple = tuple[float, float, float]
+Pair = tuple[float, float]
 # What a property's value can be; whole numbers may be written as numbers
 Value = float | bool | str | Triple | None
 
@@ -133,7 +134,8 @@ class Part(Record):
     `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets
     the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
     point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
-    from, `copies` the rule of a group, `piece` what of `shape` the part is.
+    from, `copies` the rule of a group, `piece` what of `shape` the part is. `unseen` leaves it out of the camera's sight, always or while it stands
+    between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back` sends light of its colour to the product.
     """
 
     id: str
@@ -151,6 +153,8 @@ class Part(Record):
     source_key: str = ""
     face_sets: tuple[FaceSet, ...] = ()
     catches: Literal["nothing", "shadow", "reflection"] = "nothing"
+    gives_back: bool = False
+    unseen: Literal["never", "between", "always"] = "never"
     pivot: Triple | None = None
     set_piece: SetPiece | None = None
     copies: Copies | None = None
@@ -549,18 +553,20 @@ class Environment(Record):
 
 
 class Backdrop(Record):
-    """What the camera sees behind everything."""
+    """What the camera sees behind everything. `shot` names the one whose photograph it is; only resolving sets it, and the kind "photograph"."""
 
-    kind: Literal["environment", "colour", "gradient", "transparent"] = "environment"
+    kind: Literal["environment", "colour", "gradient", "transparent", "photograph"] = "environment"
     top: Triple = (0.35, 0.35, 0.35)
     bottom: Triple = (0.12, 0.12, 0.12)
+    shot: str = ""
 
 
 class Floor(Record):
     """What the product stands on: a plain surface, a cove that curves up behind, only its shadow, or nothing.
 
     Of a shadow: how strong it is, how far from the middle of the set it reaches (0: endlessly), how much darker it grows where things touch the
-    floor, within `contact_mm`, and whether what stands there is mirrored in it, blurred by `roughness`.
+    floor, within `contact_mm`, whether what stands there is mirrored in it, blurred by `roughness`, and whether it `gives_back` light of the
+    `tone` that the photograph has there.
     """
 
     kind: Literal["none", "plain", "cove", "shadow"] = "plain"
@@ -573,6 +579,8 @@ class Floor(Record):
     contact_mm: float = 30.0
     reflects: bool = False
     roughness: float = 0.2
+    gives_back: bool = False
+    tone: Triple = (0.18, 0.18, 0.18)
 
 
 class Lamp(Record):
@@ -625,6 +633,10 @@ class Camera(Record):
     `focus` is the distance of the sharp plane in mm; 0 keeps everything sharp. `sensor_mm` is the frame's width. `shift_x` and `shift_y`
     move the frame by shares of its width and height. A parallel projection shows `span_mm` across. With `motion_blur` the shutter is open
     for `shutter` seconds, or for `shutter_angle` degrees of a frame when that is above zero.
+
+    The white of what it shows is that of light of `kelvin` and `tint` (green above 0, magenta below). A lens that bends shows at the distance r from
+    its axis, in tangents, what a straight one shows at r (1 + `bend` r^2). `cats_eye` is how far its rim cuts into the opening 18 mm from the
+    middle, in shares of the opening's radius. Nothing nearer than `near_mm` is seen. One that `keeps_target` turns toward it when moved.
     """
 
     id: str
@@ -644,6 +656,12 @@ class Camera(Record):
     depth_of_field: bool = False
     blades: int = 0
     blade_turn: float = 0.0
+    cats_eye: float = 0.0
+    kelvin: float = 6500.0
+    tint: float = 0.0
+    bend: float = 0.0
+    near_mm: float = 0.0
+    keeps_target: bool = False
     projection: Literal["perspective", "parallel", "panorama"] = "perspective"
     span_mm: float = 300.0
     motion_blur: bool = False
@@ -651,8 +669,79 @@ class Camera(Record):
     locked: bool = False
 
 
+class SightLine(Record):
+    """An edge in a photograph that runs in one of three directions, 1 and 2 level, 3 upright: two or more points along it, in pixels."""
+
+    id: str
+    name: str
+    direction: Literal[1, 2, 3] = 1
+    points: tuple[Pair, ...] = ()
+
+
+class ShadowStick(Record):
+    """Something upright in a photograph and its shadow: foot, top, and the shadow's tip, in pixels. `wall` is where the wall that the tip lies
+    on meets the floor, `penumbra` where the shadow's edge begins and ends."""
+
+    id: str
+    foot: Pair
+    top: Pair
+    tip: Pair
+    wall: tuple[Pair, Pair] | None = None
+    penumbra: tuple[Pair, Pair] | None = None
+
+
+class GreyPatch(Record):
+    """A rectangle of a photograph, left, top, right, bottom in pixels, that is known to be grey and to reflect that share of light."""
+
+    box: tuple[float, float, float, float]
+    value: float = 0.18
+
+
+class Cutout(Record):
+    """The outline, in the photograph's pixels, of something in it that stands before the product."""
+
+    id: str
+    name: str
+    points: tuple[Pair, ...] = ()
+
+
+class Photograph(Record):
+    """What a shot's camera sees behind everything: a picture of `width` x `height` pixels that fills the frame from side to side.
+
+    `stops` brightens it; at 0 its colours are shown as they are. `strength` and `in_front` hold while working, never in a render. `focal_mm` and
+    `sensor_mm` are what the file says, 0 for nothing. `bend` is that of its lens; `straight` shows it without, else the render is bent alike.
+    `mirrored` lets reflections and light see it too. Its lines give the camera; `known` names the one that is `known_mm` long, `known_below` says
+    that it lies `surface_mm` below what the product stands on. `surface` names two lines of a top that the product stands on. `origin` is the pixel
+    where the middle of the scene stands.
+    """
+
+    image: AssetName
+    file: str = ""
+    width: int = 1
+    height: int = 1
+    stops: float = 0.0
+    strength: float = 1.0
+    in_front: bool = False
+    focal_mm: float = 0.0
+    sensor_mm: float = 0.0
+    bend: float = 0.0
+    straight: bool = False
+    mirrored: bool = False
+    lines: tuple[SightLine, ...] = ()
+    known: str = ""
+    known_mm: float = 0.0
+    known_below: bool = False
+    surface: tuple[str, ...] = ()
+    surface_mm: float = 0.0
+    origin: Pair | None = None
+    sticks: tuple[ShadowStick, ...] = ()
+    patch: GreyPatch | None = None
+    cutouts: tuple[Cutout, ...] = ()
+
+
 class Shot(Record):
-    """One picture to be made: a camera, a frame, and by address what differs in it from the rest of the project."""
+    """One picture to be made: a camera, a frame, and by address what differs in it from the rest of the project. `guides` are lines over the frame
+    that help the eye, `safe` shows how near its edges what matters may come."""
 
     id: str
     name: str
@@ -660,6 +749,9 @@ class Shot(Record):
     width: int = 1600
     height: int = 1200
     view: Literal["Product neutral", "Film", "Plain"] = "Product neutral"
+    photograph: Photograph | None = None
+    guides: Literal["none", "thirds", "golden", "diagonal", "centre"] = "none"
+    safe: bool = False
     overrides: dict[str, Value] = {}
 
 

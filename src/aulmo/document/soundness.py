@@ -90,6 +90,8 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
             yield member, member.name
     for shot in document.shots:
         yield shot, shot.name
+        if shot.photograph is not None:
+            yield shot.photograph, shot.name
 
 
 def check_numbers(document: r.Document, name: str) -> None:
@@ -165,6 +167,19 @@ def _check_decal(decal: r.Decal, document: r.Document, name: str) -> None:
         raise BadFile(f"{name} is damaged: a colour of the decal {decal.name} is no number.")
 
 
+def _check_photograph(photo: r.Photograph, where: str) -> None:
+    known = [line.id for line in photo.lines]
+    marks = [p for line in photo.lines for p in line.points] + [p for cut in photo.cutouts for p in cut.points]
+    for stick in photo.sticks:
+        marks += [stick.foot, stick.top, stick.tip, *(stick.wall or ()), *(stick.penumbra or ())]
+    marks += [photo.origin] if photo.origin is not None else []
+    numbers = [v for point in marks for v in point] + ([*photo.patch.box, photo.patch.value] if photo.patch is not None else [])
+    if not all(math.isfinite(v) and abs(v) < 1e7 for v in numbers):
+        raise BadFile(f"{where} has a mark that is no place.")
+    if len(set(known)) != len(known) or any(len(line.points) < 2 for line in photo.lines):
+        raise BadFile(f"{where} has a line that is none.")
+
+
 def check_links(document: r.Document, name: str) -> None:
     """Raise BadFile when parts, materials, cameras and shots do not refer to each other soundly."""
     if len(document.parts) > MOST_PARTS:
@@ -202,6 +217,9 @@ def check_links(document: r.Document, name: str) -> None:
             raise BadFile(f"{name} is damaged: the shot {shot.name} has no camera.")
         if not (1 <= shot.width <= 65536 and 1 <= shot.height <= 65536):
             raise BadFile(f"{name} is damaged: the shot {shot.name} has an impossible frame size.")
+    for shot in document.shots:
+        if shot.photograph is not None:
+            _check_photograph(shot.photograph, f"{name} is damaged: the photograph of {shot.name}")
     named = [(s.name, s.parts) for s in document.selections.values()] + [(s.name, s.roots) for s in document.sources.values()]
     for owner, part_ids in named:
         if any(part_id not in document.parts for part_id in part_ids):

@@ -61,7 +61,7 @@ def read_light(path: Path, widest: int = WIDEST) -> LightFile:
         if not (2 <= spec.width <= 32768 and 2 <= spec.height <= 32768 and 1 <= spec.nchannels <= 64):
             raise BadFile(f"{path.name} has an impossible picture size.")
         width = int(spec.width)
-        pixels = _reduced(source, spec, -(-spec.width // widest))
+        pixels = reduced(source, spec, -(-spec.width // widest))
         shown = str(spec.format) in ("uint8", "uint16")
     finally:
         source.close()
@@ -86,7 +86,7 @@ def read_light(path: Path, widest: int = WIDEST) -> LightFile:
     return LightFile(np.ascontiguousarray(pixels, np.float32), tuple(notes), width)
 
 
-def _reduced(source: Any, spec: Any, factor: int) -> np.ndarray | None:
+def reduced(source: Any, spec: Any, factor: int) -> np.ndarray | None:
     """An open picture's pixels, averaged over squares of `factor` pixels and read in bands: the whole never lies in memory. None when cut short."""
     channels = min(4, spec.nchannels)
     if factor == 1:

@@ -8,7 +8,8 @@ from aulmo.document.moments import still
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document, Shot
 from aulmo.light.light_check import LightCheck, check
-from aulmo.trace.camera_rows import camera_rows, white_nits
+from aulmo.frame.exposure import white_nits
+from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.denoise import denoise
 from aulmo.trace.options import options_row

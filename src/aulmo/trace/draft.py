@@ -11,7 +11,7 @@ from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.shape.embree import (
     MASK_CATCHER,
-    MASK_CLEAR,
+    MASK_EYE,
     MASK_MIXED,
     MASK_SOLID,
     NO_HIT,
@@ -30,7 +30,8 @@ from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.lamp.softboxes import paint_over
-from aulmo.trace.path.lens import camera_ray
+from aulmo.trace.path.lens import begins, camera_ray
+from aulmo.trace.path.photo import photo_light
 from aulmo.trace.pattern.decal_hit import as_drafted
 from aulmo.trace.shape.surface_hit import material_at
 from aulmo.trace.view import neutral
@@ -59,6 +60,7 @@ class DraftArrays(NamedTuple):
     lamps: np.ndarray
     ies: np.ndarray
     env_turn: np.ndarray
+    photo: np.ndarray
     programs: np.ndarray
     ops: np.ndarray
     lays: np.ndarray
@@ -362,6 +364,7 @@ def _borrowed(scene):
         borrowed(scene.lamps),
         borrowed(scene.ies),
         borrowed(scene.env_turn),
+        borrowed(scene.photo),
         borrowed(scene.programs),
         borrowed(scene.ops),
         borrowed(scene.lays),
@@ -399,6 +402,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
     packet = borrowed(aligned)
     packet_words = borrowed(aligned.view(np.uint32))
     inverse = 1.0 / options[a.OPT_WHITE]
+    balance_r, balance_g, balance_b = 2.0 ** options[a.OPT_BALANCE], 2.0 ** options[a.OPT_BALANCE + 1], 2.0 ** options[a.OPT_BALANCE + 2]
     layers = 2 - int(options[a.OPT_PLAIN])  # known only when running: the body is compiled once, not twice
     pixel = 2.0 * camera[a.CAM_TAN_W] / width
     perspective = camera[a.CAM_PROJECTION] == a.PERSPECTIVE
@@ -410,7 +414,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
             if lane == 0:
                 for k in range(PACKET):
                     x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + k + 0.5) / width - 1.0, sy, 0.5, 0.5)
-                    set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+                    set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_EYE)
                 intersect_packet(scene.top, packet, coherent)
             x, y, z = np.float64(packet[lane]), np.float64(packet[PACKET + lane]), np.float64(packet[2 * PACKET + lane])
             dx, dy, dz = np.float64(packet[4 * PACKET + lane]), np.float64(packet[5 * PACKET + lane]), np.float64(packet[6 * PACKET + lane])
@@ -433,7 +437,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 part = scene.instance_part[instance]
                 if first:
                     parts[row, column] = part
-                    depth[row, column] = ray[8]
+                    depth[row, column] = ray[8] + np.float32(begins(camera, dx, dy, dz))
                     triangles[row, column] = np.int32(words[17])
                     first = False
                 if scene.instance_catch[instance] > 0:
@@ -473,6 +477,11 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     tone = 0.16 if ((row >> 3) + (column >> 3)) & 1 else 0.22
                     tone = tone * weight / inverse
                     r, g, b = r + tone, g + tone, b + tone
+                elif kind == a.BACKDROP_PHOTOGRAPH:
+                    er, eg, eb, inside = photo_light(scene.photo, options, dx, dy, dz)
+                    if not inside:
+                        er = eg = eb = 0.1 / inverse
+                    r, g, b = r + weight * er, g + weight * eg, b + weight * eb
                 else:
                     f = 1.0
                     if kind == a.BACKDROP_GRADIENT:
@@ -482,7 +491,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     r += weight * (f * options[t] + (1.0 - f) * options[q])
                     g += weight * (f * options[t + 1] + (1.0 - f) * options[q + 1])
                     b += weight * (f * options[t + 2] + (1.0 - f) * options[q + 2])
-            r, g, b = r * inverse, g * inverse, b * inverse
+            r, g, b = r * inverse * balance_r, g * inverse * balance_g, b * inverse * balance_b
             lr = max(0.0, to_srgb[0, 0] * r + to_srgb[0, 1] * g + to_srgb[0, 2] * b)
             lg = max(0.0, to_srgb[1, 0] * r + to_srgb[1, 1] * g + to_srgb[1, 2] * b)
             lb = max(0.0, to_srgb[2, 0] * r + to_srgb[2, 1] * g + to_srgb[2, 2] * b)

@@ -9,7 +9,11 @@ from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.edits import below
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Document, Environment, Stop
+from aulmo.frame.camera import bent, camera_axes
+from aulmo.frame.exposure import white_nits
+from aulmo.frame.photograph import laid_out, photographed
 from aulmo.light import daylight, environment_image
+from aulmo.light.dome_map import map_directions
 from aulmo.light.softbox import WHITE_NITS
 from aulmo.light.staying import Standing
 from aulmo.surface.colour import LUMINANCE
@@ -190,6 +194,34 @@ def gradient_map(environment: Environment) -> np.ndarray:
     where = [stop.at for stop in marks]
     rows = np.stack([np.interp(up, where, [stop.colour[c] for stop in marks]) for c in range(3)], 1)
     return np.repeat(np.float32(WHITE_NITS) * rows[:, None].astype(np.float32), 64, 1)
+
+
+def photograph_on(image: np.ndarray, turn: np.ndarray, exposure: float, document: Document, photo: np.ndarray) -> np.ndarray:
+    """A dome's map (h, w, 3), nits before its exposure, with a photograph where that lies for its camera, endlessly far; it fades in at its edges.
+
+    turn : (3, 3) world to map. photo : (h, w, 3) light in shares of white.
+    """
+    shot = photographed(document)
+    assert shot is not None
+    own, laid = document.cameras[shot.camera], laid_out(document, shot)
+    rows = max(256, image.shape[0])
+    directions = map_directions(2 * rows, rows) @ turn
+    right, up, forward = camera_axes(own)
+    ahead = directions @ forward
+    safe = np.where(ahead > 0.05, ahead, 1.0)
+    x, y = bent((directions @ right) / safe, (directions @ up) / safe, own.bend)
+    u, v = 0.5 + 0.5 * (x / laid.tan_w - laid.shift_x), 0.5 - 0.5 * (y / laid.tan_h - laid.shift_y)
+    inside = np.clip(np.minimum.reduce([u, 1 - u, v, 1 - v]) / 0.06, 0, 1) * (ahead > 0.05)
+    h, w = photo.shape[:2]
+    step = max(1, min(h, w) // 512)
+    small = photo[: h // step * step, : w // step * step].reshape(h // step, step, w // step, step, 3).mean((1, 3))
+    j = np.clip((v * small.shape[0]).astype(int), 0, small.shape[0] - 1)
+    i = np.clip((u * small.shape[1]).astype(int), 0, small.shape[1] - 1)
+    light_ = small[j, i] * np.float32(white_nits(own) / 2.0**exposure)
+    a = np.clip((np.arange(rows) * image.shape[0]) // rows, 0, image.shape[0] - 1)
+    b = np.clip((np.arange(2 * rows) * image.shape[1]) // (2 * rows), 0, image.shape[1] - 1)
+    ground = image[a][:, b]
+    return np.ascontiguousarray(ground + (light_ - ground) * inside[..., None], np.float32)
 
 
 def environment_turn(environment: Environment, ground: np.ndarray | None = None) -> np.ndarray:

@@ -11,6 +11,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.errors import AulmoError
+from aulmo.frame.photograph import photographed
 from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_WHITE
@@ -19,7 +20,8 @@ from aulmo.trace.draft import DomeMaps
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
-from aulmo.trace.tracer import Draft, Tracer, draw_draft, step_back
+from aulmo.trace.plate import Under, mixed, shown_with
+from aulmo.trace.tracer import Draft, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, step_back
 from aulmo.trace.view import dither, show
 
 COARSEST = 8
@@ -231,11 +233,20 @@ class LivePicture:
 
     def _send(self, request: Request, tracer: Tracer, draft: Draft | None, scene: Scene, clean: bool, left: float) -> None:
         frame = tracer.frame()
-        rgb = frame.rgb
+        rgb, how = frame.rgb, "fast" if tracer.samples < 32 else "balanced"
         if clean:
-            rgb = denoise(rgb, frame.albedo, frame.normal, "fast" if tracer.samples < 32 else "balanced")
-        view = request.shot.view if request.shot else "Product neutral"
-        display = show(rgb, float(tracer.options[OPT_WHITE]), view)
+            rgb = denoise(rgb, frame.albedo, frame.normal, how)
+        view, white = request.shot.view if request.shot else "Product neutral", float(tracer.options[OPT_WHITE])
+        under = None
+        plate = None if frame.share is None else self._builder.plates.plate(request.document, request.camera, rgb.shape[1], rgb.shape[0])
+        if plate is not None and frame.share is not None:
+            share = cleaned_share(frame.share, frame.albedo, frame.normal, how, False) if clean and tracer.step == 1 else frame.share
+            shot = photographed(request.document)
+            assert shot is not None
+            rgb, share = hidden_by_cutouts(request.document, shot, request.camera, rgb, share)
+            under = Under(plate, share)
+            rgb = mixed(rgb, under, white)
+        display = shown_with(rgb, under, white, view)
         alpha = frame.alpha
         if float(alpha.min()) < 0.999:
             h, w = alpha.shape

@@ -8,7 +8,9 @@ from aulmo.document.records import Camera, Document, RenderSettings
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.shape.embree import MASK_LAMP
-from aulmo.trace.camera_rows import white_nits
+from aulmo.frame.camera import camera_axes
+from aulmo.frame.exposure import white_gains, white_nits
+from aulmo.frame.photograph import laid_out, photographed, sees_photograph
 from aulmo.trace.scene import LAMP_PART, MANY_LAMPS, Scene
 
 
@@ -32,8 +34,13 @@ def options_row(
         "colour": a.BACKDROP_COLOUR,
         "gradient": a.BACKDROP_GRADIENT,
         "transparent": a.BACKDROP_TRANSPARENT,
+        "photograph": a.BACKDROP_PHOTOGRAPH,
     }
+    gains = white_gains(camera)
+    row[a.OPT_BALANCE : a.OPT_BALANCE + 3] = np.log2(gains)
     row[a.OPT_BACKDROP] = a.BACKDROP_TRANSPARENT if transparent else kinds[backdrop.kind]
+    if backdrop.kind == "photograph" and not transparent:
+        _photograph(row, document, camera, gains)
     row[a.OPT_BACKDROP_TOP : a.OPT_BACKDROP_TOP + 3] = np.array(backdrop.top) * white
     row[a.OPT_BACKDROP_BOTTOM : a.OPT_BACKDROP_BOTTOM + 3] = np.array(backdrop.bottom) * white
     row[a.OPT_ENV_SCALE] = 2.0**document.environment.exposure
@@ -54,6 +61,23 @@ def options_row(
     if len(scene.arrays.nodes) and scene.arrays.nodes[0, a.NODE_ALL, 0] > MANY_LAMPS:
         row[a.OPT_CANDIDATES], row[a.OPT_LATER_CANDIDATES] = 2, 1
     return row
+
+
+def _photograph(row: np.ndarray, document: Document, camera: Camera, gains: np.ndarray) -> None:
+    """Where the photograph lies for the shot's own camera; in any other view a plain grey stands for it."""
+    shot = photographed(document)
+    if shot is None or not sees_photograph(document, camera):
+        row[a.OPT_BACKDROP] = a.BACKDROP_COLOUR
+        return
+    laid = laid_out(document, shot)
+    own = document.cameras[shot.camera]
+    row[a.OPT_PHOTO : a.OPT_PHOTO + 3] = own.position
+    for k, axis in zip((a.OPT_PHOTO_RIGHT, a.OPT_PHOTO_UP, a.OPT_PHOTO_FORWARD), camera_axes(own)):
+        row[k : k + 3] = axis
+    row[a.OPT_PHOTO_TAN_W], row[a.OPT_PHOTO_TAN_H] = laid.tan_w, laid.tan_h
+    row[a.OPT_PHOTO_SHIFT_X], row[a.OPT_PHOTO_SHIFT_Y] = laid.shift_x, laid.shift_y
+    row[a.OPT_PHOTO_BEND] = own.bend
+    row[a.OPT_PHOTO_GAIN : a.OPT_PHOTO_GAIN + 3] = 1.0 / gains
 
 
 def _light_chances(scene: Scene, scale: float) -> tuple[float, float]:

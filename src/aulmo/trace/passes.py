@@ -16,7 +16,7 @@ from aulmo.document.records import Camera
 from aulmo.errors import BadValue
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.camera_rows import project
+from aulmo.frame.camera import project
 from aulmo.trace.path.film import moments
 
 SETS = {

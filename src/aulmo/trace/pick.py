@@ -5,7 +5,7 @@ from typing import Collection, NamedTuple
 import numpy as np
 
 from aulmo.trace.scene import LAMP_PART, Scene
-from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, intersect_once
+from aulmo.trace.shape.embree import MASK_EYE, NO_HIT, intersect_once
 
 
 class Hit(NamedTuple):
@@ -45,7 +45,7 @@ def pick(scene: Scene, origin, direction, but: Collection[str] = ()) -> Hit | No
 def _first(scene: Scene, origin, direction) -> Hit | None:
     origin = np.asarray(origin, float)
     direction = np.asarray(direction, float) / float(np.linalg.norm(direction))
-    floats, words = intersect_once(scene.arrays.top, origin, direction, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+    floats, words = intersect_once(scene.arrays.top, origin, direction, MASK_EYE)
     if words[17] == NO_HIT:
         return None
     instance, triangle, distance = int(words[19]), int(words[17]), float(floats[8])

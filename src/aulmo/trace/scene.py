@@ -11,18 +11,21 @@ from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.edits import below, shown_parts, surfaces_of
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Environment, Surface
+from aulmo.frame.exposure import white_nits
+from aulmo.frame.photograph import laid_out, photographed
 from aulmo.light.softbox import shining
 from aulmo.light.staying import Standing, axes_followed, standing
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp.dome import build_importance
 from aulmo.trace.lamp.lamp_rows import proxy_mesh, silenced
 from aulmo.trace.lamp.softbox_rows import BoxBook, Softboxes
-from aulmo.trace.lit import GlowBook, Lit, environment_pixels, environment_turn, light, links_table
+from aulmo.trace.lit import GlowBook, Lit, environment_pixels, environment_turn, light, links_table, photograph_on
 from aulmo.trace.pattern.programs import ProgramBook
 from aulmo.trace.printed import Printed, looks, print_parts, prints, rows_on
 from aulmo.trace.placed import Placed, floor_matrix, matrices_of, moving_instances
 from aulmo.trace.remembered import Remembered
-from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_LAMP, InstanceTree, MeshTree
+from aulmo.trace.plate import PlateBook
+from aulmo.trace.shape.embree import MASK_BOUNCE, MASK_CATCHER, MASK_CLEAR, MASK_EYE, MASK_LAMP, InstanceTree, MeshTree
 from aulmo.trace.shape.soft_edges import EdgeBook, SoftEdges
 from aulmo.trace.shapes import Shapes, moved_boxes, pack
 from aulmo.trace.worn import Dress, Worn, wear
@@ -105,6 +108,8 @@ class SceneBuilder:
         self._map: Remembered[np.ndarray] = Remembered()
         self._tables: dict[bool, Remembered] = {False: Remembered(), True: Remembered()}
         self._scene: Remembered[Scene] = Remembered()
+        self._painted: Remembered[np.ndarray] = Remembered()
+        self.plates = PlateBook(assets)
 
     @property
     def picture_bytes(self) -> int:
@@ -126,10 +131,15 @@ class SceneBuilder:
         moving = moments if moments.lasting and moments.moving_parts() else None
         camera = camera or (d.cameras.get(d.shots[0].camera) if d.shots else None)
         light_ = self._standing.get((d.environment, d.lamps, axes_followed(d, camera)), lambda: standing(d, camera))
-        read = (d.parts, d.roots, d.materials, d.floor, light_, d.decals, moving, tables)
-        return self._scene.get(read, lambda: self._build(moments, moving, tables, light_))
+        photo = self.plates.photo(d)
+        unseen = self._out_of_sight(moments, camera)
+        read = (d.parts, d.roots, d.materials, d.floor, light_, d.decals, moving, tables, photo, unseen, self._mirrored(d, camera))
+        return self._scene.get(read, lambda: self._build(moments, moving, tables, light_, photo, unseen, camera))
 
-    def _build(self, moments: Moments, moving: Moments | None, tables: bool, light_: Standing) -> Scene:
+    def _build(
+        self, moments: Moments, moving: Moments | None, tables: bool, light_: Standing, photo: np.ndarray, unseen: frozenset[str],
+        camera: Camera | None,
+    ) -> Scene:  # fmt: skip
         document = moments.first
         floor = document.floor
         part_ids = self._seen.get((document.parts, document.roots), lambda: shown_parts(document))
@@ -146,7 +156,9 @@ class SceneBuilder:
         self._programs.time, self._programs.frames_per_second = (moments.time if timed else 0.0), document.frames_per_second
         glassy = Surface(base_weight=0.0, specular_roughness=floor.roughness)
         below_all = glassy if floor.kind == "shadow" and floor.reflects else floor.material
-        told = (floor.roughness, floor.reflects) if floor.kind == "shadow" else ()
+        if floor.kind == "shadow" and floor.gives_back:
+            below_all = Surface(base_color=floor.tone, specular_roughness=floor.roughness, specular_weight=float(floor.reflects))
+        told = (floor.roughness, floor.reflects, floor.gives_back, floor.tone) if floor.kind == "shadow" else ()
         worn = self._worn.get(
             (outfit, document.materials, floor.material, told, ground is not None, tables, looks(document), self._programs.time),
             lambda: wear(
@@ -179,7 +191,10 @@ class SceneBuilder:
         shape_of += [len(names) + kinds.index(kind) for kind in lit.bodies]
         world = np.concatenate([placed.world, lit.body_places])
         masks = np.concatenate([worn.masks, np.full(len(lit.bodies), MASK_LAMP, np.uint32)])
+        back = [document.parts[i].gives_back for i in part_ids] + ([floor.gives_back] if ground is not None else [])
         masks[: len(catch)][catch > 0] = MASK_CATCHER
+        masks[: len(catch)][(catch > 0) & np.array(back, bool)] |= MASK_BOUNCE
+        masks[: len(catch)][[k >= len(part_ids) or part_ids[k] not in unseen for k in range(len(catch))]] |= MASK_EYE
         count = len(world)
         numbers = np.full(count, LAMP_PART, np.int32)
         numbers[: len(part_ids)] = np.arange(len(part_ids))
@@ -196,7 +211,7 @@ class SceneBuilder:
         )
         normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
-        env, (env_pick, env_guide) = self._environment(light_.environment, catches, silenced(light_))
+        env, (env_pick, env_guide) = self._environment(light_, catches, silenced(light_), document, camera)
         links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
         facts, curves = self._facts.get(
@@ -207,7 +222,7 @@ class SceneBuilder:
             np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
             np.concatenate([worn.face_start, np.full(count - len(worn.face_start), -1, np.int64)]), worn.face_rows, lit.lamp_of, motion, moves,
             worn.numbers, worn.albedos, worn.films,
-            env, env_pick, env_guide, environment_turn(light_.environment, light_.ground), lit.softboxes.rows, lit.softboxes.tables,
+            env, env_pick, env_guide, environment_turn(light_.environment, light_.ground), photo, lit.softboxes.rows, lit.softboxes.tables,
             lit.softboxes.lights,
             lit.lamps.rows, lit.trail, lit.depth, lit.nodes, lit.lamps.distant, lit.lamps.portals, links, lit.lamps.ies,
             worn.programs, worn.ops, np.concatenate([worn.lays, printed.lays]) if len(printed.lays) else worn.lays, worn.pictures,
@@ -340,15 +355,55 @@ class SceneBuilder:
             rows[k] = place.get(key, -1)
         return soft, rows
 
+    def _mirrored(self, document: Document, camera: Camera | None) -> tuple:
+        """What the dome reads of a photograph that is seen in reflections: nothing where it is not."""
+        shot = photographed(document)
+        if shot is None or shot.photograph is None or not shot.photograph.mirrored:
+            return ()
+        own = document.cameras[shot.camera]
+        return (own.position, own.target, own.roll, own.bend, laid_out(document, shot), white_nits(own), id(self.plates.photo(document)))
+
+    def _out_of_sight(self, moments: Moments, camera: Camera | None) -> frozenset[str]:
+        """Parts that the camera does not see, for good or because they stand between it and what it looks at; parts below them go with them."""
+        document = moments.first
+        if not any(p.unseen != "never" for p in document.parts.values()):
+            return frozenset()
+        found: set[str] = set()
+        for part in document.parts.values():
+            if part.unseen == "always":
+                found.update(below(document, part.id))
+            elif part.unseen == "between" and camera is not None:
+                inside = [i for i in below(document, part.id) if document.parts[i].mesh]
+                if any(self._between(moments, i, camera) for i in inside):
+                    found.update(inside)
+        return frozenset(found)
+
+    def _between(self, moments: Moments, part_id: str, camera: Camera) -> bool:
+        """Whether the way from a camera to its target meets a part's box, in the part's own axes (slabs)."""
+        matrix = matrices_of(moments, [part_id])[0]
+        low, high = self.assets.box(moments.first.parts[part_id].mesh or "")
+        back = np.linalg.inv(matrix[:, :3])
+        start, end = (back @ (np.array(p) - matrix[:, 3]) for p in (camera.position, camera.target))
+        way = np.where(np.abs(end - start) < 1e-12, 1e-12, end - start)
+        one, other = (low - start) / way, (high - start) / way
+        enters, leaves = np.minimum(one, other).max(), np.maximum(one, other).min()
+        return bool(enters <= leaves and leaves >= 0.0 and enters < 0.98)
+
     def _pixels(self, environment: Environment) -> np.ndarray:
         """(h, w, 3) float32 ACEScg nits of the dome's ground before turning and exposure."""
         return environment_pixels(environment, self.assets)
 
-    def _environment(self, environment: Environment, catches: bool, dark: bool) -> tuple[np.ndarray, tuple]:
+    def _environment(self, light_: Standing, catches: bool, dark: bool, document: Document, camera: Camera | None) -> tuple[np.ndarray, tuple]:
         """The pixels of the dome's ground, nits, and the tables it is sampled by; what catches shadows knows light only by the tables."""
-        e = environment
+        e = light_.environment
         read = (e.kind, e.image, e.shipped, e.saturation, e.kelvin, e.blur, e.colour, e.stops, e.sky, dark)
-        image = self._map.get(read, lambda: np.zeros((32, 64, 3), np.float32) if dark else self._pixels(environment))
+        image = self._map.get(read, lambda: np.zeros((32, 64, 3), np.float32) if dark else self._pixels(e))
+        mirrored = self._mirrored(document, camera)
+        if mirrored:
+            turn = environment_turn(e, light_.ground)
+            image = self._painted.get(
+                (image, mirrored, turn.tobytes(), e.exposure), lambda: photograph_on(image, turn, e.exposure, document, self.plates.photo(document))
+            )
         return image, self._tables[catches].get((image,), lambda: build_importance(image, catches))
 
 

@@ -10,7 +10,8 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.camera_rows import camera_row, ray_through
+from aulmo.frame.camera import ray_through
+from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.path.film import new_film
@@ -18,7 +19,7 @@ from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.path.tile import trace_tile
 from aulmo.document.records import Camera
 from aulmo.trace.scene import FLOOR_PART, Scene
-from aulmo.trace.shape.embree import MASK_CATCHER, MASK_CLEAR, MASK_SOLID, NO_HIT, coherent_arguments, intersect_once
+from aulmo.trace.shape.embree import MASK_EYE, NO_HIT, coherent_arguments, intersect_once
 from aulmo.trace.shape.smooth_hit import Surfaces, smooth_hit
 
 MATT = 0.6  # alpha of a surface that shows no highlight any more
@@ -83,7 +84,7 @@ class Sight:
     def look(self, origin: np.ndarray, direction: np.ndarray) -> Met | None:
         """The first surface on a ray; None for nothing, or for what only catches shadow."""
         arrays = self.scene.arrays
-        floats, words = intersect_once(arrays.top, origin, direction, MASK_SOLID | MASK_CLEAR | MASK_CATCHER)
+        floats, words = intersect_once(arrays.top, origin, direction, MASK_EYE)
         if words[17] == NO_HIT:
             return None
         instance = int(words[19])

@@ -19,18 +19,21 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.errors import BadFile
+from aulmo.frame.photograph import whole_photographs
 from aulmo.surface.colour import ACESCG_TO_SRGB
 from aulmo.trace.compile import arrays as a, kernel_cache
 from aulmo.trace import draft as draft_kernels
 from aulmo.trace import plan
 from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.shape.embree import coherent_arguments
-from aulmo.trace.path.film import develop, new_film, shadow_alpha, tile_noise
+from aulmo.trace.path.film import develop, new_film, photo_share, shadow_alpha, tile_noise
+from aulmo.trace.plate import Under, cut_out, mixed
 from aulmo.trace.path.tile import trace_tile
 from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
 from aulmo.trace.passes import check as check_passes
-from aulmo.trace.camera_rows import camera_rows, cameras_of, white_nits
+from aulmo.frame.exposure import white_nits
+from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
 
@@ -60,12 +63,13 @@ _pool = ThreadPoolExecutor(core_count(), thread_name_prefix="trace", initializer
 
 
 class Frame(NamedTuple):
-    """Resolved light of a film: nits of ACEScg, coverage, guides."""
+    """Resolved light of a film: nits of ACEScg balanced to the camera's white, coverage, guides, and how much of a photograph shows, by colour."""
 
     rgb: np.ndarray
     alpha: np.ndarray
     albedo: np.ndarray
     normal: np.ndarray
+    share: np.ndarray | None = None
 
 
 class Tracer:
@@ -160,10 +164,16 @@ class Tracer:
     def frame(self) -> Frame:
         """What the film amounts to so far."""
         h, w = self.film.shape[:2]
-        frame = Frame(*(np.zeros((h, w, 3) if k != 1 else (h, w), np.float32) for k in range(4)))
+        three = [np.zeros((h, w, 3), np.float32) for _ in range(3)]
+        frame = Frame(three[0], np.zeros((h, w), np.float32), three[1], three[2])
         develop(self.film, frame.rgb, frame.alpha, frame.albedo, frame.normal)
+        balance = self.options[a.OPT_BALANCE : a.OPT_BALANCE + 3]
+        if balance.any():
+            frame.rgb[...] *= np.exp2(balance).astype(np.float32)
         if self.options[a.OPT_BACKDROP] == a.BACKDROP_TRANSPARENT:
             shadow_alpha(self.film, frame.alpha)
+        if self.options[a.OPT_BACKDROP] == a.BACKDROP_PHOTOGRAPH:
+            return frame._replace(alpha=np.ones_like(frame.alpha), share=photo_share(self.film))
         return frame
 
 
@@ -244,7 +254,7 @@ class Progress(NamedTuple):
 
 
 class Picture(NamedTuple):
-    """A finished render: light in nits of ACEScg, coverage, and what it took."""
+    """A finished render: light in nits of ACEScg, coverage, what it took, and the photograph that is in it already."""
 
     rgb: np.ndarray
     alpha: np.ndarray
@@ -257,6 +267,7 @@ class Picture(NamedTuple):
     noise: float
     seconds: float
     passes: Passes | None = None
+    under: Under | None = None
 
 
 class Prediction(NamedTuple):
@@ -328,6 +339,8 @@ def render(
     `progress` is called about four times a second and may return False to cancel; then None is returned. With `kept` the state of the
     render is kept in that file, and a render that finds one goes on from it: the picture is the same to the last bit.
     """
+    builder = builder or SceneBuilder(assets)
+    document = whole_photographs(document)
     moments = exposure_of(document, shot, time_)
     scene, camera, options = _prepare(moments, assets, shot, settings, builder)
     rows = camera_rows(cameras_of(moments, camera), *size)
@@ -388,7 +401,7 @@ def render(
                 _write_state(kept, snapshot)
         if late(now):
             break
-    return _finish(moments, shot, settings, tracer, camera, started)
+    return _finish(moments, shot, settings, tracer, camera, started, builder)
 
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
@@ -399,7 +412,9 @@ def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: R
     return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
 
 
-def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:
+def _finish(
+    moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float, builder: SceneBuilder
+) -> Picture:  # fmt: skip
     """Denoise and gather the passes."""
     options = tracer.options
     frame = tracer.frame()
@@ -409,6 +424,9 @@ def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Trac
         passes = collect(settings.passes, tracer.film, tracer.mattes, tracer.scene)
         if "motion" in settings.passes:
             passes.planes["motion"] = motion_vectors(moments, tracer.scene, camera, tracer.film, tracer.mattes)
+        balance = np.exp2(options[a.OPT_BALANCE : a.OPT_BALANCE + 3]).astype(np.float32)
+        passes.planes.update({name: plane * balance for name, plane in passes.light().items()})
+    share = frame.share
     if settings.denoise:
         albedo, normal = cleaned_guides(frame.albedo, frame.normal)
         rgb = denoise(frame.rgb, albedo, normal, clean_guides=True)
@@ -416,13 +434,43 @@ def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Trac
             clean = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), albedo, normal, clean_guides=True)[..., 0], 0, 1)
             # what every sample agreed on stays exact
             alpha = np.where(frame.alpha >= 0.9999, np.float32(1), np.where(frame.alpha <= 0.0, np.float32(0), clean))
+        if share is not None:
+            share = cleaned_share(share, albedo, normal)
         if passes is not None and settings.denoise_groups:
             for name in [n for n in passes.planes if n.startswith("group.")]:
                 passes.planes[name + ".denoised"] = denoise(passes.planes[name], albedo, normal, clean_guides=True)
+    raw, under, white = frame.rgb, None, white_nits(camera)
+    plate = builder.plates.plate(moments.first, camera, tracer.width, tracer.height, final=True) if share is not None else None
+    if plate is not None and share is not None and frame.share is not None:
+        rgb, share = hidden_by_cutouts(moments.first, shot, camera, rgb, share)
+        raw, noisy = hidden_by_cutouts(moments.first, shot, camera, raw, frame.share)
+        under = Under(plate, share)
+        rgb, raw = mixed(rgb, under, white), mixed(raw, Under(plate, noisy), white)
+        if passes is not None and "path.background" in passes.planes:
+            passes.planes["path.background"] = passes.planes["path.background"] + noisy * plate.light * np.float32(white)
+        if passes is not None and "group.Environment" in passes.planes:
+            passes.planes["group.Environment"] = passes.planes["group.Environment"] + noisy * plate.light * np.float32(white)
     return Picture(
-        rgb, alpha, frame.rgb, frame.albedo, frame.normal, white_nits(camera), shot.view,
-        round(float(tracer.done.mean())), tracer.noise(), time.perf_counter() - started, passes,
+        rgb, alpha, raw, frame.albedo, frame.normal, white, shot.view,
+        round(float(tracer.done.mean())), tracer.noise(), time.perf_counter() - started, passes, under,
     )  # fmt: skip
+
+
+def cleaned_share(share: np.ndarray, albedo: np.ndarray, normal: np.ndarray, quality: str = "high", clean_guides: bool = True) -> np.ndarray:
+    """How much of a photograph shows, without the noise of the shadows on it; what every sample agreed on stays exact."""
+    clean = np.clip(denoise(share, albedo, normal, quality, clean_guides), 0, 1)
+    return np.where((share >= 0.9999) | (share <= 0.0), share, clean).astype(np.float32)
+
+
+def hidden_by_cutouts(
+    document: Document, shot: Shot, camera: Camera, rgb: np.ndarray, share: np.ndarray
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Light and share of the photograph (h, w, 3) where things in it stand before the product."""
+    hidden = cut_out(shot.photograph, document, shot, camera, rgb.shape[1], rgb.shape[0]) if shot.photograph is not None else None
+    if hidden is None:
+        return rgb, share
+    left = 1 - hidden[..., None]
+    return rgb * left, share * left + hidden[..., None]
 
 
 def _write_state(path: Path, state: dict[str, np.ndarray]) -> None:

@@ -16,6 +16,7 @@ from aulmo.trace.compile.jit import entry, kernel
 VIEWS = ("Product neutral", "Film", "Plain")
 _TO_SRGB = np.ascontiguousarray(ACESCG_TO_SRGB)
 _LUT_SIZE = 48
+FILM_LIFT = 1.6  # ACES puts diffuse white well below display white; two thirds of a stop more keeps a grey card where it was
 _LUT_LOW, _LUT_HIGH = -10.0, 7.0  # stops about white
 
 
@@ -84,8 +85,8 @@ def _show_table(rgb, scale, table, out):
 
 
 @functools.cache
-def _aces():
-    """OpenColorIO's processor from ACEScg to an sRGB display with ACES 2.0, SDR."""
+def _aces_names():
+    """OpenColorIO's configuration, and its names of an sRGB display and of ACES 2.0, SDR."""
     import PyOpenColorIO as ocio
 
     config = ocio.Config.CreateFromBuiltinConfig(
@@ -93,7 +94,32 @@ def _aces():
     )
     display = next(d for d in config.getDisplays() if "sRGB" in d)
     view = next(v for v in config.getViews(display) if "ACES 2.0 - SDR" in v)
+    return config, display, view
+
+
+@functools.cache
+def _aces():
+    """OpenColorIO's processor from ACEScg to an sRGB display with ACES 2.0, SDR."""
+    import PyOpenColorIO as ocio
+
+    config, display, view = _aces_names()
     return config.getProcessor("ACEScg", display, view, ocio.TRANSFORM_DIR_FORWARD).getDefaultCPUProcessor()
+
+
+@functools.cache
+def _aces_back():
+    """The same the other way."""
+    import PyOpenColorIO as ocio
+
+    config, display, view = _aces_names()
+    return config.getProcessor("ACEScg", display, view, ocio.TRANSFORM_DIR_INVERSE).getDefaultCPUProcessor()
+
+
+def show_film_back(display: np.ndarray) -> np.ndarray:
+    """(…, 3) float32 light in shares of white that the view "Film" shows as display values."""
+    out = np.ascontiguousarray(display, np.float32).copy()
+    _aces_back().applyRGB(out.reshape(-1, 3))
+    return out / np.float32(FILM_LIFT)
 
 
 @functools.cache
@@ -114,8 +140,7 @@ def show(rgb: np.ndarray, white: float, view: str, exact: bool = False) -> np.nd
         raise BadValue(f"There is no view named {view}; there are {', '.join(VIEWS)}.")
     out = np.empty(rgb.shape, np.float32)
     if view == "Film":
-        # ACES puts diffuse white well below display white; two thirds of a stop more keeps a grey card where it was.
-        scale = 1.6 / white
+        scale = FILM_LIFT / white
         if exact:
             out = np.ascontiguousarray(np.maximum(rgb, 0) * scale, np.float32)
             _aces().applyRGB(out)

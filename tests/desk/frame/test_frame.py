@@ -8,7 +8,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from aulmo.trace.camera_rows import camera_axes, ev100
+from aulmo.frame.camera import camera_axes
+from aulmo.frame.exposure import ev100
 from desk_tools import drag, point_of, type_into
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -71,8 +72,8 @@ def test_a_click_says_what_is_sharp(window, qtbot):
 
 
 def test_the_sharp_range_is_the_textbooks():
-    from aulmo.desk.frame.lens import sharp_range
     from aulmo.document.records import Camera
+    from aulmo.frame.sharpness import sharp_range
 
     near, far = sharp_range(Camera(id="c", name="c", focal_length_mm=50, f_stop=8, focus=3000, sensor_mm=36))
     circle = 36 * 1.2 / 1500

@@ -9,11 +9,11 @@ from PySide6.QtWidgets import QInputDialog
 
 from aulmo.document import edits
 from aulmo.document.records import Lamp
+from aulmo.frame.camera import ray_through
 from aulmo.light.dome_map import direction
 from aulmo.light.light_check import check
 from aulmo.light.softbox import frame
 from aulmo.light.staying import heading
-from aulmo.trace.camera_rows import ray_through
 from desk_tools import drag, drop, file_mime, point_of, settle, type_into
 
 LEFT = Qt.MouseButton.LeftButton

@@ -8,7 +8,7 @@ from PySide6.QtTest import QTest
 
 from aulmo.document import edits
 from aulmo.document.records import Camera, Floor, Part, Placement
-from aulmo.trace.camera_rows import camera_axes
+from aulmo.frame.camera import camera_axes
 from desk_tools import drag, key, point_of, settle
 from shapes import box_mesh
 

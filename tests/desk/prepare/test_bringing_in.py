@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QApplication, QMenu
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
+from aulmo.frame.camera import project
 from aulmo.prepare import arrange
 from aulmo.prepare.cad_mesh import compound
-from aulmo.trace.camera_rows import project
 from cad_files import BLACK, GREEN, RED, Cad, box, moved, rod, top_face
 from desk_tools import drop, file_mime, pause, point_of, settle, surface_page, swatch_mime, type_into
 

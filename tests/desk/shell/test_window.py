@@ -9,8 +9,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from aulmo.document import edits, project_file
+from aulmo.frame.camera import camera_axes
 from aulmo.prepare import arrange
-from aulmo.trace.camera_rows import camera_axes
 from desk_tools import answering, drag, drop, file_mime, hover, key, point_of, settle, type_into, wheel
 from shapes import box_mesh
 

@@ -151,7 +151,7 @@ def test_the_pixel_filter_is_a_tent():
 def test_the_aperture_is_an_even_polygon(blades):
     camera = np.zeros(a.CAM_COLUMNS)
     camera[a.CAM_BLADES], camera[a.CAM_BLADE_TURN] = blades, 0.3
-    points = np.array([lens._aperture(camera, *uv) for uv in randoms(2, 9)])
+    points = np.array([lens._opening(camera, *uv) for uv in randoms(2, 9)])
     corners = 0.3 + 2 * math.pi * np.arange(blades + 1) / blades
     middle = math.cos(math.pi / blades)
     for k in range(blades):  # all within each side

@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Lamp, Material, Part, Placement, RenderSettings, Surface
-from aulmo.trace.camera_rows import camera_row, white_nits
+from aulmo.frame.exposure import white_nits
+from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.options import options_row
 from aulmo.trace.path.film import new_film, tile_noise

@@ -4,7 +4,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 
 from aulmo.desk.picture.tools.tool import Tool
-from aulmo.trace.camera_rows import camera_axes
+from aulmo.frame.camera import camera_axes
 
 
 class FocusTool(Tool):

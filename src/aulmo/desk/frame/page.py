@@ -5,7 +5,6 @@ import math
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
 
-from aulmo.desk.frame.lens import distance_of, sharp_range
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
@@ -13,7 +12,8 @@ from aulmo.desk.widgets.fields import Choice, SliderRow, button, label, row
 from aulmo.document.properties import about
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
-from aulmo.trace.camera_rows import ev100
+from aulmo.frame.exposure import ev100
+from aulmo.frame.sharpness import distance_of, sharp_range
 
 RATIOS = {"4:3": (4, 3), "3:2": (3, 2), "16:9": (16, 9), "1:1": (1, 1), "4:5": (4, 5), "9:16": (9, 16), "2:1": (2, 1)}
 SENSORS = [("Full frame 36 mm", 36.0), ("APS-C 23.6 mm", 23.6), ("Medium 43.8 mm", 43.8), ("Medium 53.4 mm", 53.4), ("One inch 13.2 mm", 13.2)]

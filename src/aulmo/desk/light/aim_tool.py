@@ -9,9 +9,9 @@ from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.records import Camera, Document
 from aulmo.errors import AulmoError, BadValue
+from aulmo.frame.camera import project
 from aulmo.light.softbox import new_softbox, put_softbox
 from aulmo.trace import aim as aiming
-from aulmo.trace.camera_rows import project
 from aulmo.trace.options import options_row
 from aulmo.trace.sight import Sight, Way
 

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.shell import theme
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.assets import AssetStore
 from aulmo.light.photometry import Profile, read_ies
 
@@ -42,11 +43,12 @@ class CandelaCurve(QWidget):
         left = np.stack([-other * np.sin(angle), other * np.cos(angle)], 1)
         return np.concatenate([left[::-1], right])
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
         if self.profile is None:
             return
-        painter, t = QPainter(self), theme.current()
+        t = theme.current()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         lines = {plane: self.curve(plane) for plane in (0.0, 90.0)}
         top = min(0.0, float(min(line[:, 1].min() for line in lines.values())))

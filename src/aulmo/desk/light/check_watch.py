@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.fields import label
+from aulmo.frame.exposure import white_nits
 from aulmo.light.light_check import READABLE, TONE_COLOURS, TONES, WEAK, Finding, LightCheck, check, false_tones
-from aulmo.trace.camera_rows import white_nits
 from aulmo.trace.check_light import product_names
 from aulmo.trace.live import Shown
 from aulmo.trace.view import show

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.light import grips
 from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment, Softbox
 from aulmo.light.dome_map import direction
@@ -135,13 +136,10 @@ class DomeMap(QWidget):
         """A new size."""
         self.refresh()
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
-        try:
-            self._paint(painter)
-        finally:
-            painter.end()
+        self._paint(painter)
 
     def _paint(self, painter: QPainter) -> None:
         area = self._rect()

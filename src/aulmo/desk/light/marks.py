@@ -9,8 +9,8 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from aulmo.desk.shell import theme
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
+from aulmo.frame.camera import project
 from aulmo.light.staying import lamp_in_world
-from aulmo.trace.camera_rows import project
 
 GRASP = 9.0  # pixels around a dot
 EDGE = 16.0  # how far from the picture's edge the pointers to lamps beyond it stay

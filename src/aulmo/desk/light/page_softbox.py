@@ -16,6 +16,7 @@ from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, SliderRow, button, label, row
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.records import GradeStop, Softbox
 from aulmo.light.light_pictures import PICTURES
 from aulmo.light.softbox import WIDEST_FLAT, put_softbox, waste
@@ -53,9 +54,9 @@ class GradeBar(QWidget):
     def _at(self, x: float) -> float:
         return min(1.0, max(0.0, (x - 7) / max(1, self.width() - 14)))
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         marks = sorted(self.grades, key=lambda g: g.at)
         most = max((g.stops for g in marks), default=0.0)

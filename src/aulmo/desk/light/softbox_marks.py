@@ -7,9 +7,9 @@ from PySide6.QtGui import QPainter
 from aulmo.desk.light import grips
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.document.records import Camera, Softbox
+from aulmo.frame.camera import camera_axes, ray_through
 from aulmo.light.softbox import within
 from aulmo.light.staying import in_world
-from aulmo.trace.camera_rows import camera_axes, ray_through
 
 FAR = 1e7  # mm: as good as endless
 

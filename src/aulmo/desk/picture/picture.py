@@ -21,8 +21,8 @@ from aulmo.desk.shell.stage import FileKind, Stage
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Camera
+from aulmo.frame.camera import camera_axes
 from aulmo.prepare import arrange
-from aulmo.trace.camera_rows import camera_axes
 
 
 class Taker(Protocol):

@@ -12,12 +12,13 @@ from PySide6.QtWidgets import QWidget
 from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_between
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
+from aulmo.desk.widgets.painting import painted
 from aulmo.document import edits
 from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
+from aulmo.frame.camera import project, ray_through
 from aulmo.prepare.faces import faces_of_asset
-from aulmo.trace.camera_rows import project, ray_through
 from aulmo.trace.live import LivePicture, Request, Shown
 from aulmo.trace.pick import Hit, pick
 from aulmo.trace.scene import Scene
@@ -242,13 +243,10 @@ class PictureView(QWidget):
 
     # painting
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw the picture and what lies over it."""
-        painter = QPainter(self)
-        try:
-            self._paint(painter)
-        finally:
-            painter.end()  # a painter left open by an error would take the whole window down
+        self._paint(painter)
 
     def _paint(self, painter: QPainter) -> None:
         painter.fillRect(self.rect(), QColor(theme.current().surround))

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera
-from aulmo.trace.camera_rows import camera_axes
+from aulmo.frame.camera import camera_axes
 
 
 def _triple(v) -> tuple[float, float, float]:

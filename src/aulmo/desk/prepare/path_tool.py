@@ -13,7 +13,7 @@ from aulmo.document import edits
 from aulmo.document.made import paths
 from aulmo.document.records import GuidePath
 from aulmo.errors import BadValue
-from aulmo.trace.camera_rows import ray_through
+from aulmo.frame.camera import ray_through
 
 GRASP = 9.0
 

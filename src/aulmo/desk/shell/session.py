@@ -14,8 +14,8 @@ from aulmo.document.history import History
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
+from aulmo.frame.exposure import white_nits
 from aulmo.surface.node_edits import alone
-from aulmo.trace.camera_rows import white_nits
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
 JOBS = Path(platformdirs.user_data_dir("aulmo")) / "renders"

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QLayout, QPushButton, QVBoxLa
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import DEMO, Session
 from aulmo.desk.widgets.fields import button, label
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.project_file import read_thumbnail
 
 DEMOS = (
@@ -40,9 +41,9 @@ class DropField(QWidget):
             widget.setAlignment(Qt.AlignmentFlag.AlignCenter)
             layout.addWidget(widget)
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         pen = QPen(QColor(theme.current().quiet), 1.5, Qt.PenStyle.DashLine)
         painter.setPen(pen)

@@ -3,12 +3,13 @@
 import math
 
 from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, Segments, button, label
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import duration
 
 
@@ -20,9 +21,9 @@ class NoiseBar(QWidget):
         self.setFixedHeight(3)
         self.share = 0.0
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
         painter.fillRect(self.rect(), QColor(theme.current().field))
         painter.fillRect(QRectF(0, 0, self.width() * self.share, 3), QColor(theme.current().quiet))
 

@@ -2,7 +2,7 @@
 
 import msgspec
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 from PySide6.QtGui import QImage, QPixmap
 
 from aulmo.desk.shell.session import Session
@@ -43,7 +43,11 @@ class Balls(QObject):
                 self._kept[look] = QPixmap.fromImage(image)
                 self.came.emit()
 
-            self.session.start_task("Picturing materials", lambda task: ball_image(material, width, height, samples, assets), done)
+            def begin() -> None:
+                self.session.start_task("Picturing materials", lambda task: ball_image(material, width, height, samples, assets), done)
+
+            # who asks may be painting: a task that shows itself in the hint line would paint the window within that, and take it down
+            QTimer.singleShot(0, self, begin)
         return self._kept.get(look)
 
     def _look(self, material: Material) -> bytes:

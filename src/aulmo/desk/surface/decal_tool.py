@@ -16,9 +16,9 @@ from aulmo.document.properties import put_many
 from aulmo.document.quantity import parse, show
 from aulmo.document.records import Decal, Document
 from aulmo.errors import AulmoError, BadValue
+from aulmo.frame.camera import camera_axes
 from aulmo.prepare import sticking
 from aulmo.prepare.decal_surface import on_surface
-from aulmo.trace.camera_rows import camera_axes
 
 GRASP = 9.0  # pixels around a handle
 STALK = 26.0  # pixels from the upper edge to the handle that turns

@@ -11,6 +11,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.balls import Balls
 from aulmo.desk.surface.node_cards import Card, Plan, Wire, plan
+from aulmo.desk.widgets.painting import painted
 from aulmo.document import edits
 from aulmo.document.node_table import KINDS, Flow, choice_of, source_of
 from aulmo.document.records import Material, Node
@@ -213,10 +214,10 @@ class NodeView(QWidget):
 
     # drawing
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Wires under cards under what is in hand."""
         t = theme.current()
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.fillRect(self.rect(), QColor(t.panel))

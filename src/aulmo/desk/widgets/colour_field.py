@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPush
 
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.fields import Dot, NumberField, row
+from aulmo.desk.widgets.painting import painted
 from aulmo.errors import BadValue
 from aulmo.surface.colour import from_hex, from_temperature, to_hex
 
@@ -22,9 +23,9 @@ class Chip(QPushButton):
         self.setStyleSheet("min-height: 20px; padding: 0; margin: 0;")
         self.setCursor(Qt.CursorShape.PointingHandCursor)
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         edge = theme.current().accent_hover if self.hasFocus() else theme.current().line
         painter.setPen(QPen(QColor(edge), 1))
@@ -50,9 +51,9 @@ class _Plane(QWidget):
         self.saturation, self.value = colour.saturationF(), colour.valueF()
         self.update()
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
-        painter = QPainter(self)
         across = QLinearGradient(0, 0, 200, 0)
         across.setColorAt(0, QColor("white"))
         across.setColorAt(1, QColor.fromHsvF(self.hue, 1, 1))

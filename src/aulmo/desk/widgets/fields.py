@@ -23,6 +23,7 @@ from PySide6.QtWidgets import (
 )
 
 from aulmo.desk.shell import theme
+from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
 
@@ -161,11 +162,11 @@ class Dot(QWidget):
         self.setToolTip(self.TIPS[mark])
         self.update()
 
-    def paintEvent(self, event) -> None:  # noqa: N802
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
         """Draw."""
         if not self.mark:
             return
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         colour = QColor(theme.current().accent_hover)
         if self.mark == "own":
@@ -371,8 +372,9 @@ class Choice(QComboBox):
     def paintEvent(self, event) -> None:  # noqa: N802
         """The usual box with a small caret."""
         super().paintEvent(event)
-        painter = QPainter(self)
-        painter.drawPixmap(self.width() - 17, (self.height() - 11) // 2, theme.icon("caret-down", theme.current().quiet).pixmap(11, 11))
+        caret = theme.icon("caret-down", theme.current().quiet).pixmap(11, 11)
+        with QPainter(self) as painter:
+            painter.drawPixmap(self.width() - 17, (self.height() - 11) // 2, caret)
 
 
 def show_as_pictures(items: QListWidget, name: str, picture: QSize, cell: QSize) -> None:

@@ -11,6 +11,7 @@ CAM_ORIGIN, CAM_RIGHT, CAM_UP, CAM_FORWARD = 0, 3, 6, 9
 CAM_TAN_W, CAM_TAN_H, CAM_SHIFT_X, CAM_SHIFT_Y = 12, 13, 14, 15
 CAM_LENS_RADIUS, CAM_FOCUS, CAM_BLADES, CAM_BLADE_TURN = 16, 17, 18, 19
 CAM_PROJECTION = 20
+CAM_BEND, CAM_CATS_EYE, CAM_NEAR = 21, 22, 23  # of the lens (see `lens.unbent`), and where it begins to see, mm
 CAM_COLUMNS = 24
 PERSPECTIVE, PARALLEL, PANORAMA = 0, 1, 2
 
@@ -28,10 +29,15 @@ OPT_CANDIDATES, OPT_LATER_CANDIDATES = 35, 36  # of a light sample, in doublings
 OPT_DOME_RADIUS, OPT_DOME_CENTRE, OPT_DOME_ON_FLOOR, OPT_DOME_FLOOR = 37, 38, 41, 42  # of a near dome; radius 0: endlessly far
 # of the floor that is only a shadow: strength, where it has faded (0: never) and about where, how much darker contact is and how near
 OPT_SHADOW, OPT_SHADOW_SIZE, OPT_SHADOW_MIDDLE, OPT_CONTACT, OPT_CONTACT_REACH = 43, 44, 45, 47, 48
-OPT_COLUMNS = 52
+# of the photograph behind: where its camera stands, its right, up and forward, tangents of half its sides, shift, bend of the lens, what its
+# light is multiplied by beside white
+OPT_PHOTO, OPT_PHOTO_RIGHT, OPT_PHOTO_UP, OPT_PHOTO_FORWARD = 49, 52, 55, 58
+OPT_PHOTO_TAN_W, OPT_PHOTO_TAN_H, OPT_PHOTO_SHIFT_X, OPT_PHOTO_SHIFT_Y, OPT_PHOTO_BEND, OPT_PHOTO_GAIN = 61, 62, 63, 64, 65, 66
+OPT_BALANCE = 69  # what light is multiplied by for the camera's white, in stops
+OPT_COLUMNS = 72
 
 CATCHES_SHADOW, CATCHES_REFLECTION = 1, 2
-BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT = 0, 1, 2, 3
+BACKDROP_ENVIRONMENT, BACKDROP_COLOUR, BACKDROP_GRADIENT, BACKDROP_TRANSPARENT, BACKDROP_PHOTOGRAPH = 0, 1, 2, 3, 4
 
 # Film planes that every picture has
 PLANE_RGB, PLANE_ALPHA, PLANE_SQUARE, PLANE_COUNT = 0, 3, 4, 5
@@ -106,6 +112,7 @@ class SceneArrays(NamedTuple):
     materials : (m, COLUMNS), and within a tile's work as many again, as they are seen from afar.
     albedos : (m, ALBEDOS, MU_STEPS + 1). films : (f, 6, FILM_STEPS + 1) reflectance under a thin film.
     env : (h, w, 3) float32; env_pick, env_guide : its tables for sampling (`lights`); env_turn : (3, 3) world to map.
+    photo : (h, w, 3) float32 light of the photograph behind in shares of white, or (0, 0, 3).
     softboxes : (b, SB_COLUMNS), the lowest first; box_tables : (b * BOX_TABLE,) float32 what they are sampled by; box_lights : (n, 4) float32
     grades and pictures on them, red, green, blue and cover.
     lamps : (l, LAMP_COLUMNS). lamp_trail : (l,) int64 left-right choices from the root to a lamp; lamp_depth : (l,) int32, -1 outside
@@ -149,6 +156,7 @@ class SceneArrays(NamedTuple):
     env_pick: np.ndarray
     env_guide: np.ndarray
     env_turn: np.ndarray
+    photo: np.ndarray
     softboxes: np.ndarray
     box_tables: np.ndarray
     box_lights: np.ndarray

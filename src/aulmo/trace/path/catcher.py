@@ -1,11 +1,22 @@
 """What catches shadow: the backdrop is seen through it, darkened where light is kept away, and by choice it mirrors what stands on it."""
 
-from aulmo.trace.compile.arrays import CATCHES_REFLECTION, PLANE_ALBEDO, PLANE_ALPHA, PLANE_CATCH, PLANE_CAUGHT, PLANE_NORMAL
+from aulmo.trace.compile.arrays import (
+    BACKDROP_PHOTOGRAPH,
+    CATCHES_REFLECTION,
+    OPT_BACKDROP,
+    OPT_PHOTO,
+    PLANE_ALBEDO,
+    PLANE_ALPHA,
+    PLANE_CATCH,
+    PLANE_CAUGHT,
+    PLANE_NORMAL,
+)
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, smith_lambda
 from aulmo.trace.path.gather import note_matte, whole_backdrop
+from aulmo.trace.path.photo import photo_light
 from aulmo.trace.path.path_state import (
     BY_SURFACE,
     DIRECTION,
@@ -83,18 +94,29 @@ def mirrors(scene, ray, words, state, whole, m, instance, px, py, pz, nx, ny, nz
 
 
 @inlined
-def let_through(scene, options, state, whole, out, matte, with_mattes, number, which, nx, ny, nz, tr, tg, tb):
+def let_through(scene, options, state, whole, out, matte, with_mattes, number, which, px, py, pz, nx, ny, nz, tr, tg, tb):
     """The backdrop behind a catcher; the shadow that falls on it is told by the light sample that follows."""
-    dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
-    br, bg, bb, opaque = whole_backdrop(
-        scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT]
-    )
-    out[PLANE_CATCH] += tr * br
-    out[PLANE_CATCH + 1] += tg * bg
-    out[PLANE_CATCH + 2] += tb * bb
-    out[PLANE_CAUGHT] += 1.0
-    if opaque == 0.0:
-        out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
+    if options[OPT_BACKDROP] == BACKDROP_PHOTOGRAPH:
+        if whole[EVENTS] == 0:  # laid under the finished picture, untouched
+            out[PLANE_CAUGHT] += 1.0
+            out[PLANE_ALPHA] -= 1.0
+        else:  # what is seen there through glass is where the photograph has it
+            c = OPT_PHOTO
+            br, bg, bb, _inside = photo_light(scene.photo, options, px - options[c], py - options[c + 1], pz - options[c + 2])
+            out[PLANE_CATCH] += tr * br
+            out[PLANE_CATCH + 1] += tg * bg
+            out[PLANE_CATCH + 2] += tb * bb
+    else:
+        dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
+        br, bg, bb, opaque = whole_backdrop(
+            scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT]
+        )
+        out[PLANE_CATCH] += tr * br
+        out[PLANE_CATCH + 1] += tg * bg
+        out[PLANE_CATCH + 2] += tb * bb
+        out[PLANE_CAUGHT] += 1.0
+        if opaque == 0.0:
+            out[PLANE_ALPHA] -= min(1.0, luminance(tr, tg, tb))
     if whole[GUIDED] == 0:
         for c in range(3):
             out[PLANE_ALBEDO + c] += 0.5

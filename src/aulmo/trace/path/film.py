@@ -49,6 +49,16 @@ def shadow_alpha(film, alpha):
                 alpha[row, column] = min(1.0, alpha[row, column] + share * (1.0 - kept))
 
 
+def photo_share(film: np.ndarray) -> np.ndarray:
+    """(h, w, 3) float32 how much of a photograph behind shows at each pixel, by colour: all where nothing stands, less where a shadow is caught."""
+    n = np.maximum(1.0, film[..., a.PLANE_COUNT])
+    caught = film[..., a.PLANE_CAUGHT] / n
+    free = np.maximum(0.0, 1.0 - film[..., a.PLANE_ALPHA] / n - caught)
+    lit, whole = film[..., a.PLANE_LIT : a.PLANE_LIT + 3], film[..., a.PLANE_UNSHADOWED : a.PLANE_UNSHADOWED + 3]
+    kept = np.where(whole > 0, np.minimum(1.0, lit / np.maximum(1e-30, whole)), 1.0)
+    return (free[..., None] + caught[..., None] * kept).astype(np.float32)
+
+
 def moments(film: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """(h, w) number of samples, at least 1, and mean and variance of one sample's luminance."""
     n = np.maximum(1.0, film[..., a.PLANE_COUNT].astype(float))

@@ -11,6 +11,7 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.compile.arrays import (
     BACKDROP_ENVIRONMENT,
     BACKDROP_GRADIENT,
+    BACKDROP_PHOTOGRAPH,
     BACKDROP_TRANSPARENT,
     BACKGROUND,
     DIRECT_DIFFUSE,
@@ -83,6 +84,7 @@ from aulmo.trace.path.path_state import (
     last_aim,
     lit_by,
 )
+from aulmo.trace.path.photo import photo_light
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_2d, frame_about
 
 
@@ -100,6 +102,9 @@ def backdrop_light(scene, options, px, py, pz, dx, dy, dz, sy):
     if kind == BACKDROP_GRADIENT:
         f = min(1.0, max(0.0, 0.5 + 0.5 * sy * options[OPT_GRADIENT_SPAN]))
         f = f * f * (3.0 - 2.0 * f)
+    if kind == BACKDROP_PHOTOGRAPH:
+        r, g, b, _inside = photo_light(scene.photo, options, dx, dy, dz)
+        return r, g, b, 1.0
     top, low = OPT_BACKDROP_TOP, OPT_BACKDROP_BOTTOM
     return (
         f * options[top] + (1.0 - f) * options[low],
@@ -218,6 +223,9 @@ def left_scene(scene, options, state, whole, out):
     sr = sg = sb = 0.0
     if boxes:
         sr, sg, sb = _meet_softboxes(scene, options, state, whole, out, BACKGROUND if seen else EMISSION_PATH)
+    if seen and options[OPT_BACKDROP] == BACKDROP_PHOTOGRAPH and whole[EVENTS] == 0:
+        out[PLANE_ALPHA] -= 1.0  # laid under the finished picture, untouched
+        return
     if seen:
         r, g, b, opaque = backdrop_light(scene, options, state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2], dx, dy, dz, state[HEIGHT])
         found_light(options, out, state, whole, BACKGROUND, GROUP_ENVIRONMENT, tr * r, tg * g, tb * b)

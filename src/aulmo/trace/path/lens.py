@@ -5,12 +5,15 @@ import math
 
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.compile.arrays import (
+    CAM_BEND,
     CAM_BLADE_TURN,
     CAM_BLADES,
+    CAM_CATS_EYE,
     CAM_COLUMNS,
     CAM_FOCUS,
     CAM_FORWARD,
     CAM_LENS_RADIUS,
+    CAM_NEAR,
     CAM_ORIGIN,
     CAM_PROJECTION,
     CAM_RIGHT,
@@ -35,7 +38,7 @@ def tent(u):
 
 
 @inlined
-def _aperture(camera, u, v):
+def _opening(camera, u, v):
     blades = int(camera[CAM_BLADES])
     if blades < 3:
         return concentric_disc(u, v)
@@ -46,6 +49,36 @@ def _aperture(camera, u, v):
     t0 = camera[CAM_BLADE_TURN] + 2.0 * math.pi * k / blades
     t1 = t0 + 2.0 * math.pi / blades
     return a * math.cos(t0) + b * math.cos(t1), a * math.sin(t0) + b * math.sin(t1)
+
+
+@inlined
+def aperture(camera, x, y, u, v):
+    """A place on the opening, in shares of its radius, seen from (x, y) of the picture, tangents from the axis: away from the middle the rim of the
+    lens cuts into it, so that what is not sharp becomes a cat's eye. Places beyond the rim are drawn anew by even shifts, so none is lost."""
+    sideways, up = camera[CAM_CATS_EYE] * x, camera[CAM_CATS_EYE] * y
+    a, b = _opening(camera, u, v)
+    if camera[CAM_CATS_EYE] == 0.0:
+        return a, b
+    away = math.sqrt(sideways * sideways + up * up)
+    if away > 1.6:
+        sideways, up = sideways * 1.6 / away, up * 1.6 / away
+    for _ in range(24):
+        if (a - sideways) * (a - sideways) + (b - up) * (b - up) <= 1.0:
+            return a, b
+        u, v = (u + 0.7548776662466927) % 1.0, (v + 0.5698402909980532) % 1.0  # the plastic number's shifts (Roberts 2018)
+        a, b = _opening(camera, u, v)
+    return 0.5 * sideways, 0.5 * up
+
+
+@inlined
+def begins(camera, dx, dy, dz):
+    """How far along a unit direction the camera begins to see, mm."""
+    if camera[CAM_NEAR] <= 0.0:
+        return 0.0
+    if camera[CAM_PROJECTION] == PANORAMA:
+        return camera[CAM_NEAR]
+    ahead = dx * camera[CAM_FORWARD] + dy * camera[CAM_FORWARD + 1] + dz * camera[CAM_FORWARD + 2]
+    return camera[CAM_NEAR] / max(0.05, ahead)
 
 
 @inlined
@@ -71,7 +104,8 @@ def camera_at(rows, time, row):
 def camera_ray(camera, sx, sy, u, v):
     """Ray through the frame at (sx, sy), each -1..1 with y up. Returns origin and unit direction.
 
-    A panorama spreads the whole sphere over the frame: longitude across, latitude up (equirectangular).
+    A panorama spreads the whole sphere over the frame: longitude across, latitude up (equirectangular). A lens that bends shows at the
+    distance r from its axis, in tangents, what a straight one shows at r (1 + bend r^2). The ray begins at the near cut.
     """
     ox, oy, oz = camera[CAM_ORIGIN], camera[CAM_ORIGIN + 1], camera[CAM_ORIGIN + 2]
     rx = (sx + camera[CAM_SHIFT_X]) * camera[CAM_TAN_W]
@@ -83,14 +117,18 @@ def camera_ray(camera, sx, sy, u, v):
         s, c = sine_cosine(0.5 * min(1.0, max(-1.0, sx)))
         up, level = sine_cosine(0.25 * min(1.0, max(-1.0, sy)))
         c, s = c * level, s * level
-        return ox, oy, oz, c * fx + s * ax + up * bx, c * fy + s * ay + up * by, c * fz + s * az + up * bz
+        dx, dy, dz = c * fx + s * ax + up * bx, c * fy + s * ay + up * by, c * fz + s * az + up * bz
+        near = begins(camera, dx, dy, dz)
+        return ox + near * dx, oy + near * dy, oz + near * dz, dx, dy, dz
     if camera[CAM_PROJECTION] == PARALLEL:
         ox, oy, oz = ox + rx * ax + ry * bx, oy + rx * ay + ry * by, oz + rx * az + ry * bz
         dx, dy, dz = fx, fy, fz
     else:
+        bow = 1.0 + camera[CAM_BEND] * (rx * rx + ry * ry)
+        rx, ry = rx * bow, ry * bow
         dx, dy, dz = fx + rx * ax + ry * bx, fy + rx * ay + ry * by, fz + rx * az + ry * bz
     if camera[CAM_LENS_RADIUS] > 0.0:
-        lx, ly = _aperture(camera, u, v)
+        lx, ly = aperture(camera, rx, ry, u, v)
         lx *= camera[CAM_LENS_RADIUS]
         ly *= camera[CAM_LENS_RADIUS]
         hx, hy, hz = lx * ax + ly * bx, lx * ay + ly * by, lx * az + ly * bz
@@ -98,4 +136,6 @@ def camera_ray(camera, sx, sy, u, v):
         dx, dy, dz = dx * focus - hx, dy * focus - hy, dz * focus - hz
         ox, oy, oz = ox + hx, oy + hy, oz + hz
     inverse = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
-    return ox, oy, oz, dx * inverse, dy * inverse, dz * inverse
+    dx, dy, dz = dx * inverse, dy * inverse, dz * inverse
+    near = begins(camera, dx, dy, dz)
+    return ox + near * dx, oy + near * dy, oz + near * dz, dx, dy, dz

@@ -36,8 +36,9 @@ from aulmo.trace.compile.arrays import (
 )
 from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.shape.embree import (
-    MASK_CATCHER,
+    MASK_BOUNCE,
     MASK_CLEAR,
+    MASK_EYE,
     MASK_SOLID,
     PACKET,
     PACKET_BLOCK,
@@ -140,6 +141,7 @@ def borrowed_scene(scene, materials):
         borrowed(scene.env_pick),
         borrowed(scene.env_guide),
         borrowed(scene.env_turn),
+        borrowed(scene.photo),
         borrowed(scene.softboxes),
         borrowed(scene.box_tables),
         borrowed(scene.box_lights),
@@ -224,7 +226,7 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     frame = Frame(
         width, height, step, 2.0 * camera[0, CAM_TAN_W] * step / width if perspective else 1e-3,
         EVEN_STEPS if options[OPT_PLAIN] > 0.0 else 0,  # the plain estimator draws plain random numbers
-        MASK_SOLID | MASK_CLEAR | MASK_CATCHER | lamp_mask, MASK_SOLID | MASK_CLEAR | lamp_mask,
+        MASK_EYE | lamp_mask, MASK_SOLID | MASK_CLEAR | MASK_BOUNCE | lamp_mask,
         options[OPT_SHUTTER_CLOSE] > options[OPT_SHUTTER_OPEN], len(camera) == 1, np.uint64(options[OPT_SEED]) * np.uint64(0x9E3779B97F4A7C15),
     )  # fmt: skip
     by_map = len(scene.portals) == 0 and options[OPT_PLAIN] == 0.0 and options[OPT_DOME_RADIUS] == 0.0

@@ -203,14 +203,14 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
                 which = whole[BELOW_MATERIAL]
             else:
                 whole[BELOW] = 0
-        elif scene.instance_catch[instance] > 0:
+        elif scene.instance_catch[instance] > 0 and whole[SEEN] > 0:
             mode = ON_CATCHER
             if facing < 0.0:
                 gx, gy, gz, nx, ny, nz = -gx, -gy, -gz, -nx, -ny, -nz
             if mirrors(scene, ray, words, state, whole, scene.materials[which], instance, px, py, pz, nx, ny, nz, lift, tr, tg, tb):
                 return
             let_through(
-                scene, options, state, whole, out, matte, with_mattes, np.float32(part), np.float32(which), nx, ny, nz, tr, tg, tb,
+                scene, options, state, whole, out, matte, with_mattes, np.float32(part), np.float32(which), px, py, pz, nx, ny, nz, tr, tg, tb,
             )  # fmt: skip
     m = scene.materials[which]
     table = scene.albedos[which]

@@ -21,7 +21,7 @@ from aulmo.trace.shape.embree import (
     take_from_packet,
 )
 from aulmo.trace.compile.jit import inlined
-from aulmo.trace.path.lens import camera_at, camera_ray, tent
+from aulmo.trace.path.lens import begins, camera_at, camera_ray, tent
 from aulmo.trace.lamp.dome import fetch_map_soon, map_place
 from aulmo.trace.path.path_state import (
     ALIVE,
@@ -170,7 +170,8 @@ def set_out(wave, frame, camera, moment, work, taken, lanes):
         block[7 * PACKET + k] = state[TIME]
         go(state, x, y, z, dx, dy, dz)
         carry(state, 1.0, 1.0, 1.0)
-        state[LAST], state[LAST + 1], state[LAST + 2] = x, y, z
+        near = begins(moment, dx, dy, dz)
+        state[LAST], state[LAST + 1], state[LAST + 2] = x - near * dx, y - near * dy, z - near * dz
         state[SPREAD] = frame.pixel
         whole[SEED] = np.int64(wave.seeds[lane])
         whole[SEEN] = 1

@@ -20,6 +20,7 @@ RAY_WORDS = 24
 NO_HIT = np.uint32(0xFFFFFFFF)
 MASK_SOLID, MASK_CLEAR, MASK_CATCHER, MASK_LAMP = 1, 2, 4, 8
 MASK_MIXED = 16  # besides MASK_CLEAR, of a part with solid faces as well
+MASK_EYE, MASK_BOUNCE = 32, 64  # besides: what the camera sees; what catches shadow and yet gives light to what stands on it
 
 _BUFFER_INDEX, _BUFFER_VERTEX = 0, 1
 _GEOMETRY_TRIANGLE, _GEOMETRY_INSTANCE = 0, 121

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.document.records import Camera
-from aulmo.trace.camera_rows import project
+from aulmo.frame.camera import project
 
 NAMES = ("x", "y", "z")
 REACH, RING, KNOB = 78.0, 56.0, 104.0
@@ -99,7 +99,7 @@ class Handles:
 
     def across(self, start: tuple[float, float], now: tuple[float, float]) -> np.ndarray:
         """The way in mm, square to the view, of a drag between two points."""
-        from aulmo.trace.camera_rows import camera_axes
+        from aulmo.frame.camera import camera_axes
 
         right, up, _ = camera_axes(self.camera)
         x, y = np.array(now) - np.array(start)

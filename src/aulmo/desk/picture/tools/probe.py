@@ -3,7 +3,7 @@
 from PySide6.QtCore import QPoint, Qt
 
 from aulmo.desk.picture.tools.tool import Tool
-from aulmo.trace.camera_rows import white_nits
+from aulmo.frame.exposure import white_nits
 
 
 class Probe(Tool):

@@ -1,4 +1,4 @@
-"""Distances and what is sharp, as the Frame page tells them."""
+"""Distances, and what is sharp."""
 
 import math
 
