@@ -209,9 +209,10 @@ def sight_lines(size: tuple[int, int], lines: Sequence[Any], known: Any = None) 
     """The camera that sees lines where they were drawn on a photograph of `size` pixels.
 
     `lines` holds `(direction, (x0, y0), (x1, y1))` in pixels from the upper left corner, with more points of a line that bows if there are any;
-    direction 1 or 2 of two level ones that are square to one another, or 3 for upright. Drawn all one way, they say which way x and y go. `known` : the
-    number of a line, from 0, and its length in mm, as `(0, 1200)`; or a dict with any of `line`, `length_mm`, `origin` (the pixel where the world's
-    origin stands), `raised_mm` (that plane above the line's), `focal_mm`, `sensor_mm`, `bend`. Without a length the camera stands 1500 mm high.
+    direction 1 or 2 of two level ones that are square to one another, or 3 for upright. Drawn all one way, they say which way x and y go. `known` :
+    the number of a line, from 0, and its length in mm, as `(0, 1200)`; or a dict with any of `line`, `length_mm`, `origin` (the pixel where the
+    world's origin stands), `raised_mm` (that plane above the line's), `focal_mm`, `sensor_mm`, `bend`. Without a length the camera stands 1500 mm
+    high.
 
     Returns an object with `camera`, `residuals` (px, of each line), `focal_length_mm` (for `camera.sensor_mm`), `notes`, `bad` (numbers of lines that
     fit badly). Raises BadValue with one sentence.

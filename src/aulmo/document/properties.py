@@ -29,6 +29,7 @@ _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
     (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
     (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
+    (r.Photograph, "patch"): r.GreyPatch,
 }  # fmt: skip
 _OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 

@@ -387,7 +387,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "tint": _number("Tint", -100, 100, "", 1, -1000, 1000, tip="Green light is taken for white above 0, magenta below"),
         "bend": _number("Lens bend", -0.5, 0.5, "", 3, -50, 50, tip="Below 0 a barrel, above 0 a cushion turned outward"),
         "near_mm": _number("Near cut", 0, 3000, "mm", 0, 0, 1e8, curve=2, tip="Nothing nearer to the camera than this is seen; 0 cuts nothing"),
-        "keeps_target": _yes("Keeps looking at its target", "When the camera is moved it turns toward the same point"),
+        "keeps_target": _yes("Keeps its target", "When the camera is moved it turns toward the same point"),
         "projection": _choice("Projection", {"perspective": "Perspective", "parallel": "Parallel", "panorama": "Full sphere"}),
         "span_mm": _number("Shows", 10, 2000, "mm", 1, 1e-4, 1e9, curve=2),
         "motion_blur": _yes("Blur what moves"),

@@ -35,8 +35,8 @@ def bent(x: np.ndarray, y: np.ndarray, bend: float) -> tuple[np.ndarray, np.ndar
         return x, y
     whole = np.hypot(x, y)
     r = whole.copy() if isinstance(whole, np.ndarray) else whole
-    for _ in range(8):
-        r = r - (r * (1.0 + bend * r * r) - whole) / np.maximum(0.05, 1.0 + 3.0 * bend * r * r)
+    for _ in range(8):  # beyond where a barrel turns back on itself nothing is seen: steps stay small there
+        r = np.minimum(r - (r * (1.0 + bend * r * r) - whole) / np.maximum(0.05, 1.0 + 3.0 * bend * r * r), 1e6)
     f = np.where(whole > 1e-12, r / np.maximum(whole, 1e-12), 1.0)
     return x * f, y * f
 

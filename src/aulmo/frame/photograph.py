@@ -6,6 +6,7 @@ A photograph fills its shot's frame from side to side; up and down it stands in 
 import contextlib
 import io
 import math
+import numbers
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -22,6 +23,7 @@ from aulmo.surface.colour import encode_srgb
 WIDEST = 8192  # pixels that a photograph is kept at in memory
 ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".exr", ".bmp", ".webp")
 _FULL_FRAME_DIAGONAL = math.hypot(36.0, 24.0)
+_NOTES = {"focal": 0x920A, "across": 0xA20E, "unit": 0xA210, "pixels": 0xA002, "alike": 0xA405}
 _kept: dict[tuple, np.ndarray] = {}  # the last few that were read: their names tell their content
 
 
@@ -64,7 +66,7 @@ def _taken(path: Path, name: str) -> Taken:
         if not (2 <= spec.width <= 65536 and 2 <= spec.height <= 65536 and 1 <= spec.nchannels <= 64):
             raise BadFile(f"{name} has an impossible picture size.")
         width, height = (spec.height, spec.width) if _orientation(spec) >= 5 else (spec.width, spec.height)
-        focal, sensor = _lens(spec)
+        focal, sensor = _lens(path, int(width), int(height))
         return Taken(int(width), int(height), focal, sensor)
     finally:
         source.close()
@@ -74,20 +76,27 @@ def _orientation(spec: Any) -> int:
     return int(spec.get_int_attribute("Orientation", 1))
 
 
-def _lens(spec: Any) -> tuple[float, float]:
-    """Focal length and sensor width in mm from a file's notes; (0, 0) where they say nothing that can be."""
-    focal = float(spec.get_float_attribute("Exif:FocalLength", 0.0))
+def _lens(path: Path, width: int, height: int) -> tuple[float, float]:
+    """Focal length and sensor width in mm from a file's notes (EXIF 2.3); 0 for what they do not say, or what cannot be."""
+    from PIL import Image, UnidentifiedImageError
+
+    try:
+        with Image.open(path) as picture:
+            held = picture.getexif().get_ifd(0x8769)
+        told = {name: float(held[tag]) for name, tag in _NOTES.items() if isinstance(held.get(tag), numbers.Real)}
+    except (OSError, ValueError, SyntaxError, ZeroDivisionError, UnidentifiedImageError, Image.DecompressionBombError):
+        return 0.0, 0.0  # notes are a help, no more
+    focal = told.get("focal", 0.0)
     if not 0.5 <= focal <= 5000:
         return 0.0, 0.0
-    per_unit = float(spec.get_float_attribute("Exif:FocalPlaneXResolution", 0.0))
-    unit = {2: 25.4, 3: 10.0, 4: 1.0}.get(int(spec.get_int_attribute("Exif:FocalPlaneResolutionUnit", 2)), 25.4)
-    across = float(spec.get_int_attribute("Exif:PixelXDimension", spec.width))
-    if per_unit > 0 and 1.0 <= across / per_unit * unit <= 120.0:
-        return focal, across / per_unit * unit
-    alike = float(spec.get_int_attribute("Exif:FocalLengthIn35mmFilm", 0)) or float(spec.get_float_attribute("Exif:FocalLengthIn35mmFilm", 0.0))
-    if 2 <= alike <= 5000:  # the length that shows as much across the diagonal of a full frame (CIPA DCG-001)
-        diagonal = _FULL_FRAME_DIAGONAL * focal / alike
-        return focal, diagonal * spec.width / math.hypot(spec.width, spec.height)
+    per_unit, unit = told.get("across", 0.0), {2: 25.4, 3: 10.0, 4: 1.0}.get(int(told.get("unit", 2)), 25.4)
+    sensor = told.get("pixels", float(max(width, height))) / per_unit * unit if per_unit > 0 else 0.0
+    if height > width and told.get("pixels", 0.0) != width:  # held upright: the notes tell the sensor's long side
+        sensor *= width / height
+    if 1.0 <= sensor <= 120.0:
+        return focal, sensor
+    if 2 <= told.get("alike", 0.0) <= 5000:  # the length that shows as much across the diagonal of a full frame (CIPA DCG-001)
+        return focal, _FULL_FRAME_DIAGONAL * focal / told["alike"] * width / math.hypot(width, height)
     return focal, 0.0
 
 
@@ -188,6 +197,11 @@ def whole_photographs(document: Document) -> Document:
         s if s.photograph is None else replace(s, photograph=replace(s.photograph, strength=1.0, in_front=False)) for s in document.shots
     )  # fmt: skip
     return replace(document, shots=tuple(whole))
+
+
+def at_hand(photo: Photograph, widest: int) -> np.ndarray | None:
+    """The same where it has been read already."""
+    return _kept.get((photo.image, widest))
 
 
 class Laid(NamedTuple):

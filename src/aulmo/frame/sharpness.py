@@ -21,3 +21,21 @@ def sharp_range(camera: Camera) -> tuple[float, float]:
     near = camera.focus * (hyperfocal - camera.focal_length_mm) / (hyperfocal + camera.focus - 2 * camera.focal_length_mm)
     far = camera.focus * (hyperfocal - camera.focal_length_mm) / (hyperfocal - camera.focus) if camera.focus < hyperfocal else math.inf
     return near, far
+
+
+def blur_share(camera: Camera, distance: float) -> float:
+    """Diameter, in shares of the frame's width, of what a point at a distance along the view is blurred to (thin lens)."""
+    if not (camera.depth_of_field and camera.focus > 0 and distance > 0):
+        return 0.0
+    opening = camera.focal_length_mm / camera.f_stop
+    return opening * abs(distance - camera.focus) / distance / (camera.focus * camera.sensor_mm / camera.focal_length_mm)
+
+
+def field_of_view(camera: Camera) -> float:
+    """Horizontal angle that the frame shows, degrees."""
+    return math.degrees(2 * math.atan(0.5 * camera.sensor_mm / camera.focal_length_mm))
+
+
+def focal_of(camera: Camera, degrees: float) -> float:
+    """Focal length in mm at which the frame shows a horizontal angle."""
+    return 0.5 * camera.sensor_mm / math.tan(math.radians(degrees) / 2)

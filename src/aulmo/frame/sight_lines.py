@@ -19,7 +19,8 @@ from aulmo.frame.camera import unbent
 SENSOR_MM = 36.0
 USUAL_FOCAL_MM = 35.0  # what is taken where neither lines nor the file tell
 HUBER_PX = 2.0
-FAR_DEGREES = 0.3  # two directions nearer than this to one another are one
+LEAN = 0.02  # px for a lens e times as long
+FAR_DEGREES = 30.0  # directions are square to one another: two that are found nearer than this are one
 MOST_BEND = 0.4  # at the side of the frame
 _ASTRAY = ((0.15, 0.0), (-0.15, 0.0), (0.0, 0.2), (0.0, -0.2))  # where else the principal point is looked for, in shares of the sides
 STAND_MM = 1500.0  # how high the camera is taken to stand where no length is known
@@ -122,12 +123,14 @@ def _turned(axes: np.ndarray, by: np.ndarray) -> np.ndarray:
 
 
 class _Free(NamedTuple):
-    """What may change in a fit: lens, principal point across and down, bend."""
+    """What may change in a fit: lens, principal point across and down, bend. A lens that nothing tells is drawn to the `usual` one, px, where that is
+    not 0, as gently as `LEAN` says."""
 
     lens: bool
     across: bool
     down: bool
     bend: bool
+    usual: float = 0.0
 
     def numbers(self) -> int:
         """How many there are, three of the turn among them."""
@@ -162,10 +165,17 @@ def _cost(r: np.ndarray) -> float:
     return float(np.where(a <= HUBER_PX, 0.5 * a * a, HUBER_PX * (a - 0.5 * HUBER_PX)).sum())
 
 
+def _leaning(lines: _Lines, view: View, usual: float) -> float:
+    """Cost of a view, and of a lens that is far from the usual one."""
+    return _cost(residuals(lines, view)) + 0.5 * (LEAN * math.log(view.focal / usual)) ** 2
+
+
 def _fitted(lines: _Lines, view: View, free: _Free, size: tuple[int, int], rounds: int = 40) -> tuple[View, np.ndarray]:
     """The view that fits best near another, and the (k, k) inverse of its normal matrix."""
     damping, r = 1e-4, residuals(lines, view)
-    cost = _cost(r)
+    leans = LEAN if free.lens and free.usual else 0.0
+    lean = lambda v: leans * math.log(v.focal / free.usual) if leans else 0.0  # noqa: E731
+    cost = _cost(r) + 0.5 * lean(view) ** 2
     inverse = np.eye(free.numbers())
     for _ in range(rounds):
         near = [_moved(view, d, free, size) for d in np.eye(free.numbers()) * 1e-6]
@@ -173,8 +183,10 @@ def _fitted(lines: _Lines, view: View, free: _Free, size: tuple[int, int], round
         slopes = ((beside - r) / 1e-6).reshape(len(near), -1).T
         weight = _weights(r).ravel()
         a, b = slopes * weight[:, None], r.ravel() * weight
+        if leans:
+            a, b = np.vstack([a, leans * (np.arange(len(near)) == 3)]), np.append(b, lean(view))
         normal = a.T @ a
-        inverse = np.linalg.pinv(normal)
+        inverse = np.linalg.inv(normal + np.diag(1e-13 * np.diag(normal) + 1e-13))  # numbers that nothing tells are far off, not none
         better = False
         for _ in range(8):
             step = np.linalg.solve(normal + damping * np.diag(np.diag(normal) + 1e-9), -(a.T @ b))
@@ -182,7 +194,7 @@ def _fitted(lines: _Lines, view: View, free: _Free, size: tuple[int, int], round
                 step[-1] = min(0.1, max(-0.1, step[-1]))
             trial = _moved(view, step, free, size)
             tried = residuals(lines, trial)
-            its = _cost(tried)
+            its = _cost(tried) + 0.5 * lean(trial) ** 2
             if its < cost:
                 gain = cost - its
                 view, r, cost, damping, better = trial, tried, its, max(1e-12, damping * 0.1), True
@@ -288,13 +300,16 @@ def solve(
     if not starts:
         raise BadValue("The lines run in one direction, whatever their kinds say; draw some in another one.")
     starts.sort(key=lambda v: _cost(residuals(gathered, v)))
-    free = _Free(lens, False, False, False)
+    free = _Free(lens, False, False, False, usual)
     fits = [_fitted(gathered, v, free, size, 10) for v in starts[: 2 if lens else 1]]
-    view, inverse = min(fits, key=lambda f: _cost(residuals(gathered, f[0])))
+    view, inverse = min(fits, key=lambda f: _leaning(gathered, f[0], usual))
     notes: list[str] = []
     if bends or three:
         wide = free._replace(bend=bends, across=three, down=three)
         wider = _fitted(gathered, view, wide, size, 60)
+        square_on = _square_on(gathered, View(usual, middle, np.eye(3), bend), size) if three else None
+        if square_on is not None:
+            wider = min(wider, _fitted(gathered, square_on, wide, size, 60), key=lambda f: _leaning(gathered, f[0], usual))
         if told - wide.numbers() < 2:  # as many lines as numbers: the fit is exact, or it went astray
             for k, other in enumerate((*starts, *(v._replace(middle=middle + np.array(m) * size) for v in starts[:2] for m in _ASTRAY))):
                 if _cost(residuals(gathered, wider[0])) < 1e-12 or k > 5:
@@ -314,8 +329,25 @@ def solve(
             if not _worth_it(gathered, without[0], view, told - free.numbers(), 1):
                 (view, inverse), free = without, straight
     view, free, inverse = _settled(gathered, view, free, inverse, size, usual, middle, notes)
+    if free.lens:
+        view, _ = _fitted(gathered, view, free._replace(usual=0.0), size)
     _distinct(view, gathered)
     return view, free.lens, free.across or free.down, tuple(notes)
+
+
+def _square_on(lines: _Lines, view: View, size: tuple[int, int]) -> View | None:
+    """Where a picture seems to be taken square on to something: two directions never meet in it, and where the third does is its principal point.
+    None for any other."""
+    planes, near = _planes(lines, view), []
+    for k in range(3):
+        way = _vanishing(lines, planes, k)
+        if way is not None and abs(way[2]) > 1e-9:
+            place = view.middle + view.focal * np.array([way[0], -way[1]]) / way[2]
+            if float(np.abs(place - view.middle).max()) < 6 * size[0]:
+                near.append(place)
+    if len(near) != 1 or float(np.abs(near[0] - view.middle).max()) > size[0]:
+        return None
+    return _start(lines, view._replace(middle=near[0]))
 
 
 def _worth_it(lines: _Lines, plain: View, wider: View, spare: int, more: int) -> bool:
@@ -347,11 +379,11 @@ def _settled(
         open_bend = free.bend and (off[k] > 0.3 or abs(view.bend) >= 0.999 * MOST_BEND * (2 * view.focal / size[0]) ** 2)
         if not (open_lens or open_across or open_down or open_bend):
             break
-        if open_lens:
-            free, view = free._replace(lens=False), view._replace(focal=usual)
-        elif open_across or open_down:
+        if open_across or open_down:
             free = free._replace(across=free.across and not open_across, down=free.down and not open_down)
             view = view._replace(middle=np.where([open_across, open_down], middle, view.middle))
+        elif open_lens:
+            free, view = free._replace(lens=False), view._replace(focal=usual)
         else:
             free, view = free._replace(bend=False), view._replace(bend=0.0)
         again = _start(lines, view)
@@ -365,11 +397,17 @@ def _settled(
 def _distinct(view: View, lines: _Lines) -> None:
     """Raises BadValue when two directions are one: lines drawn as the first run where those of the second do."""
     planes = _planes(lines, view)
+    planes = planes / np.linalg.norm(planes, axis=1, keepdims=True)
+    ways = [_vanishing(lines, planes, k) for k in range(3)]
+    names = ("first", "second", "upright")
     for one in range(3):
         for other in range(one + 1, 3):
-            a, b = _vanishing(lines, planes, one), _vanishing(lines, planes, other)
-            if a is not None and b is not None and abs(float(a @ b)) > math.cos(math.radians(FAR_DEGREES * 10)):
-                names = ("first", "second", "upright")
+            a, b = ways[one], ways[other]
+            alone = planes[lines.which == (one if a is None else other)]
+            along = a if a is not None else b
+            # of a line that is alone in its direction: whether it runs where the others of another direction meet
+            same = along is not None and (a is None) != (b is None) and len(alone) == 1 and abs(float(alone[0] @ along)) < 0.004
+            if same or (a is not None and b is not None and abs(float(a @ b)) > math.cos(math.radians(FAR_DEGREES))):
                 raise BadValue(f"Lines of the {names[one]} and the {names[other]} direction run the same way; one of them is of another kind.")
 
 

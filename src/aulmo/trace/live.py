@@ -21,7 +21,7 @@ from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.plate import Under, mixed, shown_with
-from aulmo.trace.tracer import Draft, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, step_back
+from aulmo.trace.tracer import Draft, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
 from aulmo.trace.view import dither, show
 
 COARSEST = 8
@@ -235,7 +235,7 @@ class LivePicture:
         frame = tracer.frame()
         rgb, how = frame.rgb, "fast" if tracer.samples < 32 else "balanced"
         if clean:
-            rgb = denoise(rgb, frame.albedo, frame.normal, how)
+            rgb = nothing_where_nothing_is(denoise(rgb, frame.albedo, frame.normal, how), frame)
         view, white = request.shot.view if request.shot else "Product neutral", float(tracer.options[OPT_WHITE])
         under = None
         plate = None if frame.share is None else self._builder.plates.plate(request.document, request.camera, rgb.shape[1], rgb.shape[0])

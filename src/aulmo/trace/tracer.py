@@ -429,7 +429,7 @@ def _finish(
     share = frame.share
     if settings.denoise:
         albedo, normal = cleaned_guides(frame.albedo, frame.normal)
-        rgb = denoise(frame.rgb, albedo, normal, clean_guides=True)
+        rgb = nothing_where_nothing_is(denoise(frame.rgb, albedo, normal, clean_guides=True), frame)
         if options[a.OPT_BACKDROP] == a.BACKDROP_TRANSPARENT:
             clean = np.clip(denoise(np.repeat(alpha[..., None], 3, 2), albedo, normal, clean_guides=True)[..., 0], 0, 1)
             # what every sample agreed on stays exact
@@ -456,10 +456,20 @@ def _finish(
     )  # fmt: skip
 
 
+def nothing_where_nothing_is(clean: np.ndarray, frame: Frame) -> np.ndarray:
+    """Denoised light without what the network let run over into a photograph: nothing where no sample met anything."""
+    if frame.share is None:
+        return clean
+    return np.where(((frame.share >= 0.9999) & (frame.rgb == 0)).all(-1, keepdims=True), np.float32(0), clean)
+
+
 def cleaned_share(share: np.ndarray, albedo: np.ndarray, normal: np.ndarray, quality: str = "high", clean_guides: bool = True) -> np.ndarray:
-    """How much of a photograph shows, without the noise of the shadows on it; what every sample agreed on stays exact."""
+    """How much of a photograph shows, without the noise of the shadows on it; what all samples thereabouts agreed on stays exact."""
+    from scipy.ndimage import maximum_filter, minimum_filter
+
     clean = np.clip(denoise(share, albedo, normal, quality, clean_guides), 0, 1)
-    return np.where((share >= 0.9999) | (share <= 0.0), share, clean).astype(np.float32)
+    agreed = (minimum_filter(share.min(-1), 13) >= 0.9999) | (maximum_filter(share.max(-1), 13) <= 0.0)
+    return np.where(agreed[..., None], share, clean).astype(np.float32)
 
 
 def hidden_by_cutouts(

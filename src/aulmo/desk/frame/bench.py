@@ -2,14 +2,14 @@
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QSlider, QVBoxLayout, QWidget
 
 from aulmo.desk.frame.commands import FrameCommands
+from aulmo.desk.frame.compare import Compare, drawn_all
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import button, label, show_as_pictures
-from aulmo.document.properties import resolve
+from aulmo.desk.widgets.fields import Choice, button, label, show_as_pictures
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
 
@@ -17,14 +17,27 @@ from aulmo.document.records import Document
 class FrameBench(QWidget):
     """The contact sheet."""
 
-    def __init__(self, session: Session, commands: FrameCommands) -> None:
+    def __init__(self, session: Session, commands: FrameCommands, compare: Compare) -> None:
         super().__init__()
-        self.session = session
-        head = BenchHead("Shots")
+        self.session, self.compare = session, compare
+        self.head = head = BenchHead("Shots")
         self.words = label("")
         head.addWidget(self.words)
         head.addStretch(1)
-        head.addWidget(button("New shot from this view", commands.new_shot, "link"))
+        self.beside = Choice()
+        self.beside.setAccessibleName("Compare with")
+        self.beside.setFixedWidth(124)
+        self.beside.chosen.connect(self._compare)
+        head.addWidget(self.beside)
+        self.share = QSlider(Qt.Orientation.Horizontal)
+        self.share.setAccessibleName("Where the other shot begins")
+        self.share.setRange(0, 100)
+        self.share.setValue(50)
+        self.share.setFixedWidth(90)
+        self.share.valueChanged.connect(self._split)
+        head.addWidget(self.share)
+        head.addWidget(button("Contact sheet…", commands.contact_sheet, "link", "All shots as PDF or PNG, with names and settings"))
+        head.addWidget(button("New shot", commands.new_shot, "link", "From this view"))
         head.addWidget(button("Duplicate", commands.duplicate, "link"))
         head.addWidget(button("Delete", commands.delete, "link"))
         self.sheet = QListWidget()
@@ -73,30 +86,25 @@ class FrameBench(QWidget):
             self.sheet.addItem(item)
             item.setSelected(self.session.shot is not None and shot.id == self.session.shot.id)
         document = self.session.document
+        others = [(f"Beside {s.name}", s.id) for s in document.shots if self.session.shot is None or s.id != self.session.shot.id]
+        self.beside.fill([("Compare with…", ""), *others], self.compare.other if any(i == self.compare.other for _, i in others) else "")
+        self.beside.setVisible(bool(others))
+        self.share.setVisible(bool(self.beside.currentData()))
         self.words.setText(f"{counted(len(document.shots), 'shot')}, {counted(len(document.cameras), 'camera')}")
+
+    def _compare(self, shot_id: str) -> None:
+        self.compare.show(shot_id)
+        self.share.setVisible(bool(shot_id))
+
+    def _split(self, percent: int) -> None:
+        self.compare.share = percent / 100
+        self.compare.picture.update()
 
     def _draw(self) -> None:
         document, assets = self.session.document, self.session.assets
 
         def work(task):
-            from aulmo.trace import draft, tracer
-            from aulmo.trace.camera_rows import camera_row
-            from aulmo.trace.compile.arrays import OPT_ENV_SCALE
-            from aulmo.trace.options import options_row
-            from aulmo.trace.scene import SceneBuilder
-
-            builder, found = SceneBuilder(assets), {}
-            for shot in document.shots:
-                resolved = resolve(document, {"shot": shot.id})
-                f = min(150 / shot.width, 100 / shot.height)
-                w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
-                camera = resolved.cameras[shot.camera]
-                scene = builder.build(resolved, tables=False, camera=camera)
-                options = options_row(scene, resolved, camera, resolved.render)
-                maps = draft.maps_of(scene.arrays, options[OPT_ENV_SCALE])
-                large = tracer.draw_draft(scene, camera_row(camera, 3 * w, 3 * h), options, maps, 3 * w, 3 * h).picture
-                found[shot.id] = large.reshape(h, 3, w, 3, 4).mean((1, 3)).astype("uint8")
-            return found
+            return drawn_all(document, assets, [s.id for s in document.shots], (150, 100))
 
         def done(found) -> None:
             for shot_id, pixels in found.items():

@@ -1,28 +1,35 @@
 """Frame: the shot's camera: lens, place, exposure, what is sharp; and the frame itself."""
 
 import math
+from typing import Callable
 
 import numpy as np
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import Choice, SliderRow, button, label, row
+from aulmo.desk.widgets.fields import Choice, NumberField, SliderRow, button, label, row
 from aulmo.document.properties import about
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
 from aulmo.frame.exposure import ev100
-from aulmo.frame.sharpness import distance_of, sharp_range
+from aulmo.frame.matching import reframed
+from aulmo.frame.sharpness import distance_of, field_of_view, focal_of, sharp_range
 
 RATIOS = {"4:3": (4, 3), "3:2": (3, 2), "16:9": (16, 9), "1:1": (1, 1), "4:5": (4, 5), "9:16": (9, 16), "2:1": (2, 1)}
+SIZES = {
+    "Full HD 1920 × 1080": (1920, 1080), "Ultra HD 3840 × 2160": (3840, 2160), "Square 2048": (2048, 2048), "Portrait 1080 × 1350": (1080, 1350),
+    "Upright 1080 × 1920": (1080, 1920), "A4 at 300 dpi": (3508, 2480), "A4 upright at 300 dpi": (2480, 3508), "Catalogue 1600 × 1200": (1600, 1200),
+}  # fmt: skip
+EXPOSURE = ("exposure_stops", "f_stop", "shutter", "iso", "kelvin", "tint")
 SENSORS = [("Full frame 36 mm", 36.0), ("APS-C 23.6 mm", 23.6), ("Medium 43.8 mm", 43.8), ("Medium 53.4 mm", 53.4), ("One inch 13.2 mm", 13.2)]
 
 
 class FramePage(Page):
     """One camera and its shot."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, run: Callable[[str], object]) -> None:
         super().__init__(session)
         self.name = self.add(None, "cameras/{camera}/name", "Camera")
         self.name.field.setAccessibleName("Camera name")
@@ -37,11 +44,31 @@ class FramePage(Page):
         self.projection.setAccessibleName("Projection")
         self.projection.chosen.connect(self._projection)
         lens.add(row("Projection", self.projection))
+        self.angle = NumberField("°", 0.01, 170.0, 1)
+        self.angle.setAccessibleName("Field of view")
+        self.angle.trouble.connect(session.trouble)
+        self.angle.edited.connect(lambda degrees: self._camera(focal_length_mm=focal_of(session.camera, degrees)))
+        self.angle_row = row("Field of view", self.angle, tip="From side to side")
+        lens.add(self.angle_row)
         self.span, self.shift = self.add(lens, "cameras/{camera}/span_mm"), self.add(lens, "cameras/{camera}/shift_y")
+        self.shift_x = self.add(lens, "cameras/{camera}/shift_x")
+        self.bend = self.add(lens, "cameras/{camera}/bend", kind=BoundNumber)
         place = self.section("Place", "frame/place")
         self.distance = self._slider(place, "Distance", 50, 3000, 2, self._distance, hard_low=0.1, hard_high=1e7)
         self.stands_at = self._slider(place, "Height", 0, 1500, 1, self._height, hard_low=-1e7, hard_high=1e7)
         self.roll = self.add(place, "cameras/{camera}/roll")
+        self.near = self.add(place, "cameras/{camera}/near_mm")
+        self.keeps = self.add(place, "cameras/{camera}/keeps_target")
+        aims = QWidget()
+        line = QHBoxLayout(aims)
+        line.setContentsMargins(9, 2, 0, 2)
+        self.look = button("Look at…", lambda: session.set_tool("look at"), "link", "Click what the camera looks at, and keeps looking at")
+        self.level = button("Level", lambda: run("level"), "link", "Uprights are upright: what was tilted is shifted")
+        self.between = button("Hide between", lambda: run("hide_between"), "link", "It is not seen, and yet lights and shades")
+        for made in (self.look, self.level, self.between):
+            line.addWidget(made)
+        line.addStretch(1)
+        place.add(aims)
         self.free = QWidget()
         line = QHBoxLayout(self.free)
         line.setContentsMargins(9, 2, 0, 2)
@@ -58,6 +85,12 @@ class FramePage(Page):
         self.iso = self.add(light, "cameras/{camera}/iso", kind=BoundNumber)
         self.ev = label("")
         light.add(row("EV", self.ev))
+        self.white, self.tint = self.add(light, "cameras/{camera}/kelvin"), self.add(light, "cameras/{camera}/tint", kind=BoundNumber)
+        self.own = QCheckBox("Only in this shot")
+        self.own.setToolTip("Exposure and white differ in this shot from others through the same camera")
+        self.own.clicked.connect(self._own)
+        light.add(row("", self.own))
+        light.add(row("", button("Click something grey", lambda: session.set_tool("white"), "link", "It is shown neutral then")))
         sharp = self.section("Sharpness", "frame/sharpness")
         self.depth_of_field = self.add(sharp, "cameras/{camera}/depth_of_field")
         self.focus = number_field(session, "cameras/x/focus", "Focus distance")
@@ -67,6 +100,7 @@ class FramePage(Page):
         sharp.add(row("", self.pick))
         self.blades = self.add(sharp, "cameras/{camera}/blades")
         self.blade_turn = self.add(sharp, "cameras/{camera}/blade_turn", kind=BoundNumber)
+        self.cats_eye = self.add(sharp, "cameras/{camera}/cats_eye")
         self.range = label("", wrap=True)
         sharp.add(row("Sharp", self.range))
         moving = self.section("Motion blur", "frame/blur")
@@ -86,10 +120,15 @@ class FramePage(Page):
         self.ratio.chosen.connect(self._ratio)
         frame.add(row("Ratio", self.ratio))
         self.width_, self.height_ = number_field(session, "shots/x/width", "Width"), number_field(session, "shots/x/height", "Height in pixels")
-        self.width_.edited.connect(lambda v: self._shot("Frame size", width=int(v)))
-        self.height_.edited.connect(lambda v: self._shot("Frame size", height=int(v)))
+        self.width_.edited.connect(lambda v: self._size("Frame size", width=int(v)))
+        self.height_.edited.connect(lambda v: self._size("Frame size", height=int(v)))
         frame.add(row("Pixels", self.width_, self.height_))
+        self.sizes = Choice()
+        self.sizes.setAccessibleName("Frame size")
+        self.sizes.chosen.connect(lambda size: size and self._size("Frame size", *size))
+        frame.add(row("Size", self.sizes))
         self.view = self.add(frame, "shots/{shot}/view")
+        self.guides, self.safe = self.add(frame, "shots/{shot}/guides"), self.add(frame, "shots/{shot}/safe")
         self.body.addStretch(1)
 
     def _slider(self, section, title: str, low: float, high: float, curve: float, run, **more) -> SliderRow:
@@ -109,6 +148,9 @@ class FramePage(Page):
         self.projection.fill([(text, key) for key, text in about("cameras/x/projection").choices.items()], camera.projection)
         self.span.set_visible(camera.projection == "parallel")
         self.focal.set_visible(camera.projection == "perspective")
+        self.angle_row.setVisible(camera.projection == "perspective")
+        self.angle.set_value(field_of_view(camera))
+        self.bend.set_visible(camera.projection == "perspective" and camera.bend != 0)
         sensors = SENSORS if any(mm == camera.sensor_mm for _, mm in SENSORS) else [*SENSORS, (show(camera.sensor_mm, "mm"), camera.sensor_mm)]
         self.sensor.fill(sensors, camera.sensor_mm)
         self.distance.set_value(distance_of(camera))
@@ -125,10 +167,14 @@ class FramePage(Page):
             else f"{show(near, '', 0)} to {'the horizon' if far == math.inf else show(far, 'mm', 0)}"
             + ("" if far == math.inf else f" ({show(far - near, 'mm', 1)})")
         )
+        self.own.setChecked(session.overridden(f"cameras/{camera.id}/exposure_stops"))
         self.shot_camera.fill([(c.name, c.id) for c in session.document.cameras.values()], camera.id)
         if shot:
             self.width_.set_value(shot.width)
             self.height_.set_value(shot.height)
+            sizes = [(name, size) for name, size in SIZES.items()]
+            own = (shot.width, shot.height)
+            self.sizes.fill(sizes if own in SIZES.values() else [*sizes, (f"{own[0]} × {own[1]}", own)], own)
             known = next((n for n, (a, b) in RATIOS.items() if abs(shot.width / shot.height - a / b) < 0.003), None)
             self.ratio.fill([(n, n) for n in RATIOS] + ([] if known else [("Own", None)]), known)
 
@@ -141,6 +187,17 @@ class FramePage(Page):
         shot = self.session.shot
         if shot:
             self.session.put({f"shots/{shot.id}/{key}": value for key, value in changes.items()}, told=told)
+
+    def _own(self, on: bool) -> None:
+        camera = self.session.camera
+        told = f"Exposure of {self.session.shot.name if self.session.shot else ''} {'of its own' if on else 'as its camera has it'}"
+        self.session.own_here([f"cameras/{camera.id}/{key}" for key in EXPOSURE], on, told)
+
+    def _size(self, told: str, width: int | None = None, height: int | None = None) -> None:
+        shot = self.session.shot
+        if shot is not None:
+            w, h = width or shot.width, height or shot.height
+            self.session.apply(told, reframed(self.session.document, shot.id, w, h))
 
     def _projection(self, kind: str) -> None:
         """A parallel view begins as wide as the frame is at the target."""
@@ -188,7 +245,7 @@ class FramePage(Page):
         if name and shot:
             a, b = RATIOS[name]
             width = round(math.sqrt(shot.width * shot.height * a / b) / 8) * 8
-            self._shot(f"Ratio {name}", width=max(8, width), height=max(1, round(width * b / a)))
+            self._size(f"Ratio {name}", max(8, width), max(1, round(width * b / a)))
 
     def take_view(self) -> None:
         """Move the shot's camera to where the free view is."""

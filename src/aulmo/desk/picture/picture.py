@@ -89,6 +89,8 @@ class Picture(PictureView):
         own = self.session.camera
         plain = replace(camera, id=own.id, name=own.name)
         framing = self.session.stage in self.camera_stages
+        if framing and own.keeps_target and self.session.free_view is None:
+            plain = replace(plain, target=own.target)
         if framing and not own.locked and self.session.free_view is None and own.id:
             self.session.change_camera(f"Moved {own.name}", plain, key)
         else:
@@ -211,6 +213,8 @@ class Picture(PictureView):
         modifiers = event.modifiers()
         steps = delta / 120 * (0.25 if modifiers & Qt.KeyboardModifier.ShiftModifier else 1.0)
         view = self.session.view
+        if self._in_hand.wheel(at, steps):
+            return
         if modifiers & Qt.KeyboardModifier.AltModifier:
             camera = zoom_keeping_size(view, view.focal_length_mm * 1.06**steps)
             self.say_at(at, show(camera.focal_length_mm, "mm", 0))

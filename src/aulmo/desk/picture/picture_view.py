@@ -6,9 +6,10 @@ from typing import Collection, Protocol
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPen
+from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
+from aulmo.desk.picture.guides import paint_guides
 from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_between
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
@@ -18,6 +19,7 @@ from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
 from aulmo.frame.camera import project, ray_through
+from aulmo.prepare.arrange import bounds
 from aulmo.prepare.faces import faces_of_asset
 from aulmo.trace.live import LivePicture, Request, Shown
 from aulmo.trace.pick import Hit, pick
@@ -60,7 +62,6 @@ class PictureView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture")
         self.traced = True
-        self.grid = False
         self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
         self.final_stages: tuple[str, ...] = ()  # where what a final leaves out is left out here too
         self.overlays: list[Overlay] = []
@@ -163,6 +164,28 @@ class PictureView(QWidget):
         if self._around is None or self._around[0][0] is not key[0] or self._around[0][1] != key[1]:
             self._around = (key, look_around(document, self.session.assets, scene, np.array(self.session.camera.position, float)))
         return self._around[1]
+
+    def between(self, camera: Camera) -> list[str]:
+        """The parts of the project that stand between a camera and what it looks at; where that lies in a closed room, all of the room's walls."""
+        document, scene = self.session.shown, self.scene
+        if scene is None:
+            return []
+        start, end = np.array(camera.position, float), np.array(camera.target, float)
+        length = float(np.linalg.norm(end - start))
+        if length < 1e-6:
+            return []
+        room = look_around(document, self.session.assets, scene, end)
+        found = {self.stored(i) for i in room.walls} if walls_between(scene, room.walls, start, end) else set()
+        way, at = (end - start) / length, start
+        for _ in range(64):
+            hit = pick(scene, at, way)
+            if hit is None or hit.part is None or float((hit.point - start) @ way) >= 0.95 * length:
+                break
+            box = bounds(document, self.session.assets, [hit.part]) if hit.part in document.parts else None
+            if box is not None and not (np.all(end >= box[0]) and np.all(end <= box[1])):
+                found.add(self.stored(hit.part))
+            at = hit.point + way * max(1e-4 * length, 1e-6)
+        return sorted(i for i in found if i is not None)
 
     def _send(self) -> None:
         if self.width() < 8 or self.height() < 8:
@@ -277,12 +300,9 @@ class PictureView(QWidget):
             QRect(0, frame.top(), frame.left(), frame.height()), QRect(frame.right() + 1, frame.top(), self.width(), frame.height()),
         ):  # fmt: skip
             painter.fillRect(side, shade)
-        if framing and self.grid:
-            painter.setPen(QPen(QColor(255, 255, 255, 90), 1))
-            for k in (1, 2):
-                x, y = frame.left() + frame.width() * k // 3, frame.top() + frame.height() * k // 3
-                painter.drawLine(x, frame.top(), x, frame.bottom())
-                painter.drawLine(frame.left(), y, frame.right(), y)
+        shot = self.session.shot
+        if framing and shot is not None:
+            paint_guides(painter, QRectF(frame), shot.guides, shot.safe)
 
     def _paint_label(self, painter: QPainter, title: str, text: str) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -62,6 +62,8 @@ class PreparePage(Page):
         self.visible = self.add(self.states, "parts/{parts}/visible")
         self.locked = self.add(self.states, "parts/{parts}/locked")
         self.catches = self.add(self.states, "parts/{solids}/catches")
+        self.gives_back = self.add(self.states, "parts/{solids}/gives_back")
+        self.unseen = self.add(self.states, "parts/{parts}/unseen")
         self.notes = self.section("Choices made")
         self.note_text = label("", wrap=True)
         self.note_text.setContentsMargins(9, 0, 0, 0)
@@ -102,6 +104,8 @@ class PreparePage(Page):
             field.set_value(value)
         self.exact.setVisible(exact is None)
         self.for_shots.setVisible(exact is not None)
+        solids = edits.leaves(document, chosen)
+        self.gives_back.set_visible(any(document.parts[i].catches != "nothing" for i in solids))
 
     def _show_sources(self) -> None:
         sources = list(self.session.document.sources.values())[-MOST_FILES:]

@@ -21,6 +21,11 @@ RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
 JOBS = Path(platformdirs.user_data_dir("aulmo")) / "renders"
 DEMO = Path(__file__).parents[4] / "demo"
 
+# what a locked camera keeps: where it stands and what it frames, not how bright and sharp it is
+HELD = (
+    "position", "target", "roll", "focal_length_mm", "sensor_mm", "shift_x", "shift_y", "projection", "span_mm", "bend", "near_mm", "keeps_target",
+)  # fmt: skip
+
 
 class Session(QObject):
     """One open project. Every change goes through `apply`, so undo is complete.
@@ -259,7 +264,7 @@ class Session(QObject):
     def _locked(self, address: str) -> bool:
         kind, _, rest = address.partition("/")
         owner, _, field = rest.partition("/")
-        if kind == "cameras" and owner in self.document.cameras and field not in ("locked", "name") and self.document.cameras[owner].locked:
+        if kind == "cameras" and owner in self.document.cameras and field.split("/")[0] in HELD and self.document.cameras[owner].locked:
             self.hint.emit(f"{self.document.cameras[owner].name} is locked")
             return True
         if kind == "lamps" and owner in self.document.lamps and field not in ("locked", "name", "on", "solo") and self.document.lamps[owner].locked:
@@ -274,6 +279,16 @@ class Session(QObject):
             self.hint.emit(f"{self.document.parts[owner].name} is locked")
             return True
         return False
+
+    def own_here(self, addresses: list[str], on: bool, told: str) -> None:
+        """Let the shot have values of its own at some addresses, to begin with those it has, or the project's again."""
+        shot = self.shot
+        if shot is None:
+            return
+        kept = {a: v for a, v in shot.overrides.items() if a not in addresses}
+        if on:
+            kept |= {a: self.value(a) for a in addresses}
+        self.apply(told, edits.put_shot(self.document, replace(shot, overrides=kept)))
 
     def as_in_project(self, address: str) -> None:
         """Let the shot have the project's value again."""

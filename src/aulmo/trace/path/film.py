@@ -6,7 +6,7 @@ import numpy as np
 
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.jit import entry, kernel
 from aulmo.trace.lamp.dome import luminance
 
 FLOOR, TOP = 0.05, 4.0  # of white: between these noise is told against a pixel's brightness
@@ -66,6 +66,20 @@ def moments(film: np.ndarray) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     return n, mean, np.maximum(0.0, film[..., a.PLANE_SQUARE] / n - mean * mean) * n / np.maximum(1.0, n - 1)
 
 
+@kernel
+def caught_spread(film, row, column, white):
+    """Variance of one sample's caught shadow, as if each were all or nothing: by the light that lies behind, or a middling tone of a photograph."""
+    caught = film[row, column, a.PLANE_CAUGHT] / film[row, column, a.PLANE_COUNT]
+    u, v, c = a.PLANE_UNSHADOWED, a.PLANE_LIT, a.PLANE_CATCH
+    whole = luminance(film[row, column, u], film[row, column, u + 1], film[row, column, u + 2])
+    if caught <= 0.0 or whole <= 0.0:
+        return 0.0
+    kept = min(1.0, luminance(film[row, column, v], film[row, column, v + 1], film[row, column, v + 2]) / whole)
+    behind = luminance(film[row, column, c], film[row, column, c + 1], film[row, column, c + 2]) / film[row, column, a.PLANE_COUNT]
+    light = behind if behind > 0.0 else 0.3 * white * caught
+    return light * light * kept * (1.0 - kept)
+
+
 @entry
 def tile_noise(film, x0, y0, x1, y1, white):
     """Mean relative standard error of a tile's pixels, against their brightness with a floor at a twentieth of white."""
@@ -78,7 +92,7 @@ def tile_noise(film, x0, y0, x1, y1, white):
                 return 1e9
             mean = (0.2722287 * film[row, column, 0] + 0.6740818 * film[row, column, 1] + 0.0536895 * film[row, column, 2]) / n
             square = film[row, column, a.PLANE_SQUARE] / n
-            spread = max(0.0, square - mean * mean) / (n - 1.0)
+            spread = max(0.0, square - mean * mean) / (n - 1.0) + caught_spread(film, row, column, white) / (n - 1.0)
             total += math.sqrt(spread) / (min(mean, TOP * white) + FLOOR * white)
             count += 1
     return total / max(1, count)

@@ -54,7 +54,7 @@ def _opening(camera, u, v):
 @inlined
 def aperture(camera, x, y, u, v):
     """A place on the opening, in shares of its radius, seen from (x, y) of the picture, tangents from the axis: away from the middle the rim of the
-    lens cuts into it, so that what is not sharp becomes a cat's eye. Places beyond the rim are drawn anew by even shifts, so none is lost."""
+    lens cuts into it, so that what is not sharp becomes a cat's eye. Places beyond the rim are drawn anew, so none is lost."""
     sideways, up = camera[CAM_CATS_EYE] * x, camera[CAM_CATS_EYE] * y
     a, b = _opening(camera, u, v)
     if camera[CAM_CATS_EYE] == 0.0:
@@ -65,7 +65,7 @@ def aperture(camera, x, y, u, v):
     for _ in range(24):
         if (a - sideways) * (a - sideways) + (b - up) * (b - up) <= 1.0:
             return a, b
-        u, v = (u + 0.7548776662466927) % 1.0, (v + 0.5698402909980532) % 1.0  # the plastic number's shifts (Roberts 2018)
+        u, v = (u * 7919.1723 + v * 104729.317) % 1.0, (u * 15485.8631 + v * 3245.28437) % 1.0  # as good as fresh numbers
         a, b = _opening(camera, u, v)
     return 0.5 * sideways, 0.5 * up
 

@@ -42,6 +42,10 @@ class Tool:
         """The cursor moves with no button down. True when the tool says at the cursor what there is to say."""
         return False
 
+    def wheel(self, at: QPoint, steps: float) -> bool:
+        """The wheel turns, by so many notches. True when it was the tool's."""
+        return False
+
     def key(self, event: QKeyEvent) -> bool:
         """A key in the picture. True when it was the tool's."""
         return False

@@ -1,0 +1,104 @@
+"""Two shots beside one another: the other one's picture over the right part of this one's, up to a line that is dragged."""
+
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
+
+from aulmo.desk.shell import theme
+from aulmo.document.properties import resolve
+from aulmo.document.records import Document
+
+LONGEST = 1000  # pixels of the other picture
+
+
+def drawn(document: Document, assets: Any, shot_id: str, longest: int) -> np.ndarray:
+    """(h, w, 4) uint8 BGRA draft of a shot, smooth: drawn three times as large."""
+    return next(iter(drawn_all(document, assets, [shot_id], (longest, longest)).values()))
+
+
+def drawn_all(document: Document, assets: Any, shot_ids: list[str], within: tuple[int, int]) -> dict[str, np.ndarray]:
+    """The same of several shots, each within so many pixels."""
+    from aulmo.trace import draft, tracer
+    from aulmo.trace.camera_rows import camera_row
+    from aulmo.trace.compile.arrays import OPT_ENV_SCALE
+    from aulmo.trace.options import options_row
+    from aulmo.trace.scene import SceneBuilder
+
+    builder, found = SceneBuilder(assets), {}
+    for shot in (s for s in document.shots if s.id in shot_ids):
+        resolved = resolve(document, {"shot": shot.id})
+        f = min(within[0] / shot.width, within[1] / shot.height)
+        w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
+        camera = resolved.cameras[shot.camera]
+        scene = builder.build(resolved, tables=False, camera=camera)
+        options = options_row(scene, resolved, camera, resolved.render)
+        maps = draft.maps_of(scene.arrays, options[OPT_ENV_SCALE])
+        large = tracer.draw_draft(scene, camera_row(camera, 3 * w, 3 * h), options, maps, 3 * w, 3 * h).picture
+        found[shot.id] = large.reshape(h, 3, w, 3, 4).mean((1, 3)).astype("uint8")
+    return found
+
+
+class Compare:
+    """The other shot over this one. `other` is its id, or nothing."""
+
+    def __init__(self, picture: Any) -> None:
+        self.picture, self.session = picture, picture.session
+        self.other, self.share = "", 0.5
+        self._image: QImage | None = None
+        self.session.opened.connect(lambda: self.show(""))
+
+    def show(self, shot_id: str) -> None:
+        """Lay a shot beside the present one, or none."""
+        self.other, self._image = shot_id, None
+        self.picture.update()
+        if not shot_id:
+            return
+        document, assets = self.session.document, self.session.assets
+
+        def done(found: np.ndarray) -> None:
+            h, w = found.shape[:2]
+            self._image = QImage(found.data, w, h, 4 * w, QImage.Format.Format_RGB32).copy()
+            self.picture.update()
+
+        self.session.start_task("Drawing the other shot", lambda task: drawn(document, assets, shot_id, LONGEST), done)
+
+    def shown(self) -> bool:
+        """Whether it is drawn now."""
+        there = any(s.id == self.other for s in self.session.document.shots)
+        return there and self.session.stage == "Frame" and self.session.shot is not None and self.session.shot.id != self.other
+
+    def at(self, x: float, y: float) -> str:
+        """It is not taken hold of by a click."""
+        return ""
+
+    def words(self, address: str) -> tuple[str, str]:
+        """Nothing to say."""
+        return "", ""
+
+    def draw(self, painter: QPainter) -> None:
+        """The other picture, right of the line, in its own shape."""
+        if self._image is None:
+            return
+        frame = QRectF(self.picture.frame_rect())
+        f = min(frame.width() / self._image.width(), frame.height() / self._image.height())
+        size = (self._image.width() * f, self._image.height() * f)
+        place = QRectF(frame.center().x() - size[0] / 2, frame.center().y() - size[1] / 2, *size)
+        cut = frame.left() + self.share * frame.width()
+        painter.save()
+        painter.setClipRect(QRectF(cut, frame.top(), frame.right() - cut, frame.height()))
+        painter.fillRect(frame, QColor(theme.current().surround))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(place, self._image)
+        painter.restore()
+        painter.setPen(QPen(QColor(0, 0, 0, 140), 3))
+        painter.drawLine(QPointF(cut, frame.top()), QPointF(cut, frame.bottom()))
+        painter.setPen(QPen(QColor("#f4f4f4"), 1))
+        painter.drawLine(QPointF(cut, frame.top()), QPointF(cut, frame.bottom()))
+        shots = {s.id: s.name for s in self.session.document.shots}
+        painter.setPen(QColor("#f4f4f4"))
+        for words, right in ((self.session.shot.name if self.session.shot else "", True), (shots.get(self.other, ""), False)):
+            flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
+            box = QRectF(cut - 208 if right else cut + 8, frame.bottom() - 26, 200, 20)
+            painter.drawText(box, flag, words)
