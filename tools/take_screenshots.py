@@ -89,6 +89,33 @@ def aim_at_tank(window: Window) -> None:
     QTest.mouseClick(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
 
 
+def show_frame(window: Window, wanted: list[str]) -> None:
+    """The lantern in its photographs: the shots, and the lines of one."""
+    session = window.session
+    session.load(DEMO / "wick-photographed.aulmo")
+    session.set_stage("Frame")
+    if not wanted or "frame" in wanted:
+        window.bench.show_face("Shots")
+        session.set_shot("jetty-evening")
+        wait(1.5)
+        until(lambda: samples(window, 32), 120)
+        wait(1.0)
+        take(window, "frame")
+    if not wanted or "photograph" in wanted:
+        session.set_shot("hut-table")
+        window.bench.show_face("Photograph")
+        photo = window.bench.faces["Frame"].photo
+        until(lambda: photo.codes() is not None, 60)
+        photo.choose(next(x.id for x in photo.photo.lines if x.name == "Table, near edge"))
+        session.set_tool("sight line")
+        wait(0.5)
+        until(lambda: samples(window, 32), 120)
+        wait(1.0)
+        take(window, "photograph")
+        session.set_tool("")
+        window.bench.show_face("Shots")
+
+
 def show_faces(window: Window) -> None:
     """The connector with a face set of its housing chosen."""
     session = window.session
@@ -223,7 +250,6 @@ def main() -> None:
         "light": ("Light", [], ""),
         "light-check": ("Light", [], ""),
         "lamps": ("Light", [], ""),
-        "frame": ("Frame", [], ""),
         "render": ("Render", [], ""),
     }
     for name, (stage, chosen, tool) in plan.items():
@@ -232,7 +258,6 @@ def main() -> None:
         window.session.set_stage(stage)
         window.session.select([parts[c] for c in chosen])
         window.session.set_tool(tool)
-        window.picture.grid = stage == "Frame"
         if name == "prepare":
             window.picture.frame_selection()
             window.session.set_view(window.session.view)
@@ -281,6 +306,8 @@ def main() -> None:
         if name == "lamps":
             while window.session.document.lamps:
                 window.session.undo()
+    if not wanted or {"frame", "photograph"} & set(wanted):
+        show_frame(window, wanted)
     if not wanted or "faces" in wanted:
         show_faces(window)
     if not wanted or "copies" in wanted:

@@ -15,7 +15,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk, bench_light, bench_nodes
+from aulmo.command import bench_decals, bench_desk, bench_light, bench_lines, bench_nodes
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -339,6 +339,8 @@ def run() -> list[dict]:
     edits_, speed = paced(lambda: first_pixels(*lantern))
     for name, seconds in edits_.items():
         waited(f"Edit to first new pixels, {name}", seconds, speed, "median of 5", 0.1)
+    solved, speed = paced(bench_lines.solve_seconds)
+    waited("Camera found by twelve sight lines", solved, speed, "a pixel of noise on every end", 0.02)
     dragged, speed = paced(lambda: bench_decals.decal_drag(*lantern))
     waited("Decal dragged on a part, to the draft", dragged, speed, "704x560, placing and building included", 0.1)
     dearer = bench_decals.decal_cost(*lantern, picture_cost)

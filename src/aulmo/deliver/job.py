@@ -20,7 +20,8 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import save, write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.errors import BadValue, CannotWrite
-from aulmo.trace.view import show
+from aulmo.trace.compile.arrays import OPT_WHITE
+from aulmo.trace.plate import Under, mixed, shown_with
 
 
 class PartialWriter:
@@ -38,8 +39,10 @@ class PartialWriter:
         self._write("state.json", json.dumps(state).encode())
         if time.monotonic() - self._pictured > 1.5:
             self._pictured = time.monotonic()
-            frame = tracer.frame()
-            self._write("partial.png", small_png(show(frame.rgb, float(tracer.options[14]), view), 640))
+            frame, white = tracer.frame(), float(tracer.options[OPT_WHITE])
+            under = Under(tracer.plate, frame.share) if tracer.plate is not None and frame.share is not None else None
+            light = frame.rgb if under is None else mixed(frame.rgb, under, white)
+            self._write("partial.png", small_png(shown_with(light, under, white, view), 640))
         return not (self.folder / "cancel").exists()
 
     def take_turn(self) -> IO | None:

@@ -377,7 +377,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "f_stop": _number("F-stop", 1, 22, "", 1, 0.1, 1024, change="stops"),
         "shutter": _number("Shutter", 1e-4, 1, "s", 4, 1e-9, 1e6, change="stops"),
         "iso": _number("ISO", 25, 6400, "", 0, 1e-3, 1e9, change="stops"),
-        "exposure_stops": _number("Exposure", -6, 6, "stops", 2, -60, 60),
+        "exposure_stops": _number("Exposure", -6, 6, "stops", 1, -60, 60),
         "focus": _number("Focus", 0, 2000, "mm", 1, 0, 1e9),
         "depth_of_field": _yes("Depth of field"),
         "blades": _whole("Blades", 0, 12, 0, 100, "0 is a round opening"),

@@ -13,6 +13,7 @@ from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.denoise import denoise
 from aulmo.trace.options import options_row
+from aulmo.trace.plate import Under, mixed
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Tracer
 from aulmo.trace.view import show
@@ -39,7 +40,8 @@ def check_shot(document: Document, assets: AssetStore, shot: Shot, samples: int 
     camera = seen.cameras[shot.camera]
     share = min(1.0, SIDE / max(shot.width, shot.height))
     width, height = max(16, round(shot.width * share)), max(16, round(shot.height * share))
-    scene = (builder or SceneBuilder(assets)).build(still(seen), camera=camera)
+    builder = builder or SceneBuilder(assets)
+    scene = builder.build(still(seen), camera=camera)
     settings = replace(seen.render, transparent=False)
     options = options_row(scene, seen, camera, settings)
     options[a.OPT_PASSES] = 1.0
@@ -48,6 +50,9 @@ def check_shot(document: Document, assets: AssetStore, shot: Shot, samples: int 
     frame = tracer.frame()
     light = denoise(frame.rgb, frame.albedo, frame.normal, "balanced")
     white = white_nits(camera)
+    plate = builder.plates.plate(seen, camera, width, height) if frame.share is not None else None
+    if plate is not None and frame.share is not None:  # what it stands before counts for its rim
+        light = mixed(light, Under(plate, frame.share), white)
     counts = tracer.mattes[:, :, 0, :, 1]
     most = np.take_along_axis(tracer.mattes[:, :, 0, :, 0], counts.argmax(2)[..., None], 2)[..., 0]
     parts = np.where(counts.max(2) >= 0.5 * samples, most, -9).astype(int)

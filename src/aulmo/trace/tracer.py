@@ -27,7 +27,7 @@ from aulmo.trace import plan
 from aulmo.trace.denoise import cleaned_guides, denoise
 from aulmo.trace.shape.embree import coherent_arguments
 from aulmo.trace.path.film import develop, new_film, photo_share, shadow_alpha, tile_noise
-from aulmo.trace.plate import Under, cut_out, mixed
+from aulmo.trace.plate import Plate, Under, cut_out, mixed
 from aulmo.trace.path.tile import trace_tile
 from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.passes import Passes, collect, motion_vectors
@@ -94,6 +94,7 @@ class Tracer:
         self.done = np.zeros((rows, columns), np.int32)
         self.goal = np.full((rows, columns), np.iinfo(np.int32).max, np.int32)
         self.share = np.ones((rows, columns))  # of samples, where `run_to` puts more than the mean
+        self.plate: Plate | None = None  # the photograph that is laid under the picture
 
     def cancel(self) -> None:
         """Make the running pass end within a few pixels."""
@@ -345,6 +346,7 @@ def render(
     scene, camera, options = _prepare(moments, assets, shot, settings, builder)
     rows = camera_rows(cameras_of(moments, camera), *size)
     tracer = Tracer(scene, rows, options, *size)
+    tracer.plate = builder.plates.plate(moments.first, camera, *size, final=True) if options[a.OPT_BACKDROP] == a.BACKDROP_PHOTOGRAPH else None
     about = digest_of(document, shot, size, settings, time_) if kept is not None else ""
     started = time.perf_counter()
     state = {"told": 0.0, "kept": 0.0}
@@ -355,6 +357,7 @@ def render(
     elif settings.stop == "noise":
         pilot = Tracer(scene, rows, options.copy(), *size)
         pilot.options[a.OPT_SEED] += 7919
+        pilot.plate = tracer.plate
 
     def share_done(now: float) -> float:
         if settings.stop == "time":
@@ -401,7 +404,7 @@ def render(
                 _write_state(kept, snapshot)
         if late(now):
             break
-    return _finish(moments, shot, settings, tracer, camera, started, builder)
+    return _finish(moments, shot, settings, tracer, camera, started)
 
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
@@ -412,9 +415,7 @@ def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: R
     return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
 
 
-def _finish(
-    moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float, builder: SceneBuilder
-) -> Picture:  # fmt: skip
+def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:
     """Denoise and gather the passes."""
     options = tracer.options
     frame = tracer.frame()
@@ -440,7 +441,7 @@ def _finish(
             for name in [n for n in passes.planes if n.startswith("group.")]:
                 passes.planes[name + ".denoised"] = denoise(passes.planes[name], albedo, normal, clean_guides=True)
     raw, under, white = frame.rgb, None, white_nits(camera)
-    plate = builder.plates.plate(moments.first, camera, tracer.width, tracer.height, final=True) if share is not None else None
+    plate = tracer.plate
     if plate is not None and share is not None and frame.share is not None:
         rgb, share = hidden_by_cutouts(moments.first, shot, camera, rgb, share)
         raw, noisy = hidden_by_cutouts(moments.first, shot, camera, raw, frame.share)

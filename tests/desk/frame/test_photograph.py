@@ -123,7 +123,8 @@ def test_the_product_stands_where_it_is_clicked_the_stick_tells_the_sun_and_the_
     type_into(page.known, "400")
     page.stand.click()
     QTest.mouseClick(window.picture, LEFT, NONE, at(window, 0, 0, 0))
-    seen = project(window.session.camera, np.zeros((1, 3)), window.session.shot.width, window.session.shot.height)[0, :2]
+    camera, shot = window.session.camera, window.session.shot
+    seen = project(camera, np.zeros((1, 3)), shot.width, shot.height)[0, :2]
     assert seen == pytest.approx(pixels((0, 0, 0))[0] * window.session.shot.width / SIZE[0], abs=2.0)
     # the stick: foot, top, tip
     way = toward(*SUN)

@@ -174,15 +174,19 @@ class PictureView(QWidget):
         length = float(np.linalg.norm(end - start))
         if length < 1e-6:
             return []
-        room = look_around(document, self.session.assets, scene, end)
-        found = {self.stored(i) for i in room.walls} if walls_between(scene, room.walls, start, end) else set()
+        def holds_it(part: str) -> bool:
+            """Whether it is the thing itself that is looked at."""
+            box = bounds(document, self.session.assets, [part]) if part in document.parts else None
+            return box is None or bool(np.all(end >= box[0]) and np.all(end <= box[1]))
+
+        walls = frozenset(i for i in look_around(document, self.session.assets, scene, end).walls if not holds_it(i))
+        found = {self.stored(i) for i in walls} if walls_between(scene, walls, start, end) else set()
         way, at = (end - start) / length, start
         for _ in range(64):
             hit = pick(scene, at, way)
             if hit is None or hit.part is None or float((hit.point - start) @ way) >= 0.95 * length:
                 break
-            box = bounds(document, self.session.assets, [hit.part]) if hit.part in document.parts else None
-            if box is not None and not (np.all(end >= box[0]) and np.all(end <= box[1])):
+            if not holds_it(hit.part):
                 found.add(self.stored(hit.part))
             at = hit.point + way * max(1e-4 * length, 1e-6)
         return sorted(i for i in found if i is not None)

@@ -16,10 +16,12 @@ DEMOS = (
     ("wick", "Wick lantern", "The hero, on a cove"),
     ("wick-night", "Wick at night", "Rim light and a flame"),
     ("wick-tent", "Wick in white", "All bright, two flags"),
+    ("wick-photographed", "Wick on site", "Three photographs"),
     ("connector", "Odrel Link", "CAD of sixty solids"),
     ("wick-workshop", "Wick in the workshop", "Nodes on every surface"),
     ("barrow", "Odrel Barrow", "A set, copies by a rule"),
 )
+IN_A_ROW = 4
 
 
 class DropField(QWidget):
@@ -106,7 +108,8 @@ class StartPage(QWidget):
         demos = [(DEMO / f"{f}.aulmo", title, text) for f, title, text in DEMOS if (DEMO / f"{f}.aulmo").exists()]
         if demos:
             self.inner.addWidget(label("Lit demo sets", "heading"))
-            self.inner.addLayout(self._cards(demos))
+            for start in range(0, len(demos), IN_A_ROW):
+                self.inner.addLayout(self._cards(demos[start : start + IN_A_ROW]))
         self.inner.addStretch(2)
 
     def _cards(self, projects: list) -> QHBoxLayout:
