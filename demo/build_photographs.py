@@ -336,9 +336,11 @@ def place(document: Document, assets: AssetStore, name: str) -> Document:
     document = edits.put_shot(edits.put_camera(document, camera), shot)
     photo = photograph.read(OUT / f"{name}.jpg", assets)
     document = matching.taken_in(document, shot.id, photo)
-    for line_name, direction, one, other in about["lines"]:
+    hand = np.random.default_rng(5)  # lines are drawn by hand: ends are a third of a pixel off
+    for line_name, direction, *ends in about["lines"]:
         photo = matching.photograph_of(document, shot.id)[1]
-        line = replace(matching.new_line(photo, direction, (tuple(one), tuple(other))), name=line_name)
+        drawn = tuple(tuple(float(v) for v in np.array(end) + hand.normal(0, 0.35, 2)) for end in ends)
+        line = replace(matching.new_line(photo, direction, drawn), name=line_name)
         document = matching.put_line(document, shot.id, line)
     shot, photo = matching.photograph_of(document, shot.id)
     f = photo.width / SIZE[0]

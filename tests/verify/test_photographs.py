@@ -95,6 +95,7 @@ def test_the_lantern_in_the_photograph_lands_where_it_would_truly_stand(name):
 
 
 def test_a_pixel_of_noise_on_every_end_of_the_demo_lines():
+    """Eight or nine lines each, some a few per cent of the frame long: such few tell less than the dozen of `tests/frame`."""
     lens, turned, residual = [], [], []
     for name in NAMES:
         about = told(name)
@@ -105,4 +106,4 @@ def test_a_pixel_of_noise_on_every_end_of_the_demo_lines():
             turned.append(other)
             residual.append(found.mean_px)
     print(f"median: lens {np.median(lens):.2f} %, axes {np.median(turned):.2f} degrees, residual {np.median(residual):.2f} px")
-    assert np.median(lens) < 2.0 and np.median(turned) < 0.5
+    assert np.median(lens) < 5.0 and np.median(turned) < 2.0

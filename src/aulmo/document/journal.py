@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Callable
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import decode, encode, used_assets, write_atomically
+from aulmo.document.project_file import decode, encode, held_assets, write_atomically
 from aulmo.document.records import Document
 from aulmo.errors import AulmoError, BadFile, CannotWrite
 
@@ -27,7 +27,7 @@ class Journal:
             self.folder.mkdir(parents=True, exist_ok=True)
         except OSError as error:
             raise CannotWrite(f"The recovery copy could not be written: {error.strerror or error}.") from error
-        for name in used_assets(document):
+        for name in held_assets(document, assets):
             if name not in self._kept:
                 blob = assets.get(name)
                 write_atomically(self.folder / name, lambda file, blob=blob: file.write(blob))
@@ -71,7 +71,7 @@ def recover(folder: Path) -> tuple[Document, AssetStore, Path | None]:
     document = decode(blob, "The recovery copy")
     assets = AssetStore()
     assets.read_later([p.name for p in folder.iterdir()], folder)
-    for name in used_assets(document):
+    for name in held_assets(document, assets):
         assets.get(name)
     note = folder / "project-path"
     return document, assets, Path(note.read_text()) if note.exists() else None

@@ -32,6 +32,17 @@ def used_assets(document: Document) -> list[str]:
     return sorted(references(document, "assets"))
 
 
+def optional_assets(document: Document) -> set[str]:
+    """Names of the blobs that a project can be opened without: photographs behind shots."""
+    return {shot.photograph.image for shot in document.shots if shot.photograph is not None}
+
+
+def held_assets(document: Document, assets: AssetStore) -> list[str]:
+    """Names of the blobs to be stored: all that are referred to but photographs that were missing already."""
+    gone = {name for name in optional_assets(document) if not assets.has(name)}
+    return [name for name in used_assets(document) if name not in gone]
+
+
 def encode(document: Document) -> bytes:
     """The document as JSON."""
     text = msgspec.json.encode(document)
@@ -126,7 +137,7 @@ def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | 
     What the old file holds and the new one will not, is read first: undo may bring it back. Without `squeeze` it is written as it is: ten times
     as soon and three times as large, for what is read once and thrown away.
     """
-    names = used_assets(document)
+    names = held_assets(document, assets)
     blobs = {name: assets.get(name) for name in names}
     assets.hold(Path(path), names)
 
@@ -171,7 +182,7 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     except Exception as error:
         raise BadFile(f"{path.name} is not an Aulmo project file, or it is damaged.") from error
     document = decode(blob, path.name)
-    missing = set(used_assets(document)) - set(inside)
+    missing = set(used_assets(document)) - set(inside) - optional_assets(document)
     if missing:
         raise BadFile(f"{path.name} is damaged: {len(missing)} of the files it should hold are not in it.")
     assets = AssetStore()

@@ -53,14 +53,20 @@ def read(path: Path, assets: AssetStore) -> Photograph:
     return Photograph(image, path.name, taken.width, taken.height, focal_mm=taken.focal_mm, sensor_mm=taken.sensor_mm)
 
 
-def _taken(path: Path, name: str) -> Taken:
+def _opened(path: Path, name: str) -> Any:
+    """An open picture file. Raises BadFile."""
     import OpenImageIO as oiio
 
     source = oiio.ImageInput.open(str(path))
     if source is None:
-        with contextlib.suppress(UnicodeDecodeError):
+        with contextlib.suppress(UnicodeDecodeError):  # the library's own message may quote the damaged bytes
             oiio.geterror()
         raise BadFile(f"{name} cannot be read as a photograph; it is damaged, or not the kind its name says.")
+    return source
+
+
+def _taken(path: Path, name: str) -> Taken:
+    source = _opened(path, name)
     try:
         spec = source.spec()
         if not (2 <= spec.width <= 65536 and 2 <= spec.height <= 65536 and 1 <= spec.nchannels <= 64):
@@ -117,13 +123,7 @@ def _codes(blob: bytes, suffix: str, widest: int, name: str) -> np.ndarray:
 
 
 def _read_codes(path: Path, widest: int, name: str) -> np.ndarray:
-    import OpenImageIO as oiio
-
-    source = oiio.ImageInput.open(str(path))
-    if source is None:
-        with contextlib.suppress(UnicodeDecodeError):
-            oiio.geterror()
-        raise BadFile(f"{name} cannot be read as a photograph; it is damaged, or not the kind its name says.")
+    source = _opened(path, name)
     try:
         spec = source.spec()
         factor = -(-max(spec.width, spec.height) // widest)
@@ -134,8 +134,6 @@ def _read_codes(path: Path, widest: int, name: str) -> np.ndarray:
     finally:
         source.close()
     if values is None:
-        with contextlib.suppress(UnicodeDecodeError):
-            oiio.geterror()
         raise BadFile(f"{name} is cut short or damaged.")
     values = np.nan_to_num(values[..., :3] if values.shape[2] >= 3 else np.repeat(values[..., :1], 3, 2), nan=0.0, posinf=1e4, neginf=0.0)
     if kind in ("half", "float", "double"):
@@ -218,6 +216,18 @@ def photographed(document: Document) -> Shot | None:
     if document.backdrop.kind != "photograph":
         return None
     return next((s for s in document.shots if s.id == document.backdrop.shot and s.photograph is not None), None)
+
+
+def without_what_is_missing(document: Document, assets: AssetStore) -> tuple[Document, str]:
+    """A resolved document, and what is wrong with its photograph: one that cannot be read leaves a plain grey, and a sentence."""
+    shot = photographed(document)
+    if shot is None or shot.photograph is None:
+        return document, ""
+    try:
+        codes(assets, shot.photograph, 2048)
+    except BadFile as error:
+        return replace(document, backdrop=replace(document.backdrop, kind="colour")), str(error)
+    return document, ""
 
 
 def sees_photograph(document: Document, camera: Camera) -> bool:

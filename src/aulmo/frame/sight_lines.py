@@ -352,10 +352,10 @@ def _square_on(lines: _Lines, view: View, size: tuple[int, int]) -> View | None:
 
 def _worth_it(lines: _Lines, plain: View, wider: View, spare: int, more: int) -> bool:
     """Whether lines fit so much better with `more` numbers set free that it is no chance: Fisher's test at one in a hundred, for two numbers more in
-    closed form. With hardly a line to spare the lines are taken at their word."""
+    closed form. With hardly a line to spare half a pixel of noise is allowed for."""
     before, after = (float((np.minimum(np.abs(residuals(lines, v)), 3 * HUBER_PX) ** 2).sum()) for v in (plain, wider))
     if spare < 2:
-        return before - after > 0.05
+        return before - after > 1.0
     noise = max(1e-6, after / spare)
     return before - after > noise * spare * (0.01 ** (-2.0 / spare) - 1.0) * more / 2.0
 

@@ -11,7 +11,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.errors import AulmoError
-from aulmo.frame.photograph import photographed
+from aulmo.frame.photograph import photographed, without_what_is_missing
 from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_WHITE
@@ -83,6 +83,7 @@ class LivePicture:
         self._closed = self._compiling = False
         self._began: float | None = None
         self._tries = 0
+        self._told: set[str] = set()  # sentences on what is missing, each said once
         self._maps = DomeMaps()
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
@@ -174,7 +175,11 @@ class LivePicture:
             self._began = time.time()
             if not warm_up.kernel_cache.is_warm():  # the draft's own kernels take some seconds, with nothing to show yet
                 self._on_preparing(0.0, warm_up.expected_seconds())
-        moments = request.moments or still(request.document)
+        whole, missing = without_what_is_missing(request.document, self._builder.assets)
+        if missing and missing not in self._told:
+            self._told.add(missing)
+            self._on_trouble(missing)
+        moments = request.moments if request.moments is not None and not missing else still(whole)
         document = moments.first
         scene = self._builder.build(moments, self._path_ready.is_set(), request.camera)
         options = options_row(scene, document, request.camera, document.render, request.transparent, moments.lasting)

@@ -281,3 +281,29 @@ def test_strength_and_in_front_hold_while_working_alone(photographed, qtbot):
     final = whole_photographs(window.session.document).shots[0].photograph
     assert final.strength == 1.0 and not final.in_front
     assert replace(final, strength=0.4, in_front=True) == window.session.shot.photograph
+
+
+def test_a_project_whose_photograph_is_missing_opens_says_so_and_is_saved_again(photographed, qtbot, tmp_path):
+    """The camera stays where it was, and the picture shows the product before plain grey."""
+    from zipfile import ZipFile
+
+    from aulmo.frame import photograph
+
+    window = photographed
+    draw_five(window)
+    assert window.session.save(tmp_path / "whole.aulmo")
+    image, camera = window.session.shot.photograph.image, window.session.camera
+    with ZipFile(tmp_path / "whole.aulmo") as whole, ZipFile(tmp_path / "less.aulmo", "w") as less:
+        for name in whole.namelist():
+            if name != f"assets/{image}":
+                less.writestr(name, whole.read(name))
+    photograph._kept.clear()
+    said = []
+    window.session.trouble.connect(said.append)
+    window.session.set_tool("")
+    assert window.session.load(tmp_path / "less.aulmo")
+    settle(qtbot, window)
+    qtbot.waitUntil(lambda: bool(said), timeout=20000)
+    assert "table.png is missing" in said[0] and len(said) == 1
+    assert window.session.camera == camera
+    assert window.session.save(tmp_path / "again.aulmo")

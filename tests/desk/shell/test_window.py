@@ -299,7 +299,7 @@ def test_the_finder_finds_and_runs(window):
     QTest.keyClicks(window.finder.entry, "thirds")
     assert window.finder.list.count() == 1
     QTest.keyClick(window.finder.entry, Qt.Key.Key_Return)
-    assert window.picture.grid and not window.finder.isVisible()
+    assert window.session.shot.guides == "thirds" and not window.finder.isVisible()
 
 
 def test_every_command_has_words_and_no_two_share_keys(window):

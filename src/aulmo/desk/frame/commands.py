@@ -27,7 +27,7 @@ class FrameCommands:
         desk, s, add = self.desk, self.session, self.desk.registry.add
         add("shot_view", "Shot’s camera", "View", "0", lambda: s.set_view(None), desk.working)
         add("take_view", "Give this view to the shot’s camera", "View", "", page.take_view, lambda: desk.working() and s.free_view is not None)
-        add("grid", "Next guides over the frame", "View", "", self.next_guides, desk.working)
+        add("grid", "Thirds and other guides", "View", "", self.next_guides, desk.working)
         add("focus", "Click what should be sharp", "View", "", self.take_focus, desk.working)
         framing = lambda: desk.working() and s.stage == "Frame"  # noqa: E731
         desk.registry.handle("duplicate", framing, self.duplicate)

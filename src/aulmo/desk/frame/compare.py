@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from aulmo.desk.shell import theme
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document
+from aulmo.frame.photograph import without_what_is_missing
 
 LONGEST = 1000  # pixels of the other picture
 
@@ -28,7 +29,7 @@ def drawn_all(document: Document, assets: Any, shot_ids: list[str], within: tupl
 
     builder, found = SceneBuilder(assets), {}
     for shot in (s for s in document.shots if s.id in shot_ids):
-        resolved = resolve(document, {"shot": shot.id})
+        resolved, _ = without_what_is_missing(resolve(document, {"shot": shot.id}), assets)
         f = min(within[0] / shot.width, within[1] / shot.height)
         w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
         camera = resolved.cameras[shot.camera]

@@ -28,7 +28,7 @@ class PhotographPage(Page):
         self.shows = self.add(self.none, f"{AT}/in_front", kind=BoundSegments)
         self.strength, self.stops, self.mirrored = (self.add(self.none, f"{AT}/{key}") for key in ("strength", "stops", "mirrored"))
         self.lens = button("", commands.use_lens, "link")
-        self.lens_row = row("", self.lens)
+        self.lens_row = _inset(self.lens)
         self.none.add(self.lens_row)
         self.lines = self.section("Sight lines", "frame/lines")
         self.draw = button("Draw lines that are parallel in reality", lambda: commands.take("sight line"), "outline")
@@ -44,7 +44,8 @@ class PhotographPage(Page):
         self.known = number_field(session, f"{AT}/known_mm", "Known length")
         self.known.edited.connect(commands.known)
         self.known_row = row("Known length", self.known)
-        self.on_top = QCheckBox("An edge of what it stands on")
+        self.on_top = QCheckBox("Stands on its top")
+        self.on_top.setToolTip("The line is an edge of the table top that the product stands on; choose two such lines")
         self.on_top.clicked.connect(commands.top_of)
         self.top_row = row("", self.on_top)
         for one in (self.name_row, self.direction_row, self.known_row, self.top_row):
