@@ -13,6 +13,7 @@ from aulmo.desk.frame.photo_marks import colour_of
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.widgets.fields import button, label
+from aulmo.document.records import SightLine
 from aulmo.frame import matching
 
 MOST_WORDS = 6
@@ -47,7 +48,8 @@ class PhotographBench(QWidget):
         self.list.header().setStretchLastSection(False)
         for k, mode in enumerate((QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.Stretch, QHeaderView.ResizeMode.ResizeToContents)):
             self.list.header().setSectionResizeMode(k, mode)
-        self.list.itemClicked.connect(lambda item: photo.choose(item.data(0, Qt.ItemDataRole.UserRole)))
+        self.list.itemClicked.connect(self._clicked)
+        self._rows = ""
         self.empty = label("", wrap=True)
         self.facts = QGridLayout()
         self.facts.setHorizontalSpacing(12)
@@ -72,6 +74,11 @@ class PhotographBench(QWidget):
         photo.changed.connect(self.refresh)
         self.session.selection_changed.connect(self.refresh)
 
+    def _clicked(self, item: QTreeWidgetItem) -> None:
+        """A line chosen in the list: its rows stand in Details."""
+        self.photo.choose(item.data(0, Qt.ItemDataRole.UserRole))
+        self.session.select((), SUBJECT)
+
     def refresh(self) -> None:
         """The lines as they are."""
         photo = self.photo.photo
@@ -85,19 +92,7 @@ class PhotographBench(QWidget):
         )  # fmt: skip
         self.draw.setEnabled(photo is not None)
         self.clear.setEnabled(bool(held))
-        self.list.clear()
-        for line in held:
-            off = self.photo.residual(line.id)
-            known = f" · {photo.known_mm:.0f} mm" if photo is not None and photo.known == line.id and photo.known_mm else ""
-            item = QTreeWidgetItem([line.name + known, matching.DIRECTIONS[line.direction], "" if math.isnan(off) else f"{off:.1f} px"])
-            item.setData(0, Qt.ItemDataRole.UserRole, line.id)
-            item.setTextAlignment(2, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-            item.setIcon(0, _chip(line.direction))
-            if self.photo.is_bad(line.id):
-                item.setForeground(2, QColor(theme.current().caution))
-                item.setToolTip(2, "Fits much worse than the others: another kind of line, or not straight in reality")
-            self.list.addTopLevelItem(item)
-            item.setSelected(line.id == self.photo.chosen)
+        self._fill(held)
         told = found_words(self.photo)
         for k, (word, text) in enumerate(self._words):
             there = k < len(told) and photo is not None
@@ -105,6 +100,30 @@ class PhotographBench(QWidget):
             text.setText(told[k][1] if there else "")
             word.setVisible(there)
             text.setVisible(there)
+
+    def _fill(self, held: tuple[SightLine, ...]) -> None:
+        """A row for each line; rows stay while nothing of them has changed, so that a click may choose among them."""
+        photo = self.photo.photo
+        known = f" · {photo.known_mm:.0f} mm" if photo is not None and photo.known_mm else ""
+        named = lambda x: x.name + (known if photo is not None and photo.known == x.id else "")  # noqa: E731
+        rows = [(x.id, named(x), x.direction, self.photo.residual(x.id), self.photo.is_bad(x.id)) for x in held]
+        shown = repr(rows)
+        if shown != self._rows:
+            self._rows = shown
+            self.list.clear()
+            for line_id, name, direction, off, bad in rows:
+                item = QTreeWidgetItem([name, matching.DIRECTIONS[direction], "" if math.isnan(off) else f"{off:.1f} px"])
+                item.setData(0, Qt.ItemDataRole.UserRole, line_id)
+                item.setTextAlignment(2, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                item.setIcon(0, _chip(direction))
+                if bad:
+                    item.setForeground(2, QColor(theme.current().caution))
+                    item.setToolTip(2, "Fits much worse than the others: another kind of line, or not straight in reality")
+                self.list.addTopLevelItem(item)
+        for k in range(self.list.topLevelItemCount()):
+            row = self.list.topLevelItem(k)
+            if row is not None:
+                row.setSelected(row.data(0, Qt.ItemDataRole.UserRole) == self.photo.chosen)
 
     def showEvent(self, event) -> None:  # noqa: N802
         """Its page goes with it."""
