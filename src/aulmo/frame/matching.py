@@ -13,7 +13,7 @@ from aulmo.document import edits
 from aulmo.document.records import Camera, Document, Photograph, Shot, SightLine
 from aulmo.errors import BadValue
 from aulmo.frame import sight_lines
-from aulmo.frame.camera import camera_axes
+from aulmo.frame.camera import camera_axes, project
 from aulmo.frame.photograph import fresh_frame
 from aulmo.frame.shadow_stick import on_plane
 from aulmo.frame.sight_lines import Found, Known, Line
@@ -45,11 +45,15 @@ def taken_in(document: Document, shot_id: str, photo: Photograph) -> Document:
         name = edits.free_name(old.name, (c.name for c in document.cameras.values()))
         camera = replace(old, id=edits.new_id(), name=name, locked=False)
     width, height = fresh_frame(photo, shot.width * shot.height)
-    own = {a: v for a, v in shot.overrides.items() if a != "floor/kind"}
-    if document.floor.kind != "shadow":
-        own["floor/kind"] = "shadow"
+    own = with_floor(document, shot, "shadow")
     document = edits.put_camera(document, replace(camera, projection="perspective"))
     return edits.put_shot(document, replace(shot, photograph=photo, camera=camera.id, width=width, height=height, overrides=own))
+
+
+def with_floor(document: Document, shot: Shot, kind: str) -> dict[str, Any]:
+    """A shot's own values with its floor of a kind: told only where the project's floor is of another one."""
+    own = {a: v for a, v in shot.overrides.items() if a != "floor/kind"}
+    return own if document.floor.kind == kind else own | {"floor/kind": kind}
 
 
 def left_out(document: Document, shot_id: str) -> Document:
@@ -217,8 +221,6 @@ def rolled(camera: Camera, degrees: float) -> Camera:
 
 def _seen_again(before: Camera, after: Camera) -> Camera:
     """`after` moved level so that it sees the origin where `before` did."""
-    from aulmo.frame.camera import project
-
     place = project(before, np.zeros((1, 3)), 1000, 1000)[0]
     try:
         spot = on_plane(after, (1000, 1000), (float(place[0]), float(place[1])))
@@ -234,8 +236,6 @@ def level(camera: Camera, frame: tuple[int, int]) -> Camera:
     """
     if camera.projection != "perspective":
         raise BadValue("Only a view in perspective can be levelled.")
-    from aulmo.frame.camera import project
-
     _, _, forward = camera_axes(camera)
     flat = np.array([forward[0], forward[1], 0.0])
     length = float(np.linalg.norm(flat))

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from aulmo.document.records import Camera
 from aulmo.errors import BadValue
-from aulmo.frame.camera import unbent
+from aulmo.frame.camera import camera_axes, unbent
 
 SENSOR_MM = 36.0
 USUAL_FOCAL_MM = 35.0  # what is taken where neither lines nor the file tell
@@ -58,6 +58,10 @@ class _Lines(NamedTuple):
     which: np.ndarray
     points: np.ndarray
     there: np.ndarray
+
+    def numbers(self) -> int:
+        """How many numbers they tell: each line one, each point between its ends another."""
+        return int((self.there.sum(1) - 1).sum())
 
 
 class View(NamedTuple):
@@ -213,11 +217,16 @@ def _vanishing(lines: _Lines, planes: np.ndarray, k: int) -> np.ndarray | None:
     return np.linalg.eigh(normals.T @ normals)[1][:, 0]
 
 
+def _seen(view: View, points: np.ndarray) -> np.ndarray:
+    """(..., 3) directions in the camera's axes, 1 forward, in which a view sees (..., 2) pixels."""
+    flat = (points - view.middle) / view.focal
+    x, y = unbent(flat[..., 0], -flat[..., 1], view.bend)
+    return np.stack([x, y, np.ones_like(x)], -1)
+
+
 def _planes(lines: _Lines, view: View) -> np.ndarray:
     """(n, 3) normals of the planes through the eye and each line, as long as the line is seen wide."""
-    flat = (lines.points - view.middle) / view.focal
-    x, y = unbent(flat[..., 0], -flat[..., 1], view.bend)
-    rays = np.stack([x, y, np.ones_like(x)], -1)
+    rays = _seen(view, lines.points)
     last = lines.there.sum(1) - 1
     return np.cross(rays[:, 0], rays[np.arange(len(last)), last])
 
@@ -272,8 +281,7 @@ def _checked(size: tuple[int, int], lines: Sequence[Line]) -> None:
 
 
 def solve(
-    size: tuple[int, int], lines: Sequence[Line], focal_px: float | None = None, bends: bool | None = None, bend: float = 0.0, start: View | None =
-    None
+    size: tuple[int, int], lines: Sequence[Line], focal_px: float | None = None, bends: bool | None = None, bend: float = 0.0
 ) -> tuple[View, bool, bool, tuple[str, ...]]:
     """The view that lines tell, whether they told the lens and the principal point, and sentences on what they could not.
 
@@ -289,14 +297,11 @@ def solve(
     bends = bool((gathered.there.sum(1) > 2).any()) if bends is None else bends
     counts = [int((gathered.which == k).sum()) for k in range(3)]
     several = sum(c > 0 for c in counts)
-    # numbers to be found: three of the turn, the lens, the principal point, the bend; each line tells one, each point between its ends another
-    told = int((gathered.there.sum(1) - 1).sum())
+    told = gathered.numbers()
     lens = told >= 4
-    three = several == 3 and told >= 6 and min(c for c in counts if c) >= 1 and sum(c >= 2 for c in counts) >= 2
+    three = several == 3 and told >= 6 and sum(c >= 2 for c in counts) >= 2
     candidates = [usual * f for f in ((0.45, 0.9, 1.7, 3.2, 7.0) if lens else (1.0,))]
     starts = [v for f in candidates if (v := _start(gathered, View(f, middle, np.eye(3), bend))) is not None]
-    if start is not None:
-        starts.insert(0, start)
     if not starts:
         raise BadValue("The lines run in one direction, whatever their kinds say; draw some in another one.")
     starts.sort(key=lambda v: _cost(residuals(gathered, v)))
@@ -366,7 +371,7 @@ def _settled(
     """Numbers that the lines leave open, told by how far each may be off, are taken as usual; the rest is fitted anew."""
     for _ in range(4):
         r = residuals(lines, view)
-        spare = int((lines.there.sum(1) - 1).sum()) - free.numbers()
+        spare = lines.numbers() - free.numbers()
         noise = max(0.02, math.sqrt(float((r * r * _weights(r) ** 2).sum()) / spare)) if spare > 0 else 0.3
         off = noise * np.sqrt(np.maximum(0.0, np.diag(inverse)))
         k = 3
@@ -440,18 +445,13 @@ def oriented(view: View, lines: Sequence[Line], as_drawn: bool) -> View:
 
 def _way(view: View, direction: np.ndarray, points: np.ndarray) -> float:
     """Which way along a direction a line was drawn: above 0 its own."""
-    flat = (points[[0, -1]] - view.middle) / view.focal
-    x, y = unbent(flat[:, 0], -flat[:, 1], view.bend)
-    moves = np.array([x[1] - x[0], y[1] - y[0]])
-    at = np.array([x.mean(), y.mean()])
-    return float(moves @ (direction[:2] - direction[2] * at))
+    ends = _seen(view, points[[0, -1]])[:, :2]
+    return float((ends[1] - ends[0]) @ (direction[:2] - direction[2] * ends.mean(0)))
 
 
 def rays_of(view: View, points: np.ndarray) -> np.ndarray:
     """(n, 3) unit directions in the world in which a view sees (n, 2) pixels."""
-    flat = (np.asarray(points, float).reshape(-1, 2) - view.middle) / view.focal
-    x, y = unbent(flat[:, 0], -flat[:, 1], view.bend)
-    rays = np.stack([x, y, np.ones_like(x)], -1) @ view.axes
+    rays = _seen(view, np.asarray(points, float).reshape(-1, 2)) @ view.axes
     return rays / np.linalg.norm(rays, axis=1, keepdims=True)
 
 
@@ -488,8 +488,6 @@ def camera_of(
         base, position=_triple(position), target=_triple(position + forward * reach), roll=0.0, focal_length_mm=float(focal), sensor_mm=sensor_mm,
         shift_x=float(0.5 - view.middle[0] / size[0]), shift_y=float(view.middle[1] / size[1] - 0.5), bend=float(view.bend), projection="perspective",
     )  # fmt: skip
-    from aulmo.frame.camera import camera_axes
-
     level_right, level_up, _ = camera_axes(made)
     return replace(made, roll=float(math.degrees(math.atan2(float(right @ level_up), float(right @ level_right)))))
 
@@ -578,9 +576,7 @@ def guessed_direction(size: tuple[int, int], lines: Sequence[Line], points: np.n
             return best
     for k in (1, 2):
         if len(by_kind[k]) == 1:
-            old = by_kind[k][0].points[-1] - by_kind[k][0].points[0]
-            apart = abs((math.degrees(math.atan2(new[1], new[0]) - math.atan2(old[1], old[0])) + 90) % 180 - 90)
-            if apart < 28.0:
+            if _apart(points, by_kind[k][0].points) < 28.0:
                 return k
     free = [k for k in (1, 2) if not by_kind[k]]
     if free:
@@ -588,8 +584,13 @@ def guessed_direction(size: tuple[int, int], lines: Sequence[Line], points: np.n
     rest = {k: v for k, v in tried.items() if k != 3}
     if rest:
         return min(rest, key=lambda k: rest[k])
-    ways = {k: by_kind[k][0].points[-1] - by_kind[k][0].points[0] for k in (1, 2)}
-    return min(ways, key=lambda k: abs((math.degrees(math.atan2(new[1], new[0]) - math.atan2(ways[k][1], ways[k][0])) + 90) % 180 - 90))
+    return min((1, 2), key=lambda k: _apart(points, by_kind[k][0].points))
+
+
+def _apart(one: np.ndarray, other: np.ndarray) -> float:
+    """Degrees, 0 to 90, between two drawn lines in the picture."""
+    (x, y), (u, v) = one[-1] - one[0], other[-1] - other[0]
+    return abs((math.degrees(math.atan2(y, x) - math.atan2(v, u)) + 90) % 180 - 90)
 
 
 def _unit_line(points: np.ndarray, size: tuple[int, int]) -> np.ndarray:

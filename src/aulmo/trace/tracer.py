@@ -445,12 +445,11 @@ def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Trac
     if plate is not None and share is not None and frame.share is not None:
         rgb, share = hidden_by_cutouts(moments.first, shot, camera, rgb, share)
         raw, noisy = hidden_by_cutouts(moments.first, shot, camera, raw, frame.share)
-        under = Under(plate, share)
-        rgb, raw = mixed(rgb, under, white), mixed(raw, Under(plate, noisy), white)
-        if passes is not None and "path.background" in passes.planes:
-            passes.planes["path.background"] = passes.planes["path.background"] + noisy * plate.light * np.float32(white)
-        if passes is not None and "group.Environment" in passes.planes:
-            passes.planes["group.Environment"] = passes.planes["group.Environment"] + noisy * plate.light * np.float32(white)
+        under, raw_under = Under(plate, share), Under(plate, noisy)
+        rgb, raw = mixed(rgb, under, white), mixed(raw, raw_under, white)
+        for name in ("path.background", "group.Environment"):
+            if passes is not None and name in passes.planes:
+                passes.planes[name] = mixed(passes.planes[name], raw_under, white)
     return Picture(
         rgb, alpha, raw, frame.albedo, frame.normal, white, shot.view,
         round(float(tracer.done.mean())), tracer.noise(), time.perf_counter() - started, passes, under,

@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
+from aulmo.desk.picture.picture_view import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document
@@ -41,7 +42,7 @@ def drawn_all(document: Document, assets: Any, shot_ids: list[str], within: tupl
     return found
 
 
-class Compare:
+class Compare(Overlay):
     """The other shot over this one. `other` is its id, or nothing."""
 
     def __init__(self, picture: Any) -> None:
@@ -69,14 +70,6 @@ class Compare:
         """Whether it is drawn now."""
         there = any(s.id == self.other for s in self.session.document.shots)
         return there and self.session.stage == "Frame" and self.session.shot is not None and self.session.shot.id != self.other
-
-    def at(self, x: float, y: float) -> str:
-        """It is not taken hold of by a click."""
-        return ""
-
-    def words(self, address: str) -> tuple[str, str]:
-        """Nothing to say."""
-        return "", ""
 
     def draw(self, painter: QPainter) -> None:
         """The other picture, right of the line, in its own shape."""

@@ -4,8 +4,9 @@ import math
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
+from aulmo.desk.picture.picture_view import Overlay
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.quantity import show
@@ -98,12 +99,10 @@ def opening(camera: Camera, right: float, up: float, radius: float, near: bool) 
         path = path.intersected(rim)
     if near:
         return path
-    from PySide6.QtGui import QTransform
-
     return QTransform().rotate(180).map(path)
 
 
-class SharpBand:
+class SharpBand(Overlay):
     """What is sharp, hatched over the draft and while focus is being chosen: nothing of it is drawn over what is traced."""
 
     def __init__(self, picture) -> None:
@@ -115,14 +114,6 @@ class SharpBand:
         camera = self.session.camera
         wanted = not self.picture.traced or self.session.tool == "focus"
         return self.session.stage == "Frame" and self.session.free_view is None and camera.depth_of_field and camera.focus > 0 and wanted
-
-    def at(self, x: float, y: float) -> str:
-        """It is not taken hold of."""
-        return ""
-
-    def words(self, address: str) -> tuple[str, str]:
-        """Nothing to say."""
-        return "", ""
 
     def draw(self, painter: QPainter) -> None:
         """Hatch it."""

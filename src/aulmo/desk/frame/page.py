@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import Choice, NumberField, SliderRow, button, label, row
+from aulmo.desk.widgets.fields import Choice, NumberField, SliderRow, button, button_row, label, row
 from aulmo.document.properties import about
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
@@ -59,16 +59,10 @@ class FramePage(Page):
         self.roll = self.add(place, "cameras/{camera}/roll")
         self.near = self.add(place, "cameras/{camera}/near_mm")
         self.keeps = self.add(place, "cameras/{camera}/keeps_target")
-        aims = QWidget()
-        line = QHBoxLayout(aims)
-        line.setContentsMargins(9, 2, 0, 2)
         self.look = button("Look at…", lambda: session.set_tool("look at"), "link", "Click what the camera looks at, and keeps looking at")
         self.level = button("Level", lambda: run("level"), "link", "Uprights are upright: what was tilted is shifted")
         self.between = button("Hide between", lambda: run("hide_between"), "link", "It is not seen, and yet lights and shades")
-        for made in (self.look, self.level, self.between):
-            line.addWidget(made)
-        line.addStretch(1)
-        place.add(aims)
+        place.add(button_row(self.look, self.level, self.between))
         self.free = QWidget()
         line = QHBoxLayout(self.free)
         line.setContentsMargins(9, 2, 0, 2)

@@ -3,13 +3,14 @@
 import math
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QLineEdit, QWidget
 
 from aulmo.desk.frame.photo_commands import PhotographCommands
 from aulmo.desk.frame.photo_desk import PhotoDesk
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
-from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.desk.widgets.fields import Choice, button, button_row, label, row
 from aulmo.document.quantity import show
 
 AT = "shots/{shot}/photograph"
@@ -28,11 +29,11 @@ class PhotographPage(Page):
         self.shows = self.add(self.none, f"{AT}/in_front", kind=BoundSegments)
         self.strength, self.stops, self.mirrored = (self.add(self.none, f"{AT}/{key}") for key in ("strength", "stops", "mirrored"))
         self.lens = button("", commands.use_lens, "link")
-        self.lens_row = _inset(self.lens)
+        self.lens_row = button_row(self.lens)
         self.none.add(self.lens_row)
         self.lines = self.section("Sight lines", "frame/lines")
         self.draw = button("Draw lines that are parallel in reality", lambda: commands.take("sight line"), "outline")
-        self.lines.add(_inset(self.draw))
+        self.lines.add(button_row(self.draw))
         self.name = QLineEdit()
         self.name.setAccessibleName("Line name")
         self.name.editingFinished.connect(lambda: commands.rename(self.name.text().strip()))
@@ -62,25 +63,25 @@ class PhotographPage(Page):
         self.lines.add(row("Grid", self.grid))
         self.nudge = button("Nudge by hand", lambda: commands.take("grid"), "link", "Drag the grid, turn, tilt, roll, change the lens")
         self.follow = button("Follow the bows", commands.follow, "link", "Lines follow their edges, so that the lens’s bend is found")
-        self.lines.add(_inset(self.nudge, self.follow))
+        self.lines.add(button_row(self.nudge, self.follow))
         self.straight = self.add(self.lines, f"{AT}/straight")
         self.straight.field.chosen.disconnect()
         self.straight.field.chosen.connect(commands.straight)
         sticks = self.section("Shadow stick", "frame/stick")
         self.stick = button("Mark foot, top and shadow", lambda: commands.take("shadow stick"))
-        sticks.add(_inset(self.stick))
+        sticks.add(button_row(self.stick))
         self.sun_words = label("", wrap=True)
         self.sun_words.setContentsMargins(15, 0, 0, 0)
         sticks.add(self.sun_words)
         self.turn = button("Turn the light to it", commands.turn_light, "link", "The dome’s brightest place, or the sky’s sun, goes there")
         self.sun = button("Make a sun", commands.make_sun, "link", "A lamp of its own shines from there")
-        sticks.add(_inset(self.turn, self.sun))
+        sticks.add(button_row(self.turn, self.sun))
         self.guess = button("Guess a dome from the colours", commands.guess_dome, "link", "A start, no measurement")
-        sticks.add(_inset(self.guess))
+        sticks.add(button_row(self.guess))
         grey = self.section("Grey patch", "frame/patch")
         self.patch = button("Drag over grey", lambda: commands.take("grey patch"))
         self.match = button("Match again", commands.match_patch, "link")
-        grey.add(_inset(self.patch, self.match))
+        grey.add(button_row(self.patch, self.match))
         self.value = self.add(grey, f"{AT}/patch/value")
         self.exposure = self.add(grey, "cameras/{camera}/exposure_stops")
         self.white, self.tint = self.add(grey, "cameras/{camera}/kelvin"), self.add(grey, "cameras/{camera}/tint")
@@ -90,19 +91,19 @@ class PhotographPage(Page):
         self.tone = QCheckBox("gives its tone back")
         self.tone.setToolTip("The product is lit from below by what the photograph shows there")
         self.tone.clicked.connect(commands.give_tone)
-        catch.add(_inset(self.floor, self.tone))
+        catch.add(button_row(self.floor, self.tone))
         self.wall = button("Wall through the line", commands.wall, "link", "The chosen line is where it meets the floor")
         self.box = button("Box", lambda: commands.take("shadow box"), "link", "Catches shadow, and hides what stands behind it")
         self.cut = button("Cut out", lambda: commands.take("cut out"), "link", "Outline a thing that stands before the product")
-        catch.add(_inset(self.wall, self.box, self.cut))
+        catch.add(button_row(self.wall, self.box, self.cut))
         self.cuts = label("", wrap=True)
         self.cuts.setContentsMargins(15, 0, 0, 0)
         catch.add(self.cuts)
         self.uncut = button("Take the last outline away", self._uncut, "link")
-        self.uncut_row = _inset(self.uncut)
+        self.uncut_row = button_row(self.uncut)
         catch.add(self.uncut_row)
         self.remove = button("Take the photograph away", commands.remove, "link")
-        self.remove_row = _inset(self.remove)
+        self.remove_row = button_row(self.remove)
         self.body.addWidget(self.remove_row)
         self.body.addStretch(1)
         photo.changed.connect(lambda: self.isVisible() and self.refresh())
@@ -112,8 +113,8 @@ class PhotographPage(Page):
         photo, shot, session = self.photo.photo, self.photo.shot, self.session
         self.title.setText(session.shot.name if session.shot else "No shot")
         self.file.setText(photo.file if photo is not None else "Choose a photograph…")
-        for section in self.findChildren(QWidget):
-            if section.parent() is self.inner and section not in (self.title, self.none):
+        for section in self.inner.findChildren(QWidget, options=Qt.FindChildOption.FindDirectChildrenOnly):
+            if section not in (self.title, self.none):
                 section.setVisible(photo is not None)
         for made in (self.shows, self.strength, self.stops, self.mirrored):
             made.set_visible(photo is not None)
@@ -171,18 +172,6 @@ class PhotographPage(Page):
 
     def _uncut(self) -> None:
         self.photo.mark("Took an outline away", lambda p: replace(p, cutouts=p.cutouts[:-1]))
-
-
-def _inset(*widgets: QWidget) -> QWidget:
-    """Buttons in a line, where rows have their labels."""
-    box = QWidget()
-    line = QHBoxLayout(box)
-    line.setContentsMargins(9, 2, 0, 2)
-    line.setSpacing(8)
-    for widget in widgets:
-        line.addWidget(widget)
-    line.addStretch(1)
-    return box
 
 
 def found_words(photo: PhotoDesk) -> list[tuple[str, str]]:

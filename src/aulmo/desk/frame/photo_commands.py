@@ -14,8 +14,9 @@ from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
-from aulmo.errors import AulmoError, BadValue
+from aulmo.errors import BadValue
 from aulmo.frame import catchers, grey_patch, matching, photograph, photograph_light, shadow_stick
+from aulmo.frame.camera import project
 from aulmo.frame.edge_finder import followed
 from aulmo.frame.shadow_stick import Sun
 from aulmo.trace.plate import WORKING_WIDTH, light_of
@@ -27,7 +28,6 @@ class PhotographCommands:
     def __init__(self, desk: Desk, photo: PhotoDesk, patch: PatchTool) -> None:
         self.desk, self.session, self.photo = desk, desk.session, photo
         patch.done = self.match_patch
-        self.reading = False
 
     def register(self) -> None:
         """The commands, in the menu of their own stage."""
@@ -88,21 +88,13 @@ class PhotographCommands:
         if shot is None:
             return
         assets = session.assets
-        self.reading = True
 
         def work(task: Any) -> Any:
-            try:
-                found = photograph.read(path, assets)
-                photograph.codes(assets, found, WORKING_WIDTH)
-                return found
-            except AulmoError as error:
-                return str(error)
+            found = photograph.read(path, assets)
+            photograph.codes(assets, found, WORKING_WIDTH)
+            return found
 
         def done(found: Any) -> None:
-            self.reading = False
-            if isinstance(found, str):
-                session.trouble.emit(found)
-                return
             if not any(s.id == shot.id for s in session.document.shots):
                 return
             session.set_view(None)
@@ -285,11 +277,9 @@ class PhotographCommands:
         shot = self.photo.shot
         if shot is None:
             return
-        own = {a: v for a, v in shot.overrides.items() if a != "floor/kind"}
-        kind = "shadow" if on else "none"
-        if self.session.document.floor.kind != kind:
-            own["floor/kind"] = kind
-        self.session.apply("Shadow on the floor" if on else "No floor", edits.put_shot(self.session.document, replace(shot, overrides=own)))
+        document = self.session.document
+        own = matching.with_floor(document, shot, "shadow" if on else "none")
+        self.session.apply("Shadow on the floor" if on else "No floor", edits.put_shot(document, replace(shot, overrides=own)))
 
     def give_tone(self, on: bool) -> None:
         """The floor gives the photograph's tone beneath the product back to it."""
@@ -303,8 +293,6 @@ class PhotographCommands:
 
     def _tone_beneath(self, codes: np.ndarray) -> tuple[float, float, float] | None:
         """ACEScg of the photograph beneath the product, as a surface reflects it."""
-        from aulmo.frame.camera import project
-
         w, h = self.photo.size()
         x, y, ahead = project(self.photo.camera(), np.zeros((1, 3)), w, h)[0]
         if ahead <= 0 or not self.photo.inside((x, y)):

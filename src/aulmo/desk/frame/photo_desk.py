@@ -201,11 +201,6 @@ class PhotoDesk(QObject):
         self._number += 1
         return ("photograph", self._number)
 
-    def height_words(self) -> str:
-        """How high the camera stands, in words."""
-        camera = self.session.camera
-        return f"{camera.position[2]:.0f} mm"
-
     def residual(self, line_id: str) -> float:
         """How far a line is off, px; NaN where that is not known."""
         found, photo = self.found(), self.photo

@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from aulmo.desk.frame.photo_desk import PhotoDesk
+from aulmo.desk.picture.picture_view import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.records import ShadowStick
 from aulmo.errors import BadValue
@@ -24,7 +25,7 @@ def colour_of(direction: int) -> QColor:
     return QColor({1: "#f4f4f4", 2: theme.current().accent_hover, 3: SAND}[direction])
 
 
-class PhotoMarks:
+class PhotoMarks(Overlay):
     """The marks as an overlay of the picture."""
 
     def __init__(self, desk: PhotoDesk) -> None:
@@ -35,14 +36,6 @@ class PhotoMarks:
         photo = self.desk.photo
         in_front = photo is not None and photo.in_front and self.session.free_view is None
         return self.desk.is_shown or in_front
-
-    def at(self, x: float, y: float) -> str:
-        """Marks are taken hold of by their tools alone."""
-        return ""
-
-    def words(self, address: str) -> tuple[str, str]:
-        """Nothing to say."""
-        return "", ""
 
     def draw(self, painter: QPainter) -> None:
         """Paint them."""

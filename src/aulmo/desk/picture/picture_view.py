@@ -30,7 +30,7 @@ MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are loo
 
 
 class Overlay(Protocol):
-    """Marks that a stage draws over the picture, and that can be clicked."""
+    """Marks that a stage draws over the picture. Those that are only seen, never clicked, take `at` and `words` from here."""
 
     def shown(self) -> bool:
         """Whether they are drawn now."""
@@ -40,9 +40,11 @@ class Overlay(Protocol):
 
     def at(self, x: float, y: float) -> str:
         """The address of what is marked under a point, or nothing."""
+        return ""
 
     def words(self, address: str) -> tuple[str, str]:
         """What the cursor says over it."""
+        return "", ""
 
 
 class PictureView(QWidget):

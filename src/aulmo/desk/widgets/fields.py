@@ -205,6 +205,18 @@ def row(label: str, *widgets: QWidget, dot: Dot | None = None, tip: str = "") ->
     return box
 
 
+def button_row(*widgets: QWidget) -> QWidget:
+    """Buttons in a line, where rows have their labels."""
+    box = QWidget()
+    line = QHBoxLayout(box)
+    line.setContentsMargins(9, 2, 0, 2)
+    line.setSpacing(8)
+    for widget in widgets:
+        line.addWidget(widget)
+    line.addStretch(1)
+    return box
+
+
 def _spacer(width: int) -> QWidget:
     space = QWidget()
     space.setFixedWidth(width)
