@@ -18,11 +18,12 @@ BELOW = {
     "light": {"errors", "document", "surface"},
     "prepare": {"errors", "document", "surface", "light"},
     "frame": {"errors", "document", "surface", "light"},
+    "motion": {"errors", "document"},
     "trace": {"errors", "document", "surface", "light", "frame"},
-    "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare"},
-    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver"},
-    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver", "desk"},
-    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "deliver", "command"},
+    "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion"},
+    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver"},
+    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver", "desk"},
+    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver", "command"},
     "__main__": {"command"},
 }
 # within the renderer: kernels in rooms, the rest on top of them

@@ -240,3 +240,28 @@ def shadow_stick(
     from aulmo.frame.shadow_stick import angles, direction, places
 
     return angles(direction(places(camera, size, foot, top, tip, wall)))
+
+
+def add_key(document: Document, address: str, time: float, value: Any, ease: str = "eased") -> Document:
+    """A property's value at a time in seconds, by its address ("parts/<id>/placement/position", "cameras/<id>/focal_length_mm", ...). `ease` :
+    "even", "eased" (from and to a stop), "smooth" (through without overshooting), "held", "sprung" or "bent". A key at that time is replaced.
+    Raises BadValue with one sentence."""
+    from aulmo.motion.keys import add_key as add
+
+    return add(document, address, time, value, ease)
+
+
+def add_motion(
+    document: Document, target_id: str, kind: str, start: float = 0.0, length: float | None = None, **numbers: Any
+) -> tuple[Document, str]:  # fmt: skip
+    """A ready motion of a part, camera, lamp, softbox or the "environment": "spin", "slide", "lift", "swing", "fade", "glow", "turntable", "orbit",
+    "dolly", "zoom", "fly", "follow", "roll", "steer", "ride" or "shake", from `start` for `length` seconds.
+
+    `numbers` : any field of `records.Motion`, as `degrees`, `axis` ("x", "y", "z" or three numbers), `axis_of` ("own" or "world"), `distance_mm`,
+    `path`, `radius_mm`, `repeats`, `carries`; `ease` "even" or "eased". A part turns about its pivot, else its own origin. Returns the document and
+    the motion's id. Raises BadValue with one sentence.
+    """
+    from aulmo.motion.ready import new_motion, put_motion
+
+    motion = new_motion(document, target_id, kind, start, length, **numbers)
+    return put_motion(document, motion), motion.id

@@ -180,12 +180,41 @@ def forget(document: Document, gone: set[str]) -> Document:
 
 
 def without_keys(document: Document) -> Document:
-    """The document without keys and overrides of what is no longer there."""
+    """The document without keys, motions and overrides of what is no longer there."""
+    document = _without_motions(document)
     keys = {address: held for address, held in document.keys.items() if is_there(document, address)}
     shots = tuple(replace(s, overrides={a: v for a, v in s.overrides.items() if is_there(document, a)}) if s.overrides else s for s in document.shots)
     if len(keys) == len(document.keys) and shots == document.shots:
         return document
     return replace(document, keys=keys, shots=shots)
+
+
+def _without_motions(document: Document) -> Document:
+    """The document whose motions name only what is there; one that moved nothing else goes, as do cuts to shots and cameras of flights that went."""
+    boxes = {f"softboxes/{b.id}" for b in document.environment.softboxes}
+
+    def there(address: str) -> bool:
+        return address in boxes or address == "environment" or is_there(document, address)
+
+    motions = {}
+    for i, motion in document.motions.items():
+        worn = tuple(a for a in motion.wears if there(a))
+        if worn:
+            cameras = tuple(c for c in motion.cameras if c in document.cameras)
+            same = worn == motion.wears and cameras == motion.cameras
+            motions[i] = motion if same else replace(motion, wears=worn, cameras=cameras)
+    shots = {s.id for s in document.shots}
+    reel = tuple(c for c in document.film.reel if c.shot in shots)
+    if len(reel) != len(document.film.reel):
+        document = replace(document, film=replace(document.film, reel=reel))
+    tied = {
+        i: replace(c, looks_at=c.looks_at if c.looks_at in document.parts else None, focus_on=c.focus_on if c.focus_on in document.parts else None)
+        for i, c in document.cameras.items() if c.looks_at not in (None, *document.parts) or c.focus_on not in (None, *document.parts)
+    }  # fmt: skip
+    if tied:
+        document = replace(document, cameras={**document.cameras, **tied})
+    same = len(motions) == len(document.motions) and all(motions[i] is m for i, m in document.motions.items())
+    return document if same else replace(document, motions=motions)
 
 
 def group_parts(document: Document, part_ids: list[str], name: str) -> tuple[Document, str]:

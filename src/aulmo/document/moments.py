@@ -51,17 +51,29 @@ class Moments:
         return resolve(self._document, self._choices, middle), resolve(self._document, self._choices, middle + step)
 
     def moving_parts(self) -> set[str]:
-        """Ids of the parts whose place in the world keys may change, with all below them."""
+        """Ids of the parts whose place in the world keys or motions may change, with all below them."""
         found: set[str] = set()
-        for address in self._document.keys:
-            steps = address.split("/")
-            if steps[0] == "parts" and len(steps) > 3 and steps[2] == "placement" and steps[1] in self.first.parts and steps[1] not in found:
-                found.update(below(self.first, steps[1]))
+        for part_id in moving_ids(self._document):
+            if part_id in self.first.parts and part_id not in found:
+                found.update(below(self.first, part_id))
         return found
 
     def camera_moves(self, camera: str) -> bool:
-        """Whether keys move a camera."""
-        return any(address.startswith(f"cameras/{camera}/") for address in self._document.keys)
+        """Whether keys, motions, or a part that it looks at, move a camera."""
+        held = self._document.cameras.get(camera)
+        tied = held is not None and (held.looks_at is not None or held.focus_on is not None) and bool(moving_ids(self._document))
+        worn = any(m.on and f"cameras/{camera}" in m.wears for m in self._document.motions.values())
+        return tied or worn or any(address.startswith(f"cameras/{camera}/") for address in self._document.keys)
+
+
+def moving_ids(document: Document) -> set[str]:
+    """Ids of the parts that keys or motions move by themselves."""
+    steps = (address.split("/") for address in document.keys)
+    found = {s[1] for s in steps if s[0] == "parts" and len(s) > 3 and s[2] == "placement"}
+    for motion in document.motions.values():
+        if motion.on and motion.kind not in ("fade", "glow"):
+            found.update(a[6:] for a in motion.wears if a.startswith("parts/"))
+    return found
 
 
 def still(document: Document) -> Moments:

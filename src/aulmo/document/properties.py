@@ -6,7 +6,6 @@ An address is a path in text: `parts/<id>/placement/position`, `materials/<id>/s
 
 import functools
 import math
-from bisect import bisect_right
 from typing import Any, Mapping, NamedTuple
 
 import msgspec
@@ -14,6 +13,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import records as r
+from aulmo.document.moving.between import blend as blend
+from aulmo.document.moving.between import turn_between as turn_between
 from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
 from aulmo.document.quantity import show
 from aulmo.errors import BadValue
@@ -22,16 +23,17 @@ AXES = {"x": 0, "y": 1, "z": 2}
 _ROOTS: dict[str, type] = {
     "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
     "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath, "decals": r.Decal,
-    "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings,
+    "motions": r.Motion, "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings, "film": r.Film,
 }  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals")
+_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals", "motions")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
     (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
     (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
     (r.Photograph, "patch"): r.GreyPatch,
 }  # fmt: skip
-_OWNERS = {"environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
+_OF_FILM: dict[str, type] = {"reel": r.Cut, "markers": r.Marker, "groups": r.LaneGroup}
+_OWNERS = {"film": "the film", "environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
 
 def _nothing(address: str) -> BadValue:
@@ -63,6 +65,8 @@ def about(address: str) -> Property:
         kind, steps = r.Softbox, steps[2:]
     if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
         kind, steps = r.FaceSet, steps[2:]
+    if kind is r.Film and len(steps) == 3 and steps[0] in _OF_FILM:
+        kind, steps = _OF_FILM[steps[0]], steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:
         kind, steps = _WITHIN[kind, steps[0]], steps[1:]
     found = TABLE[kind].get(steps[0]) if len(steps) == 1 else None
@@ -264,102 +268,7 @@ def shown(address: str, value: Any) -> str:
     return str(value)
 
 
-# between two values
-
-
-def blend(property_: Property, one: Any, other: Any, share: float) -> Any:
-    """The value `share` of the way from one to another."""
-    change = property_.change
-    if share <= 0.0 or change == "step" and share < 1.0:
-        return one
-    if share >= 1.0:
-        return other
-    if change == "turns":
-        return turn_between(one, other, share)
-    if isinstance(one, tuple) != isinstance(other, tuple):
-        one, other = (v if isinstance(v, tuple) else (v, v, v) for v in (one, other))
-    if isinstance(one, tuple):
-        return (one[0] + share * (other[0] - one[0]), one[1] + share * (other[1] - one[1]), one[2] + share * (other[2] - one[2]))
-    if change == "stops" and one > 0 and other > 0:
-        return one * (other / one) ** share
-    if change == "shorter way":
-        return one + share * ((other - one + 180.0) % 360.0 - 180.0)
-    return one + share * (other - one)
-
-
-def turn_between(one: r.Triple, other: r.Triple, share: float) -> r.Triple:
-    """Degrees about x, y, z between two turns. About one axis, and for more than half a turn, whole turns count and the way is even; else it
-    goes round one axis in space by the shorter way (Shoemake 1985, "Animating rotation with quaternion curves")."""
-    apart = [abs(b - a) for a, b in zip(one, other)]
-    if sum(d > 1e-9 for d in apart) < 2 or max(apart) > 180.0:
-        return (one[0] + share * (other[0] - one[0]), one[1] + share * (other[1] - one[1]), one[2] + share * (other[2] - one[2]))
-    p, q = _quaternion(one), _quaternion(other)
-    cosine = sum(a * b for a, b in zip(p, q))
-    if cosine < 0.0:
-        q, cosine = tuple(-v for v in q), -cosine
-    angle = math.acos(min(1.0, cosine))
-    if angle < 1e-6:
-        return other
-    f, g = math.sin((1 - share) * angle) / math.sin(angle), math.sin(share * angle) / math.sin(angle)
-    return _turn_of(tuple(f * a + g * b for a, b in zip(p, q)))
-
-
-def _quaternion(turn: r.Triple) -> tuple[float, ...]:
-    """(w, x, y, z) of a turn about x first, then y, then z."""
-    a, b, c = (math.radians(v) / 2 for v in turn)
-    ca, sa, cb, sb, cc, sc = math.cos(a), math.sin(a), math.cos(b), math.sin(b), math.cos(c), math.sin(c)
-    return (
-        ca * cb * cc + sa * sb * sc, sa * cb * cc - ca * sb * sc,
-        ca * sb * cc + sa * cb * sc, ca * cb * sc - sa * sb * cc,
-    )  # fmt: skip
-
-
-def _turn_of(quaternion: tuple[float, ...]) -> r.Triple:
-    w, x, y, z = quaternion
-    sine = max(-1.0, min(1.0, 2 * (w * y - x * z)))
-    if abs(sine) > 0.9999999:
-        return (math.degrees(math.atan2(-2 * (y * z - w * x), 1 - 2 * (x * x + z * z))), math.degrees(math.asin(sine)), 0.0)
-    return (
-        math.degrees(math.atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y))), math.degrees(math.asin(sine)),
-        math.degrees(math.atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z))),
-    )  # fmt: skip
-
-
 # resolving
-
-
-class _Track(NamedTuple):
-    steps: tuple[str, ...]
-    times: tuple[float, ...]
-    values: tuple[Any, ...]
-    property: Property
-
-    def at(self, time: float) -> Any:
-        k = bisect_right(self.times, time)
-        if k == 0:
-            return self.values[0]
-        if k == len(self.times):
-            return self.values[-1]
-        start, end = self.times[k - 1], self.times[k]
-        return blend(self.property, self.values[k - 1], self.values[k], (time - start) / (end - start))
-
-
-_tracks_of: list[tuple[dict, list[_Track]]] = []  # the last few sets of keys, made ready once
-
-
-def _tracks(keys: dict[str, tuple[r.Key, ...]]) -> list[_Track]:
-    for known, tracks in _tracks_of:
-        if known is keys:
-            return tracks
-    tracks = []
-    for address, held in keys.items():
-        if held:
-            property_ = about(address)
-            values = tuple(int(k.value) if property_.kind == "whole" and isinstance(k.value, float) else k.value for k in held)
-            tracks.append(_Track(tuple(address.split("/")), tuple(k.time for k in held), values, property_))
-    _tracks_of.insert(0, (keys, tracks))
-    del _tracks_of[8:]
-    return tracks
 
 
 def keyed(document: r.Document, address: str) -> bool:
@@ -380,19 +289,45 @@ def overrides_of(document: r.Document, choices: Mapping[str, str] | None) -> dic
     return found
 
 
+_bases: list[tuple[r.Document, dict[str, Any], r.Document]] = []  # the last few documents with what a choice overrides of what moves
+
+
+def _overridden(document: r.Document, choices: Mapping[str, str] | None) -> r.Document:
+    """The stored document with the overrides of a choice that say where things are; the very same object for the same document and choice."""
+    wanted = {a: v for a, v in overrides_of(document, choices).items() if a.split("/")[0] in ("parts", "paths", "motions")}
+    if not wanted:
+        return document
+    for held, values, made in _bases:
+        if held is document and values == wanted:
+            return made
+    tree: dict = {}
+    for address, value in wanted.items():
+        _grow(tree, address.split("/"), value)
+    made = _applied(document, tree)
+    _bases.insert(0, (document, wanted, made))
+    del _bases[4:]
+    return made
+
+
 def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time: float = 0.0) -> r.Document:
-    """A plain document as it is for some choices at a time in seconds: overrides first, then keys, then the rules that
+    """A plain document as it is for some choices at a time in seconds: overrides first, then keys and motions, then the rules that
     make parts. The same object when nothing applies.
 
     `choices` names one choice for each axis, as {"shot": id}. Raises BadValue for one there is not.
     """
+    from aulmo.document.made.copies import with_copies
+    from aulmo.document.made.lamp_copies import with_lamps
+    from aulmo.document.moving.resolved import moved, with_fades
+    from aulmo.document.moving.tracks import tracks_of
+
     tree: dict = {}
     for address, value in overrides_of(document, choices).items():
         whole = about(address).kind == "whole" and isinstance(value, float)
         _grow(tree, address.split("/"), int(value) if whole else value)
-    for track in _tracks(document.keys):
+    keys = document.keys
+    for track in tracks_of(keys):
         _grow(tree, track.steps, track.at(time))
-    if document.keys:
+    if keys:
         tree["keys"] = _Leaf({})
     if any(s.overrides for s in document.shots):
         for shot in document.shots:
@@ -403,10 +338,11 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
             _grow(tree, ("backdrop", "kind"), "photograph")
             _grow(tree, ("backdrop", "shot"), shot.id)
     made_ids = {i: tree["parts"].pop(i) for i in [i for i in tree.get("parts", {}) if ":" in i]}
+    base = _overridden(document, choices) if document.motions else document
     if tree:
         document = _remade(_applied(document, tree), tree)
-    from aulmo.document.made.copies import with_copies
-    from aulmo.document.made.lamp_copies import with_lamps
-
+    if keys or base.motions:
+        document = moved(base, document, time)
     document = with_lamps(with_copies(document))
-    return _applied(document, {"parts": made_ids}) if made_ids else document
+    document = _applied(document, {"parts": made_ids}) if made_ids else document
+    return with_fades(document)

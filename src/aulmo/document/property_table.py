@@ -79,6 +79,11 @@ COPY_KINDS = {
     "row": "Row", "ring": "Ring", "grid": "Grid", "path": "Along a path", "box": "In a box", "ball": "In a ball", "surface": "Over a surface",
 }  # fmt: skip
 MOST_COPIES = 1_000_000
+MOTION_KINDS = {
+    "spin": "Spin", "slide": "Slide", "lift": "Lift", "swing": "Swing", "fade": "Fade", "glow": "Glow", "turntable": "Turntable", "orbit": "Orbit",
+    "dolly": "Dolly", "zoom": "Zoom", "fly": "Fly through", "follow": "Follow a path", "roll": "Roll", "steer": "Steer", "ride": "Ride",
+    "shake": "Shake",
+}  # fmt: skip
 
 
 def _size(label, high, least=0.01) -> Property:
@@ -145,6 +150,8 @@ TABLE: dict[type, dict[str, Property]] = {
     r.Part: {
         "name": _text("Name"), "material": _text("Material", "link"), "mesh": _text("Triangles", "link"), "shape": _text("Exact shape", "link"),
         "visible": _yes("Visible"), "locked": _yes("Locked"), "source_key": _text("Came from"),
+        "opacity": _number("Opacity", 0, 1, tip="Of it and all below it, whatever they wear"),
+        "glow": _number("Glow", -6, 6, "stops", 2, -60, 60, tip="How much brighter what glows there is"),
         "edge_radius": _number("Softened", 0, 2, "mm", 3, most=1e4, curve=2, tip="Sharp edges look rounded by this much; 0 is off"),
         "catches": _choice("Catches", {"nothing": "Nothing", "shadow": "Shadow", "reflection": "Shadow and reflection"}),
         "pivot": _vector("Pivot"),
@@ -392,6 +399,8 @@ TABLE: dict[type, dict[str, Property]] = {
         "span_mm": _number("Shows", 10, 2000, "mm", 1, 1e-4, 1e9, curve=2),
         "motion_blur": _yes("Blur what moves"),
         "shutter_angle": _number("Shutter angle", 0, 360, "°", 0, most=36000, tip="Of a frame's time; 0 takes the exposure's shutter time"),
+        "looks_at": _text("Looks at", "link"), "look_point": _vector("Point looked at"), "focus_on": _text("Sharp on", "link"),
+        "focus_point": _vector("Point in focus"),
         "locked": _yes("Locked"),
     },
     r.Shot: {
@@ -449,6 +458,38 @@ TABLE: dict[type, dict[str, Property]] = {
         "seed": _whole("Pattern", 0, 1000, 0, 2_000_000_000), "passes": _text("Passes", "many"),
         "denoise_groups": _yes("Denoise each group"), "occlusion_mm": _number("Occlusion reach", 0, 500, "mm", 1, most=1e8),
     },
+    r.Motion: {
+        "name": _text("Name"), "kind": _choice("Motion", MOTION_KINDS), "wears": _text("Moves", "many"), "on": _yes("On"),
+        "start": _number("Start", 0, 20, "s", 2, -1e6, 1e6), "length": _number("Length", 0.1, 20, "s", 2, 1e-4, 1e6, curve=1.5),
+        "before": _choice("Begins", {"even": "Even", "eased": "Eased"}), "after": _choice("Ends", {"even": "Even", "eased": "Eased"}),
+        "repeats": _number("Times", 1, 20, "", 1, 0.01, 1e5), "back": _yes("There and back"),
+        "hold_before": _yes("Holds before", "Until it begins the thing stands as at its beginning"),
+        "hold_after": _yes("Holds after", "When it has ended the thing stays as it is then"),
+        "degrees": _number("Degrees", -720, 720, "°", 1, -1e7, 1e7), "axis": _vector("Axis", "", 1e6, 3, nonzero=False),
+        "axis_of": _choice("Axis of", {"own": "The part", "world": "The world"}), "centre": _vector("Round"),
+        "distance_mm": _number("Distance", -500, 500, "mm", 1, -1e8, 1e8), "from_": _number("From", -6, 6, "", 2, -60, 60),
+        "to": _number("To", -6, 6, "", 2, -60, 60), "path": _text("Path", "link"), "leader": _text("Follows", "link"),
+        "faces": _yes("Faces along", "Turns with the path; off keeps the way it faces"), "bank": _number("Lies over", 0, 1, "", 2, 0, 3),
+        "offset": _vector("Beside", decimals=1), "radius_mm": _number("Wheel radius", 0, 500, "mm", 2, 0, 1e7, curve=2, tip="From the part"),
+        "swings": _number("Swings a second", 0.1, 12, "", 2, 0.001, 1000), "damping": _number("Damping", 0, 1, "", 2, 0, 10),
+        "dive": _number("Dives", 0, 15, "°", 1, -180, 180, tip="For one gravity of braking"),
+        "lean": _number("Leans", 0, 15, "°", 1, -180, 180, tip="For one gravity of bend"),
+        "amount_mm": _number("Shakes by", 0, 20, "mm", 2, 0, 1e6, curve=2), "amount_degrees": _number("Turns by", 0, 5, "°", 2, 0, 180, curve=2),
+        "seed": _whole("Pattern", 0, 100, 0, 2_000_000_000), "lens_mm": _number("To lens", 14, 200, "mm", 1, 1, 10000),
+        "cameras": _text("Cameras", "many"),
+        "carries": _choice("Light", {"set": "Stays with the set", "camera": "Goes with the camera", "product": "Goes with the product"}),
+    },
+    r.Cut: {
+        "shot": _text("Shot", "link"), "start": _number("From", 0, 20, "s", 2, -1e6, 1e6),
+        "dissolve": _number("Dissolve", 0, 3, "s", 2, 0, 1e4),
+    },
+    r.Marker: {"name": _text("Name"), "time": _number("Time", 0, 20, "s", 2, -1e6, 1e6)},
+    r.LaneGroup: {"name": _text("Name"), "lanes": _text("Lanes", "many"), "colour": _colour("Stripe"), "folded": _yes("Folded")},
+    r.Film: {
+        "start": _number("Begins", 0, 60, "s", 2, -1e5, 1e5), "end": _number("Ends", 0, 60, "s", 2, -1e5, 1e5),
+        "play_start": _number("Plays from", 0, 60, "s", 2, -1e5, 1e5), "play_end": _number("Plays to", 0, 60, "s", 2, -1e5, 1e5),
+    },
+    r.Moved: {"at_rest": _text("At rest", "many"), "carried": _text("Carried", "many")},
     r.Document: {
         "name": _text("Name"), "frames_per_second": _number("Frames per second", 1, 60, "", 2, 0.01, 10000), "notes": _text("Choices made", "many"),
     },

@@ -4,35 +4,49 @@ Lengths in millimetres, angles in degrees, z up; colours are linear ACEScg; ligh
 Dictionaries inside records are never changed in place; an edit makes a new one (see `edits`).
 """
 
-from typing import Annotated, Literal
+from typing import Literal
 
-import msgspec
+from aulmo.document.film_records import Cut as Cut
+from aulmo.document.film_records import Film as Film
+from aulmo.document.film_records import Key as Key
+from aulmo.document.film_records import LaneGroup as LaneGroup
+from aulmo.document.film_records import Marker as Marker
+from aulmo.document.film_records import Motion as Motion
+from aulmo.document.record_base import (
+    AssetName as AssetName,
+)  # fmt: skip
+from aulmo.document.record_base import (
+    CameraId as CameraId,
+)
+from aulmo.document.record_base import (
+    DecalId as DecalId,
+)
+from aulmo.document.record_base import (
+    EnvironmentName as EnvironmentName,
+)
+from aulmo.document.record_base import (
+    MaterialId as MaterialId,
+)
+from aulmo.document.record_base import (
+    Pair as Pair,
+)
+from aulmo.document.record_base import (
+    PartId as PartId,
+)
+from aulmo.document.record_base import (
+    PathId as PathId,
+)
+from aulmo.document.record_base import (
+    Record as Record,
+)
+from aulmo.document.record_base import (
+    Triple as Triple,
+)
+from aulmo.document.record_base import (
+    Value as Value,
+)
 
-SCHEMA_VERSION = 5
-
-Triple = tuple[float, float, float]
-Pair = tuple[float, float]
-# What a property's value can be; whole numbers may be written as numbers
-Value = float | bool | str | Triple | None
-
-
-def _refers(kind: str, unless: str = "") -> msgspec.Meta:
-    return msgspec.Meta(extra={"refers_to": kind, "unless": unless})
-
-
-# Names that point at something else: what a project must hold is found by these alone (see `properties.references`)
-AssetName = Annotated[str, _refers("assets")]
-EnvironmentName = Annotated[str, _refers("assets", unless="shipped")]
-PartId = Annotated[str, _refers("parts")]
-MaterialId = Annotated[str, _refers("materials")]
-CameraId = Annotated[str, _refers("cameras")]
-PathId = Annotated[str, _refers("paths")]
-DecalId = Annotated[str, _refers("decals")]
-
-
-class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
-    """Base of all records. They never change and so can form no cycles: looking for garbage passes over them, however many there are."""
-
+SCHEMA_VERSION = 6
 
 class Placement(Record):
     """Where a part sits in its parent: scaled, then turned about x, y, z in that order, then moved."""
@@ -136,6 +150,7 @@ class Part(Record):
     point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
     from, `copies` the rule of a group, `piece` what of `shape` the part is. `unseen` leaves it out of the camera's sight, always or while it stands
     between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back` sends light of its colour to the product.
+    `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
     """
 
     id: str
@@ -159,6 +174,8 @@ class Part(Record):
     set_piece: SetPiece | None = None
     copies: Copies | None = None
     piece: Piece | None = None
+    opacity: float = 1.0
+    glow: float = 0.0
 
 
 class GuidePath(Record):
@@ -620,13 +637,6 @@ class Lamp(Record):
     copies: Copies | None = None
 
 
-class Key(Record):
-    """The value of a property at a time in seconds."""
-
-    time: float
-    value: Value
-
-
 class Camera(Record):
     """A camera looking from `position` at `target`.
 
@@ -636,7 +646,8 @@ class Camera(Record):
 
     The white of what it shows is that of light of `kelvin` and `tint` (green above 0, magenta below). A lens that bends shows at the distance r from
     its axis, in tangents, what a straight one shows at r (1 + `bend` r^2). `cats_eye` is how far its rim cuts into the opening 18 mm from the
-    middle, in shares of the opening's radius. Nothing nearer than `near_mm` is seen. One that `keeps_target` turns toward it when moved.
+    middle, in shares of the opening's radius. Nothing nearer than `near_mm` is seen. One that `keeps_target` turns toward it when moved. A part that
+    it `looks_at` gives the target, one it is `focus_on` the distance of what is sharp, by a point in the part's own axes.
     """
 
     id: str
@@ -666,6 +677,10 @@ class Camera(Record):
     span_mm: float = 300.0
     motion_blur: bool = False
     shutter_angle: float = 0.0
+    looks_at: PartId | None = None
+    look_point: Triple = (0.0, 0.0, 0.0)
+    focus_on: PartId | None = None
+    focus_point: Triple = (0.0, 0.0, 0.0)
     locked: bool = False
 
 
@@ -779,8 +794,17 @@ class RenderSettings(Record):
     occlusion_mm: float = 0.0
 
 
+class Moved(Record):
+    """What resolving tells of a moment and never a file: the parts as they are when nothing moves, by which a floor is laid, and the matrix,
+    sixteen numbers row by row, by which a motion carries the light of the scene; none where it does not."""
+
+    at_rest: dict[str, Part] = {}
+    carried: tuple[float, ...] = ()
+
+
 class Document(Record):
-    """A whole project. `keys` holds, by the address of a property, its values in the order of time."""
+    """A whole project. `keys` holds, by the address of a property, its values in the order of time; `motions` come on top of them, in the order in
+    which they act on one thing. `moved` is set by resolving alone."""
 
     schema_version: int = SCHEMA_VERSION
     name: str = "Untitled"
@@ -799,5 +823,8 @@ class Document(Record):
     shots: tuple[Shot, ...] = ()
     render: RenderSettings = RenderSettings()
     keys: dict[str, tuple[Key, ...]] = {}
+    motions: dict[str, Motion] = {}
+    film: Film = Film()
     frames_per_second: float = 25.0
     notes: tuple[str, ...] = ()
+    moved: Moved = Moved()

@@ -88,6 +88,13 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
     for many in (document.lamps, document.cameras, document.selections, document.sources, document.paths):
         for member in many.values():
             yield member, member.name
+    for motion in document.motions.values():
+        yield motion, motion.name or f"the motion {motion.kind}"
+    for one_cut in document.film.reel:
+        yield one_cut, "the reel"
+    for marker in document.film.markers:
+        yield marker, marker.name
+    yield document.film, "the film"
     for shot in document.shots:
         yield shot, shot.name
         if shot.photograph is not None:
@@ -119,6 +126,8 @@ def check_numbers(document: r.Document, name: str) -> None:
             if not math.isfinite(other.time) or (one is not None and other.time <= one.time):
                 raise BadFile(f"{name} is damaged: the keys of {address} are not in the order of time.")
             _check_value(address, other.value, "the film", name)
+            if not (0 <= other.rest < 1e6 and all(math.isfinite(v) for v in (*other.bend, *(other.via or ())))):
+                raise BadFile(f"{name} is damaged: a key of {address} makes no sense.")
 
 
 def _check_value(address: str, value: Any, where: str, name: str) -> None:
@@ -203,10 +212,19 @@ def check_links(document: r.Document, name: str) -> None:
         stack.extend((child, part_id, level + 1) for child in part.children)
     if len(seen) != len(document.parts):
         raise BadFile(f"{name} is damaged: some parts hang nowhere in the tree.")
-    for many in (document.materials, document.lamps, document.cameras, document.selections, document.sources, document.paths, document.decals):
+    for many in (
+        document.materials, document.lamps, document.cameras, document.selections, document.sources, document.paths, document.decals,
+        document.motions,
+    ):  # fmt: skip
         for key, member in many.items():
             if member.id != key:
                 raise BadFile(f"{name} is damaged: {member.name} is kept under another name than its own.")
+    if document.moved != r.Moved():
+        raise BadFile(f"{name} is damaged: it holds what only a moment of a film can.")
+    if any(a.partition("/")[0] not in ("parts", "cameras", "lamps", "softboxes", "environment") for m in document.motions.values() for a in m.wears):
+        raise BadFile(f"{name} is damaged: a motion moves something that cannot move.")
+    if len({c.id for c in document.film.reel}) != len(document.film.reel):
+        raise BadFile(f"{name} is damaged: two cuts share one name within the file.")
     boxes = document.environment.softboxes
     if len({b.id for b in boxes}) != len(boxes) or any(not b.id or "/" in b.id for b in boxes):
         raise BadFile(f"{name} is damaged: two softboxes share one name within the file.")

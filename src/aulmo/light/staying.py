@@ -1,7 +1,8 @@
 """What light goes along with: the scene, the camera, or a part, so that a turntable keeps its lighting or lets it run over the product.
 
-What stays with the camera goes round with it, about the upright through the point it looks at: it never tilts. What stays with a part is turned
-as the part is, a lamp also moved. Softboxes, lamps and the dome are stored as they lie in those axes; here they are brought into the world.
+What stays with the scene lies still, unless a turntable or an orbit carries it along. What stays with the camera goes round with it, about the
+upright through the point it looks at: it never tilts. What stays with a part is turned as the part is, a lamp also moved. Softboxes, lamps and
+the dome are stored as they lie in those axes; here they are brought into the world.
 """
 
 import math
@@ -48,14 +49,21 @@ def followed(document: Document, stays_with: str, part: str | None, camera: Came
             u, _, v = np.linalg.svd(matrix[:3, :3])
             matrix[:3, :3] = u @ np.diag([1.0, 1.0, np.linalg.det(u @ v)]) @ v
             return matrix
-    return STILL
+    return carried(document)
+
+
+def carried(document: Document) -> np.ndarray:
+    """(4, 4) by which a motion carries the light of the scene along at this moment."""
+    held = document.moved.carried
+    return np.array(held, float).reshape(4, 4) if held else STILL
 
 
 def goes_along(document: Document) -> bool:
     """Whether any light stays with something that is not the scene."""
     environment = document.environment
     return (
-        environment.stays_with != "scene"
+        bool(document.moved.carried)
+        or environment.stays_with != "scene"
         or any(box.stays_with not in ("dome", "scene") for box in environment.softboxes)
         or any(lamp.stays_with != "scene" for lamp in document.lamps.values())
     )
@@ -101,12 +109,16 @@ def from_world(document: Document, box: Softbox, camera: Camera | None) -> Softb
 
 def lamp_in_world(document: Document, lamp: Lamp, camera: Camera | None) -> Lamp:
     """A lamp as it stands in the world."""
-    return lamp if lamp.stays_with == "scene" else _moved(lamp, followed(document, lamp.stays_with, lamp.part, camera))
+    if lamp.stays_with == "scene" and not document.moved.carried:
+        return lamp
+    return _moved(lamp, followed(document, lamp.stays_with, lamp.part, camera))
 
 
 def lamp_from_world(document: Document, lamp: Lamp, camera: Camera | None) -> Lamp:
     """A lamp given as it stands in the world, as its own axes have it."""
-    return lamp if lamp.stays_with == "scene" else _moved(lamp, np.linalg.inv(followed(document, lamp.stays_with, lamp.part, camera)))
+    if lamp.stays_with == "scene" and not document.moved.carried:
+        return lamp
+    return _moved(lamp, np.linalg.inv(followed(document, lamp.stays_with, lamp.part, camera)))
 
 
 def _moved(lamp: Lamp, matrix: np.ndarray) -> Lamp:

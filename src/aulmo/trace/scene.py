@@ -6,9 +6,11 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.edits import below, shown_parts, surfaces_of
+from aulmo.document.made.copies import with_copies
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Environment, Surface
 from aulmo.frame.exposure import white_nits
@@ -93,6 +95,7 @@ class SceneBuilder:
         self._floor: Remembered[Mesh] = Remembered()
         self._shapes: Remembered[Shapes] = Remembered()
         self._bounds: Remembered[tuple] = Remembered()
+        self._ground: Remembered[tuple] = Remembered()
         self._placed: Remembered[Placed] = Remembered()
         self._inverse: Remembered[np.ndarray] = Remembered()
         self._catch: Remembered[np.ndarray] = Remembered()
@@ -133,7 +136,9 @@ class SceneBuilder:
         light_ = self._standing.get((d.environment, d.lamps, axes_followed(d, camera)), lambda: standing(d, camera))
         photo = self.plates.photo(d)
         unseen = self._out_of_sight(moments, camera)
-        read = (d.parts, d.roots, d.materials, d.floor, light_, d.decals, moving, tables, photo, unseen, self._mirrored(d, camera))
+        read = (
+            d.parts, d.roots, d.materials, d.floor, light_, d.decals, moving, tables, photo, unseen, self._mirrored(d, camera), d.moved.at_rest,
+        )  # fmt: skip
         return self._scene.get(read, lambda: self._build(moments, moving, tables, light_, photo, unseen, camera))
 
     def _build(
@@ -148,8 +153,11 @@ class SceneBuilder:
         matrices, low, high = self._bounds.get((part_ids,), lambda: self._measure(moments, part_ids))
         names = list(dict.fromkeys(outfit.shapes))
         ground = None
+        under = (low, high)
+        if document.moved.at_rest:  # a floor is laid once for the whole film
+            under = self._ground.get((document.moved.at_rest, document.roots, document.paths), lambda: self._at_rest(document))
         if floor.kind != "none":
-            radius = _round_up(0.5 * float(np.linalg.norm(high - low)))
+            radius = _round_up(0.5 * float(np.linalg.norm(under[1] - under[0])))
             ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
             names.append(f"floor-{floor.kind}-{radius!r}")
         timed = any(n.kind in ("time", "frame") for m in document.materials.values() for n in m.nodes)
@@ -166,7 +174,9 @@ class SceneBuilder:
                 prints(document, self.assets),
             ),
         )  # fmt: skip
-        placed = self._placed.get((matrices, floor, ground is not None, moving), lambda: self._place(moments, matrices, low, high, part_ids))
+        placed = self._placed.get(
+            (matrices, floor, ground is not None, moving, under[0]), lambda: self._place(moments, matrices, low, high, part_ids, under)
+        )  # fmt: skip
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
@@ -332,9 +342,18 @@ class SceneBuilder:
             return np.zeros((len(part_ids), 8, 3))
         return np.array([corners_of(*self.assets.box(document.parts[i].mesh or "")) for i in part_ids]).reshape(-1, 8, 3)
 
-    def _place(self, moments: Moments, matrices: np.ndarray, low: np.ndarray, high: np.ndarray, part_ids: list[str]) -> Placed:
+    def _at_rest(self, document: Document) -> tuple[np.ndarray, np.ndarray]:
+        """The box of all parts as they stand when nothing moves."""
+        still_ = with_copies(replace(document, parts=document.moved.at_rest))
+        shown = shown_parts(still_)
+        _, low, high = self._measure(still(still_), shown)
+        return low, high
+
+    def _place(
+        self, moments: Moments, matrices: np.ndarray, low: np.ndarray, high: np.ndarray, part_ids: list[str], under: tuple[np.ndarray, np.ndarray]
+    ) -> Placed:  # fmt: skip
         floor = moments.first.floor
-        world = matrices if floor.kind == "none" else np.concatenate([matrices, floor_matrix(floor, low, high)[None]])
+        world = matrices if floor.kind == "none" else np.concatenate([matrices, floor_matrix(floor, *under)[None]])
         return Placed(world, low, high, moving_instances(moments, part_ids))
 
     def _pack(self, document: Document, names: tuple[str, ...], ground: Mesh | None, kinds: tuple[int, ...]) -> Shapes:

@@ -1,0 +1,293 @@
+"""What follows from how something travels: wheels that roll, front wheels that steer, a body that sways on its springs."""
+
+import math
+from typing import TYPE_CHECKING, Callable, NamedTuple
+
+import numpy as np
+from numpy.polynomial import chebyshev
+
+from aulmo.document.film_records import Motion
+from aulmo.document.moving.curves import curve_of
+from aulmo.document.moving.going import ease
+from aulmo.errors import BadValue
+
+if TYPE_CHECKING:
+    from aulmo.document.moving.mover import Mover
+
+ORDER, DEEPEST, CLOSE = 24, 9, 1e-11  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
+UP = np.array([0.0, 0.0, 1.0])
+STEPS_PER_SECOND = 240  # of a body on its springs
+_NODES = np.cos(np.pi * (np.arange(ORDER) + 0.5) / ORDER)
+_FIT = np.linalg.inv(chebyshev.chebvander(_NODES, ORDER - 1))
+
+
+class Travel(NamedTuple):
+    """How far something has come at any time, mm: polynomials of Chebyshev over stretches of time, and what each begins with."""
+
+    ends: np.ndarray
+    sums: list[np.ndarray]
+    before: np.ndarray
+
+    def at(self, time: float) -> float:
+        """Distance at a time; the ends hold beyond."""
+        time = min(max(time, self.ends[0]), self.ends[-1])
+        k = min(max(int(np.searchsorted(self.ends, time, "right")) - 1, 0), len(self.sums) - 1)
+        low, high = self.ends[k], self.ends[k + 1]
+        return float(self.before[k] + chebyshev.chebval((2 * time - low - high) / (high - low), self.sums[k]))
+
+
+def travel(places: Callable[[float], np.ndarray], along: Callable[[float, np.ndarray], float], breaks: list[float]) -> Travel:
+    """The integral of a speed over time: `places` (time -> (3,)) is what moves, `along` says how much of its velocity at a time
+    counts.
+
+    On each stretch the place is interpolated at the roots of Chebyshev's polynomial and differentiated there (Trefethen 2013, "Approximation theory
+    and approximation practice", ch. 3 and 19); stretches are halved until the speed's polynomial has died away.
+    """
+    ends, sums, before, total = [breaks[0]], [], [], 0.0
+
+    def stretch(low: float, high: float, depth: int) -> None:
+        nonlocal total
+        times = 0.5 * (low + high) + 0.5 * (high - low) * _NODES
+        found = np.array([places(float(t)) for t in times])
+        middle = found.mean(0)
+        fit = _FIT @ (found - middle)
+        velocity = chebyshev.chebval(_NODES, chebyshev.chebder(fit)).T * (2.0 / (high - low))
+        speed = _FIT @ np.array([along(float(t), v) for t, v in zip(times, velocity)])
+        size = float(np.abs(fit).max()) + 1e-9
+        rough = float(np.abs(fit[-3:]).max()) > CLOSE * size or float(np.abs(speed[-3:]).max()) > 1e-9 * (float(np.abs(speed).max()) + 1e-9)
+        if rough and depth < DEEPEST:
+            half = 0.5 * (low + high)
+            stretch(low, half, depth + 1)
+            stretch(half, high, depth + 1)
+            return
+        whole = chebyshev.chebint(speed, lbnd=-1) * (0.5 * (high - low))
+        ends.append(high)
+        sums.append(whole)
+        before.append(total)
+        total += float(chebyshev.chebval(1.0, whole))
+
+    for low, high in zip(breaks, breaks[1:]):
+        if high - low > 1e-9:
+            stretch(low, high, 0)
+    if not sums:
+        ends.append(breaks[0] + 1.0)
+        sums.append(np.zeros(1))
+        before.append(0.0)
+    return Travel(np.array(ends), sums, np.array(before))
+
+
+def breaks_of(mover: "Mover", part_id: str | None, low: float, high: float) -> list[float]:
+    """The times within a span at which the way of a part may change its law: its keys and the ends of motions, on all levels above too."""
+    found = {low, high}
+    while part_id is not None:
+        for track in mover.tracks.get(part_id, {}).values():
+            found.update(track.times)
+            found.update(k.time + k.rest for k in track.keys)
+        for motion in mover.worn.get(f"parts/{part_id}", ()):
+            rounds = max(1, math.ceil(motion.repeats)) if motion.repeats < 200 else 1
+            halves = 2 if motion.back else 1
+            found.update(motion.start + motion.length * min(1.0, k / (motion.repeats * halves)) for k in range(rounds * halves + 1))
+            found.update(_knots(mover, motion, rounds))
+            if motion.leader is not None and motion.leader in mover.document.parts and len(found) < 4000:
+                found.update(breaks_of(mover, motion.leader, low, high) if motion.leader != part_id else ())
+        part_id = mover.document.parts[part_id].parent
+    return sorted(t for t in found if low <= t <= high)
+
+
+def _knots(mover: "Mover", motion: Motion, rounds: int) -> list[float]:
+    """The times at which what follows a path comes over the path's own points, where its bend jumps."""
+    path = mover.document.paths.get(motion.path or "")
+    if path is None or motion.kind != "follow" or len(path.points) * rounds > 2000 or motion.to == motion.from_:
+        return []
+    try:
+        curve = curve_of(path)
+    except BadValue:
+        return []
+    shares = [k + end / curve.length for k in (range(-1, rounds + 1) if curve.closed else (0,)) for end in curve.ends]
+    within = [(s - motion.from_) / (motion.to - motion.from_) for s in shares]
+    found = []
+    for wanted in (w for w in within if 0.0 < w < 1.0):
+        low, high = 0.0, 1.0
+        for _ in range(60):
+            middle = 0.5 * (low + high)
+            low, high = (middle, high) if ease(motion, middle) < wanted else (low, middle)
+        for turn in range(rounds):
+            found += [turn + at for at in ((0.5 * low, 1.0 - 0.5 * low) if motion.back else (low,))]
+    return [motion.start + motion.length * f / motion.repeats for f in found]
+
+
+def span_of(mover: "Mover", motion: Motion) -> tuple[float, float]:
+    """When what follows from a travel counts: from the motion's start to its end."""
+    return motion.start, motion.start + motion.length
+
+
+def _remembered(mover: "Mover", key: tuple, make: Callable):
+    if key not in mover.kept:
+        mover.kept[key] = make()
+    return mover.kept[key]
+
+
+# wheels
+
+
+def rolled(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
+    """Degrees that a wheel has turned about its axle at a time, from how its hub travels: it cannot slip. Raises BadValue where it has no radius."""
+    if motion.radius_mm <= 0.0:
+        raise BadValue("A wheel needs a radius.")
+    document = mover.document
+    part = document.parts[part_id]
+
+    def stands(t: float) -> np.ndarray:
+        """The wheel as it stands at a time, but for its rolling: the levels above, and what its own keys and earlier motions do."""
+        return mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
+
+    own = mover.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+
+    def hub(t: float) -> np.ndarray:
+        matrix = stands(t)
+        return matrix[:3, :3] @ own + matrix[:3, 3]
+
+    def along(t: float, velocity: np.ndarray) -> float:
+        axle = stands(t)[:3, :3] @ np.array(motion.axis, float)
+        axle = axle / max(float(np.linalg.norm(axle)), 1e-12)
+        ahead = np.cross(axle, UP)
+        on = velocity - axle * float(velocity @ axle)
+        return math.copysign(float(np.linalg.norm(on)), float(on @ ahead))
+
+    def make() -> Travel:
+        low, high = span_of(mover, motion)
+        return travel(hub, along, breaks_of(mover, part_id, low, high))
+
+    found: Travel = _remembered(mover, ("rolled", part_id, motion.id), make)
+    return math.degrees(found.at(time) / motion.radius_mm)
+
+
+def steered(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
+    """Degrees, about a motion's axis, by which a front wheel turns so that it runs where it is carried; no more than the motion's degrees."""
+    document = mover.document
+    part = document.parts[part_id]
+    own = mover.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+    low, high = span_of(mover, motion)
+
+    def stands(t: float) -> np.ndarray:
+        return mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
+
+    def at(t: float) -> float | None:
+        matrix = stands(t)
+        axis = matrix[:3, :3] @ np.array(motion.axis, float)
+        axis = axis / max(float(np.linalg.norm(axis)), 1e-12)
+        step = 1e-3
+        for _ in range(10):
+            one, other = (stands(s) for s in (t - step, t + step))
+            way = (other[:3, :3] @ own + other[:3, 3]) - (one[:3, :3] @ own + one[:3, 3])
+            way = way - axis * float(way @ axis)
+            if float(np.linalg.norm(way)) > 1e-5:
+                break
+            step *= 2.0
+        else:
+            return None
+        # which way the wheel runs when it is not steered: what carries it, as it is turned there against how it stood at rest
+        ahead = _ahead(mover, part_id, matrix, axis)
+        if float(way @ ahead) < 0:
+            way = -way
+        return math.degrees(math.atan2(float(np.cross(ahead, way) @ axis), float(ahead @ way)))
+
+    found = at(min(max(time, low), high))
+    most = abs(motion.degrees)
+    return 0.0 if found is None else min(most, max(-most, found))
+
+
+def _ahead(mover: "Mover", part_id: str, matrix: np.ndarray, axis: np.ndarray) -> np.ndarray:
+    """The way that what carries a part faces, square to an axis: the axis of the motion that leads it along a path, else its own x."""
+    document = mover.document
+    current: str | None = part_id
+    while current is not None:
+        for motion in mover.worn.get(f"parts/{current}", ()):
+            if motion.kind == "follow" and motion.path is not None:
+                facing = _kept_axis(mover, part_id, current, motion)
+                ahead = matrix[:3, :3] @ facing
+                ahead = ahead - axis * float(ahead @ axis)
+                return ahead / max(float(np.linalg.norm(ahead)), 1e-12)
+        current = document.parts[current].parent
+    ahead = matrix[:3, 0] - axis * float(matrix[:3, 0] @ axis)
+    return ahead / max(float(np.linalg.norm(ahead)), 1e-12)
+
+
+def _kept_axis(mover: "Mover", part_id: str, carrier: str, motion: Motion) -> np.ndarray:
+    """The carrier's own axis that faces along its path, in the axes of a part below it as they are at rest."""
+    way = mover.rest(carrier)[:3, :3] @ np.array(motion.axis, float)
+    return np.asarray(np.linalg.inv(mover.rest(part_id)[:3, :3]) @ way)
+
+
+# a body on its springs
+
+
+class Sway(NamedTuple):
+    """Degrees that a body dives and leans, at even times from `start`."""
+
+    start: float
+    dive: np.ndarray
+    lean: np.ndarray
+
+
+def swayed(mover: "Mover", motion: Motion, part_id: str, time: float) -> tuple[float, float, np.ndarray, np.ndarray]:
+    """How far a body dives (about its left) and leans (about its forward), in degrees, and those two directions in its parent's axes."""
+    found: Sway = _remembered(mover, ("swayed", part_id, motion.id), lambda: _sway(mover, motion, part_id))
+    k = (time - found.start) * STEPS_PER_SECOND
+    x = np.arange(len(found.dive))
+    forward, left = _body_axes(mover, part_id, motion)
+    return float(np.interp(k, x, found.dive)), float(np.interp(k, x, found.lean)), forward, left
+
+
+def _body_axes(mover: "Mover", part_id: str, motion: Motion) -> tuple[np.ndarray, np.ndarray]:
+    """Forward and left of a body in its parent's axes."""
+    parent = mover.document.parts[part_id].parent
+    facing = np.array(motion.axis, float)
+    turn = mover.local(part_id, motion.start, before=motion)[:3, :3]
+    forward = turn @ facing
+    current: str | None = part_id
+    while current is not None:
+        follow = next((m for m in mover.worn.get(f"parts/{current}", ()) if m.kind == "follow" and m.path is not None), None)
+        if follow is not None:
+            way = mover.rest(current)[:3, :3] @ np.array(follow.axis, float)
+            forward = np.linalg.inv(mover.rest(parent)[:3, :3]) @ way
+            break
+        current = mover.document.parts[current].parent
+    forward = forward / max(float(np.linalg.norm(forward)), 1e-12)
+    up = np.linalg.inv(mover.rest(parent)[:3, :3]) @ UP
+    left = np.cross(up / max(float(np.linalg.norm(up)), 1e-12), forward)
+    return forward, left / max(float(np.linalg.norm(left)), 1e-12)
+
+
+def _sway(mover: "Mover", motion: Motion, part_id: str) -> Sway:
+    """A body as a damped oscillator in dive and in lean, pushed by how what carries it speeds up, brakes and turns: solved exactly from step to step,
+    the push taken as even within each (the state's matrix exponential)."""
+    from scipy.linalg import expm
+
+    from aulmo.document.moving.mover import GRAVITY
+
+    low, high = span_of(mover, motion)
+    count = max(3, math.ceil((high - low) * STEPS_PER_SECOND) + 1)
+    parent = mover.document.parts[part_id].parent
+    own = mover.pivot(part_id)
+    forward, left = _body_axes(mover, part_id, motion)
+    frames = [mover.world(parent, low + k / STEPS_PER_SECOND) for k in range(count)]
+    inner = mover.local(part_id, low, before=motion)
+    point = inner[:3, :3] @ own + inner[:3, 3]
+    places = np.array([f[:3, :3] @ point + f[:3, 3] for f in frames])
+    push = np.zeros_like(places)
+    push[1:-1] = (places[2:] - 2 * places[1:-1] + places[:-2]) * STEPS_PER_SECOND**2
+    push[0], push[-1] = push[1], push[-2]
+    ahead = np.array([f[:3, :3] @ forward for f in frames])
+    beside = np.array([f[:3, :3] @ left for f in frames])
+    wanted = np.stack([-motion.dive * (push * ahead).sum(1), motion.lean * (push * beside).sum(1)], 1) / GRAVITY
+    rate = 2 * math.pi * motion.swings
+    system = np.zeros((3, 3))
+    system[0, 1], system[1] = 1.0, (-rate * rate, -2 * motion.damping * rate, rate * rate)
+    step = expm(system / STEPS_PER_SECOND)
+    found = np.zeros((count, 2))
+    state = np.zeros((2, 2))
+    for k in range(1, count):
+        state = step[:2, :2] @ state + np.outer(step[:2, 2], wanted[k - 1])
+        found[k] = state[0]
+    return Sway(low, found[:, 0], found[:, 1])
