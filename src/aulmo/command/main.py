@@ -1,4 +1,4 @@
-"""The command line: `aulmo import`, `info`, `render`, `bench`, and the window."""
+"""The command line: `aulmo import`, `info`, `render`, `film`, `bench`, and the window."""
 
 import argparse
 import json
@@ -149,15 +149,9 @@ def render_shot(arguments) -> int:
     document, assets = load(Path(arguments.project))
     shot = find_shot(document, arguments.shot)
     size = _size(arguments.size) if arguments.size else (shot.width, shot.height)
-    settings = document.render
-    if arguments.samples is not None:
-        settings = replace(settings, stop="samples", samples=_at_least(arguments.samples, 1, "the number of samples"))
-    if arguments.noise is not None:
-        settings = replace(settings, stop="noise", noise_percent=_at_least(arguments.noise, 0.01, "the noise in percent"))
+    settings = _stopped_at(document.render, arguments)
     if arguments.time is not None:
         settings = replace(settings, stop="time", seconds=_at_least(arguments.time, 0.1, "the time in seconds"))
-    if arguments.raw:
-        settings = replace(settings, denoise=False)
     if arguments.passes is not None:
         from aulmo.trace.passes import SETS, check
 
@@ -191,7 +185,7 @@ def render_shot(arguments) -> int:
     if not kind.startswith("exr"):
         settings = replace(settings, passes=())
     kept = Path(arguments.state) if arguments.state else None
-    picture = render(document, assets, shot, size, settings, progress, kept=kept)
+    picture = render(document, assets, shot, size, settings, progress, kept=kept, time_=arguments.at)
     _end_bar()
     if picture is None:
         print("The render was cancelled.", file=sys.stderr)
@@ -203,6 +197,67 @@ def render_shot(arguments) -> int:
         partial.finish(picture)
     print(f"{out}: {size[0]} × {size[1]}, {picture.samples} samples, noise {100 * picture.noise:.1f} %, {picture.seconds:.1f} s")
     return 0
+
+
+def film(arguments) -> int:
+    """`film PROJECT [--from S --to S] [--frames A-B] [--size WxH] [--samples N|--noise X] --out FILE.mp4|FILE.webm|FOLDER`."""
+    from msgspec.structs import replace
+
+    from aulmo.deliver.film import plan, render_film, size_of
+    from aulmo.document.edits import find_shot
+    from aulmo.document.project_file import load
+
+    document, assets = load(Path(arguments.project))
+    if arguments.rate is not None:
+        document = replace(document, frames_per_second=_rate(arguments.rate))
+    shot = find_shot(document, arguments.shot) if arguments.shot else None
+    if shot is not None:  # one shot throughout, whatever the reel says
+        document = replace(document, film=replace(document.film, reel=()))
+    planned = plan(document, arguments.start, arguments.end, _span(arguments.frames) if arguments.frames else None, shot)
+    size = _size(arguments.size) if arguments.size else size_of(document, planned)
+    settings = _stopped_at(document.render, arguments)
+    kind = arguments.file_type or "png"
+
+    def progress(p, picture) -> bool:
+        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
+        _bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
+        return True
+
+    try:
+        made = render_film(document, assets, planned, size, settings, Path(arguments.out), kind, progress)
+    except KeyboardInterrupt:
+        _end_bar()
+        print("\naulmo: stopped; the same command goes on where it stopped.", file=sys.stderr)
+        return 130
+    _end_bar()
+    there = f", {made.kept} were there already" if made.kept else ""
+    rate = f"{document.frames_per_second:g} a second"
+    print(f"{arguments.out}: {len(planned)} frames at {rate}, {size[0]} × {size[1]}; {made.made} made in {made.seconds:.1f} s{there}")
+    return 0
+
+
+def _rate(value: float) -> float:
+    if not (value == value and 0.01 <= value <= 10000):
+        raise BadValue("A film needs between 0.01 and 10000 frames a second.")
+    return float(value)
+
+
+def _span(text: str) -> tuple[int, int]:
+    low, dash, high = text.partition("-")
+    if not low.isdigit() or (dash and not high.isdigit()):
+        raise BadValue(f"“{text}” is no span of frames; write it as 0-47.")
+    return int(low), int(high) if dash else int(low)
+
+
+def _stopped_at(settings, arguments):
+    """Settings with the stopping rule of the command line."""
+    from msgspec.structs import replace
+
+    if arguments.samples is not None:
+        settings = replace(settings, stop="samples", samples=_at_least(arguments.samples, 1, "the number of samples"))
+    if arguments.noise is not None:
+        settings = replace(settings, stop="noise", noise_percent=_at_least(arguments.noise, 0.01, "the noise in percent"))
+    return replace(settings, denoise=False) if arguments.raw else settings
 
 
 def _at_least(value, low, what):
@@ -269,11 +324,26 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--transparent", action="store_true", help="leave the background out")
     p.add_argument("--passes", metavar="NAMES", help="paths,groups,surface,shadow,occlusion,motion,mattes,noise or all, in one EXR file")
     p.add_argument("--seed", type=int, metavar="N", help="another pattern of samples")
+    p.add_argument("--at", type=float, default=0.0, metavar="SECONDS", help="a moment of the film")
     p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
     p.add_argument("--file-type", choices=("png", "png16", "tif", "jpg", "exr", "exr32"))
     p.add_argument("--watch", help=argparse.SUPPRESS)
     p.add_argument("--out", required=True, metavar="FILE")
     p.set_defaults(run=render_shot)
+    p = commands.add_parser("film", help="render the film: what the reel says, frame after frame")
+    p.add_argument("project")
+    p.add_argument("--from", dest="start", type=float, metavar="SECONDS")
+    p.add_argument("--to", dest="end", type=float, metavar="SECONDS")
+    p.add_argument("--frames", metavar="FIRST-LAST", help="numbers of frames, from 0, both counted")
+    p.add_argument("--shot", metavar="NAME", help="this shot throughout, whatever the reel says")
+    p.add_argument("--size", metavar="WxH")
+    p.add_argument("--rate", type=float, metavar="FRAMES", help="frames a second, in the place of the project's")
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true", help="do not denoise")
+    p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
+    p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FOLDER")
+    p.set_defaults(run=film)
     p = commands.add_parser("material", help="write a material as MaterialX, alone or with its pictures in a zip")
     p.add_argument("project")
     p.add_argument("--name", required=True, metavar="NAME")
@@ -293,7 +363,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "film", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

@@ -16,7 +16,6 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments
 from aulmo.document.project_file import write_atomically
-from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.errors import BadFile
 from aulmo.frame.photograph import whole_photographs
@@ -409,9 +408,12 @@ def render(
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
     """What a kept state belongs to: document, shot, size, settings and the kernels that made it."""
-    resolved = resolve(document, {"shot": shot.id} if shot in document.shots else None, time_)
+    moments = exposure_of(document, shot, time_)
     told = replace(settings, folder="", file_type="png")
-    about = msgspec.json.encode((replace(resolved, render=told, notes=()), document.keys, shot, size, told))
+    shares = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
+    seen = [replace(moments.at(share), render=told, notes=()) for share in shares]
+    after = moments.around() if "motion" in settings.passes else ()
+    about = msgspec.json.encode((seen, after, shot, size, told, round(time_, 9)))
     return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
 
 

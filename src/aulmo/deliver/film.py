@@ -1,0 +1,285 @@
+"""A film out of a project: frame after frame of one scene that is kept, as pictures in a folder or as a motion picture file.
+
+Each frame's file is put in place whole and remembered with a digest of all that made it. What is there already and still right is not made again: a
+film that was stopped, killed or changed in places goes on with the frames that are missing, and within a frame at the sample.
+"""
+
+import hashlib
+import json
+import os
+import shutil
+import time
+from pathlib import Path
+from typing import Callable, Iterable, NamedTuple
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo import __version__
+from aulmo.deliver.movie import Movie, coder_for, is_movie
+from aulmo.deliver.picture_file import FILE_TYPES, display_picture, write_picture
+from aulmo.document.assets import AssetStore
+from aulmo.document.moments import Moments
+from aulmo.document.project_file import write_atomically
+from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.errors import BadFile, BadValue, CannotWrite
+from aulmo.motion.reel import Seen, frames, seen_at
+from aulmo.trace.compile import kernel_cache
+from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.tracer import Picture, Progress, render
+
+LEAST_DISK = 64 << 20  # bytes that have to be left on the disk before a frame is begun
+
+
+class FrameOf(NamedTuple):
+    """One frame of a film: its number from the film's beginning, its time in seconds, and the shots that are seen."""
+
+    number: int
+    time: float
+    seen: list[Seen]
+
+
+class FilmProgress(NamedTuple):
+    """How far a film is: the frame that is under way, how many are done of all `frames`, how far that frame is, seconds so far and left."""
+
+    number: int
+    done: int
+    frames: int
+    share: float
+    samples: int
+    seconds: float
+    seconds_left: float
+
+
+class Made(NamedTuple):
+    """What came of a film: frames made now, those that were there, and how long it took; `stopped` when it is not whole."""
+
+    made: int
+    kept: int
+    seconds: float
+    stopped: bool
+
+
+def plan(
+    document: Document, start: float | None = None, end: float | None = None, numbers: tuple[int, int] | None = None, shot: Shot | None = None
+) -> list[FrameOf]:
+    """The frames of a film, or those from one second to another, or from one number to another, both counted. Raises BadValue."""
+    every = frames(document)
+    rate, first = document.frames_per_second, document.film.start
+    if numbers is not None:
+        low, high = numbers
+        if low > high or low < 0:
+            raise BadValue("Frames are told as FIRST-LAST, from 0.")
+        wanted = [(k, first + k / rate) for k in range(low, high + 1)]
+    else:
+        low_time = first if start is None else start
+        high_time = document.film.end if end is None else end
+        if not (np.isfinite(low_time) and np.isfinite(high_time)) or high_time <= low_time:
+            raise BadValue("The film ends before it begins.")
+        low, high = round((low_time - first) * rate), max(round((low_time - first) * rate) + 1, round((high_time - first) * rate))
+        wanted = [(k, first + k / rate) for k in range(low, high)]
+    if len(wanted) > 1_000_000 or not every:
+        raise BadValue("The film would have more than a million frames.")
+    return [FrameOf(k, t, seen_at(document, t, shot)) for k, t in wanted]
+
+
+def size_of(document: Document, planned: list[FrameOf]) -> tuple[int, int]:
+    """Pixels of a film: those of the first shot that is seen."""
+    shot = planned[0].seen[0].shot
+    return shot.width, shot.height
+
+
+class _Folder:
+    """Where a film's frames lie, and what is known of each."""
+
+    def __init__(self, path: Path, kind: str) -> None:
+        self.path, self.kind = path, kind
+        self._notes: dict[str, str] = {}
+        try:
+            path.mkdir(exist_ok=True)
+        except OSError as error:
+            raise CannotWrite(f"The folder {path} could not be made: {error.strerror or error}.") from error
+        if not path.is_dir() or not os.access(path, os.W_OK):
+            raise CannotWrite(f"{path} cannot be written to; choose another folder.")
+        try:
+            held = json.loads((path / "film.json").read_text())
+            self._notes = {str(k): str(v) for k, v in held["frames"].items()}
+        except (OSError, ValueError, KeyError, TypeError, AttributeError):
+            pass  # nothing known: the frames are made anew
+
+    def file(self, number: int) -> Path:
+        """Where a frame's picture lies."""
+        return self.path / f"frame-{number:05d}{FILE_TYPES[self.kind][1]}"
+
+    def state(self, number: int, shot: Shot) -> Path:
+        """Where the state of a frame that is under way lies."""
+        return self.path / f".frame-{number:05d}-{shot.id}.state"
+
+    def has(self, number: int, digest: str) -> bool:
+        """Whether a frame is there as it should be."""
+        return self._notes.get(str(number)) == digest and self.file(number).exists()
+
+    def like(self, digest: str) -> Path | None:
+        """Another frame that shows the very same."""
+        number = next((n for n, d in self._notes.items() if d == digest), None)
+        found = self.file(int(number)) if number is not None else None
+        return found if found is not None and found.exists() else None
+
+    def note(self, number: int, digest: str) -> None:
+        """Remember what made a frame that is in its place. Raises CannotWrite."""
+        self._notes[str(number)] = digest
+        blob = json.dumps({"made by": f"Aulmo {__version__}", "frames": self._notes}, indent=0).encode()
+        write_atomically(self.path / "film.json", lambda file: file.write(blob))
+
+
+def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
+    """What a frame's picture depends on: the moments it is made of, the shots, the size, the settings, and the kernels."""
+    told = replace(settings, folder="", file_type="png")
+    said = hashlib.sha256(kernel_cache.cache_folder().name.encode() + kind.encode())
+    for seen in frame.seen:
+        moments = Moments(document, {"shot": seen.shot.id} if seen.shot in document.shots else None, frame.time, seen.shot.camera)
+        times = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
+        for share in times:
+            # names and what lies about it in time are not seen
+            bare = replace(moments.at(share), render=told, notes=(), name="", film=type(document.film)(), shots=())
+            said.update(msgspec.json.encode(bare))
+        bare_shot = replace(seen.shot, name="", guides="none", safe=False)
+        said.update(msgspec.json.encode((bare_shot, round(seen.share, 9), size, told)))
+        timed = any(n.kind in ("time", "frame") for m in moments.first.materials.values() for n in m.nodes)
+        said.update(str(frame.time).encode() if timed or "motion" in settings.passes else b"")
+    return said.hexdigest()[:32]
+
+
+def render_film(
+    document: Document, assets: AssetStore, planned: list[FrameOf], size: tuple[int, int], settings: RenderSettings, out: Path,
+    kind: str = "png", progress: Callable[[FilmProgress, Picture | None], bool] | None = None, builder: SceneBuilder | None = None,
+) -> Made:  # fmt: skip
+    """Make the frames of a film that are missing. `out` is a folder, or a motion picture file, whose frames lie beside it in one until it is whole.
+
+    `progress` may return False to stop; run again, it goes on. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
+    """
+    out = Path(out)
+    movie = is_movie(out)
+    if movie or (out.suffix and not out.is_dir()):  # anything else says what it should be called
+        coder_for(out)
+        if not out.parent.is_dir():
+            raise BadValue(f"There is no folder {out.parent} to write to.")
+        kind = "png"
+    folder = _Folder(out.with_name(f"{out.name}.frames") if movie else out, kind)
+    if not kind.startswith("exr"):
+        settings = replace(settings, passes=())
+    builder = builder or SceneBuilder(assets)
+    began, made, kept = time.perf_counter(), 0, 0
+    files: list[Path] = []
+    for at, frame in enumerate(planned):
+        digest = digest_of(document, frame, size, settings, kind)
+        files.append(folder.file(frame.number))
+        if folder.has(frame.number, digest):
+            kept += 1
+            continue
+
+        def told(p: Progress, _tracer, at=at, frame=frame) -> bool:
+            spent = time.perf_counter() - began
+            share = (at - kept + p.share) / max(1, len(planned) - kept)
+            left = spent * (1 - share) / share if share > 0.002 else float("inf")
+            said = FilmProgress(frame.number, at, len(planned), p.share, p.samples, spent, left)
+            return progress is None or progress(said, None)
+
+        _room(folder.path)
+        same = folder.like(digest)
+        if same is not None:
+            _copied(same, folder.file(frame.number))
+        else:
+            picture = _picture(document, assets, frame, size, settings, folder, builder, told)
+            if picture is None:
+                return Made(made, kept, time.perf_counter() - began, True)
+            try:
+                about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {frame.time:.3f} s"}
+                write_picture(picture, folder.file(frame.number), kind, about)
+            except OSError as error:
+                why = error.strerror or error
+                raise CannotWrite(f"Frame {frame.number} could not be written: {why}. The frames before it are kept.") from error
+            for seen in frame.seen:
+                folder.state(frame.number, seen.shot).unlink(missing_ok=True)
+            if progress is not None:
+                spent = time.perf_counter() - began
+                done = at + 1 - kept
+                said = FilmProgress(frame.number, at + 1, len(planned), 0.0, picture.samples, spent, spent / done * (len(planned) - at - 1))
+                if not progress(said, picture):
+                    folder.note(frame.number, digest)
+                    return Made(made + 1, kept, time.perf_counter() - began, at + 1 < len(planned) or movie)
+        made += 1
+        folder.note(frame.number, digest)
+    if movie:
+        assemble(files, out, size, document.frames_per_second, {"title": document.name})
+        shutil.rmtree(folder.path, ignore_errors=True)
+    return Made(made, kept, time.perf_counter() - began, False)
+
+
+def _room(folder: Path) -> None:
+    """Raise CannotWrite before a frame is begun for which there would be no room."""
+    if shutil.disk_usage(folder).free < LEAST_DISK:
+        raise CannotWrite(f"The disk of {folder} is full; make room and start the film again: it goes on where it stopped.")
+
+
+def _copied(one: Path, other: Path) -> None:
+    blob = one.read_bytes()
+    write_atomically(other, lambda file: file.write(blob))
+
+
+def _picture(
+    document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, folder: _Folder, builder: SceneBuilder,
+    told: Callable,
+) -> Picture | None:  # fmt: skip
+    found: list[Picture] = []
+    for seen in frame.seen:
+        kept = folder.state(frame.number, seen.shot)
+
+        def run(kept=kept, seen=seen) -> Picture | None:
+            return render(document, assets, seen.shot, size, settings, told, builder, kept, frame.time)
+
+        try:
+            picture = run()
+        except BadFile:
+            if not kept.exists():
+                raise
+            kept.unlink()  # of another version of this frame: it is begun anew
+            picture = run()
+        if picture is None:
+            return None
+        found.append(picture)
+    return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
+
+
+def mixed(one: Picture, other: Picture, share: float) -> Picture:
+    """Two pictures dissolved in light: shares of what each would show of white."""
+    scale = np.float32(one.white / other.white)
+    blend = lambda a, b: (a * np.float32(1 - share) + b * np.float32(share)).astype(np.float32)  # noqa: E731
+    return one._replace(
+        rgb=blend(one.rgb, other.rgb * scale), raw=blend(one.raw, other.raw * scale), alpha=blend(one.alpha, other.alpha),
+        albedo=blend(one.albedo, other.albedo), normal=blend(one.normal, other.normal), passes=None, under=None,
+    )  # fmt: skip
+
+
+def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> None:
+    """Make a motion picture file of pictures. Raises BadFile or CannotWrite; the pictures stay."""
+    import OpenImageIO as oiio
+
+    movie = Movie(out, size, frames_per_second, about)
+    try:
+        for file in files:
+            held = oiio.ImageInput.open(str(file))
+            pixels = held.read_image(0, 0, 0, 3, "float") if held is not None else None
+            if pixels is None:
+                raise BadFile(f"{file.name} is not a picture any more; delete it and start the film again.")
+            movie.add(np.asarray(pixels))
+        movie.close()
+    finally:
+        movie.give_up()
+
+
+def display_frame(picture: Picture) -> np.ndarray:
+    """(h, w, 3) uint8 of a finished frame."""
+    return (np.clip(display_picture(picture)[..., :3], 0, 1) * 255 + 0.5).astype(np.uint8)
+
