@@ -211,6 +211,14 @@ def put_many(document: r.Document, values: Mapping[str, Any]) -> r.Document:
     return _remade(_applied(document, tree), tree, strict=True)
 
 
+def with_values(document: r.Document, values: Mapping[str, Any]) -> r.Document:
+    """The document with other values at addresses that are known to take them; what is not there is left out."""
+    tree: dict = {}
+    for address, value in values.items():
+        _grow(tree, address.split("/"), value)
+    return _remade(_applied(document, tree), tree)
+
+
 def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Document:
     """The document with the meshes of set pieces whose sizes a tree of steps has changed. When `strict`, what cannot be made raises BadValue."""
     from aulmo.document.made import copies, set_pieces

@@ -5,13 +5,14 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QSlider, QVBoxLayout, QWidget
 
 from aulmo.desk.frame.commands import FrameCommands
-from aulmo.desk.frame.compare import Compare, drawn_all
+from aulmo.desk.frame.compare import Compare
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label, show_as_pictures
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
+from aulmo.trace.shot_drafts import drawn_all
 
 
 class FrameBench(QWidget):

@@ -6,11 +6,10 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from aulmo.desk.picture.picture_view import Overlay
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
-from aulmo.document.properties import resolve
 from aulmo.document.records import Document
-from aulmo.frame.photograph import without_what_is_missing
+from aulmo.trace.shot_drafts import drawn_all
 
 LONGEST = 1000  # pixels of the other picture
 
@@ -18,28 +17,6 @@ LONGEST = 1000  # pixels of the other picture
 def drawn(document: Document, assets: Any, shot_id: str, longest: int) -> np.ndarray:
     """(h, w, 4) uint8 BGRA draft of a shot, smooth: drawn three times as large."""
     return next(iter(drawn_all(document, assets, [shot_id], (longest, longest)).values()))
-
-
-def drawn_all(document: Document, assets: Any, shot_ids: list[str], within: tuple[int, int]) -> dict[str, np.ndarray]:
-    """The same of several shots, each within so many pixels."""
-    from aulmo.trace import draft, tracer
-    from aulmo.trace.camera_rows import camera_row
-    from aulmo.trace.compile.arrays import OPT_ENV_SCALE
-    from aulmo.trace.options import options_row
-    from aulmo.trace.scene import SceneBuilder
-
-    builder, found = SceneBuilder(assets), {}
-    for shot in (s for s in document.shots if s.id in shot_ids):
-        resolved, _ = without_what_is_missing(resolve(document, {"shot": shot.id}), assets)
-        f = min(within[0] / shot.width, within[1] / shot.height)
-        w, h = max(8, round(shot.width * f)), max(8, round(shot.height * f))
-        camera = resolved.cameras[shot.camera]
-        scene = builder.build(resolved, tables=False, camera=camera)
-        options = options_row(scene, resolved, camera, resolved.render)
-        maps = draft.maps_of(scene.arrays, options[OPT_ENV_SCALE])
-        large = tracer.draw_draft(scene, camera_row(camera, 3 * w, 3 * h), options, maps, 3 * w, 3 * h).picture
-        found[shot.id] = large.reshape(h, 3, w, 3, 4).mean((1, 3)).astype("uint8")
-    return found
 
 
 class Compare(Overlay):

@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from aulmo.desk.picture.picture_view import Overlay
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.quantity import show

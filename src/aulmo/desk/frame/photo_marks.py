@@ -8,7 +8,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from aulmo.desk.frame.photo_desk import PhotoDesk
-from aulmo.desk.picture.picture_view import Overlay
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.records import ShadowStick
 from aulmo.errors import BadValue

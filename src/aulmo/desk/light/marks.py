@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
@@ -121,7 +122,7 @@ class Marks:
             painter.drawText(QPointF(left, y + (22 if y < 0.5 * self.height else -14)), name)
 
 
-class LampMarks:
+class LampMarks(Overlay):
     """The marks as an overlay of the picture: shown while light is worked on, and when a lamp is selected."""
 
     def __init__(self, picture, stage: str) -> None:

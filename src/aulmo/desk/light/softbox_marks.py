@@ -5,6 +5,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QPainter
 
 from aulmo.desk.light import grips
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.document.records import Camera, Softbox
 from aulmo.frame.camera import camera_axes, ray_through
@@ -39,7 +40,7 @@ class Seen:
         return ray_through(self.camera, x, y, self.width, self.height)[1]
 
 
-class SoftboxMarks:
+class SoftboxMarks(Overlay):
     """The marks as an overlay: shown while light is worked on."""
 
     def __init__(self, picture) -> None:

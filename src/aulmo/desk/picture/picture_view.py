@@ -1,7 +1,7 @@
 """What the picture shows: the live renderer's image and what is drawn over it, and what lies under a point of it."""
 
 import math
-from typing import Collection, Protocol
+from typing import Collection
 
 import numpy as np
 from msgspec.structs import replace
@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.picture.guides import paint_guides
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_between
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
@@ -27,24 +28,6 @@ from aulmo.trace.scene import Scene
 from aulmo.trace.tracer import Draft
 
 MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are looked at for edges while the hand waits
-
-
-class Overlay(Protocol):
-    """Marks that a stage draws over the picture. Those that are only seen, never clicked, take `at` and `words` from here."""
-
-    def shown(self) -> bool:
-        """Whether they are drawn now."""
-
-    def draw(self, painter: QPainter) -> None:
-        """Paint them."""
-
-    def at(self, x: float, y: float) -> str:
-        """The address of what is marked under a point, or nothing."""
-        return ""
-
-    def words(self, address: str) -> tuple[str, str]:
-        """What the cursor says over it."""
-        return "", ""
 
 
 class PictureView(QWidget):
@@ -90,6 +73,7 @@ class PictureView(QWidget):
         self.shown.connect(self._take)
         session.changed.connect(lambda old, new: self.refresh())
         session.view_changed.connect(self.refresh)
+        session.time_changed.connect(self.refresh)
         session.shot_changed.connect(self.refresh)
         session.opened.connect(self._opened)
         session.selection_changed.connect(self.outline)
@@ -199,11 +183,11 @@ class PictureView(QWidget):
         session = self.session
         document = self.seen_document()
         moments = None
-        if session.document.keys and session.view.motion_blur:
-            moments = Moments(session.document, session.choices, session.time, session.view.id, document)
+        if (session.document.keys or session.document.motions) and session.view.motion_blur and not session.playing:
+            moments = Moments(session.in_time, session.choices, session.time, session.view.id, document)
         self.live.show(
             Request(
-                document, session.shot, self.wide_camera(), self.width(), self.height(), self.traced,
+                document, session.shot, self.wide_camera(), self.width(), self.height(), self.traced and not session.playing,
                 transparent=document.render.transparent and session.stage in self.final_stages,
                 gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments,
             )

@@ -45,7 +45,7 @@ class ArrangeCommands:
         session = self.session
 
         def run() -> None:
-            document: Document = make(session.document)
+            document: Document = make(session.as_now)
             session.apply(told, document)
 
         session.attempt(run)

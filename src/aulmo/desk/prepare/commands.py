@@ -65,13 +65,13 @@ class PrepareCommands:
     def rest_on_floor(self) -> None:
         """Lower or lift the selection onto the floor that the shot stands on."""
         session = self.session
-        document = arrange.rest_on_floor(session.document, session.assets, session.selection, session.resolved.floor.height)
+        document = arrange.rest_on_floor(session.as_now, session.assets, session.selection, session.resolved.floor.height)
         session.apply(f"Rested {session.selected_name()}", document)
 
     def centre(self) -> None:
         """Centre the selection."""
         session = self.session
-        session.apply(f"Centred {session.selected_name()}", arrange.centre(session.document, session.assets, session.selection))
+        session.apply(f"Centred {session.selected_name()}", arrange.centre(session.as_now, session.assets, session.selection))
 
     def select_same_material(self) -> None:
         """Everything that wears the same material."""

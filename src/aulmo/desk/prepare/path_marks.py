@@ -5,6 +5,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtGui import QPainter
 
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.prepare.path_tool import draw_path
 from aulmo.document.made import paths
 from aulmo.errors import BadValue
@@ -12,7 +13,7 @@ from aulmo.errors import BadValue
 GRASP = 6.0
 
 
-class PathMarks:
+class PathMarks(Overlay):
     """An overlay of the picture."""
 
     def __init__(self, picture: Any) -> None:

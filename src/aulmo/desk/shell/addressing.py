@@ -15,11 +15,17 @@ def sample(template: str) -> str:
 
 
 def meant(session: Session, word: str) -> list[str]:
-    """The ids that a word in braces stands for now: camera, shot, lamp, softbox, decal, grouped (decals), path, material, part (the
-    only one selected), parts, solids."""
+    """The ids that a word in braces stands for now: camera, looked (the selected camera, else the shot's), motion, shot, lamp, softbox, decal,
+    grouped (decals), path, material, part (the only one selected), parts, solids."""
     shot = session.shot
     if word == "camera":
         return [shot.camera] if shot else []
+    if word == "looked":  # the camera that is selected, else the shot's
+        held = session.subject[8:] if session.subject.startswith("cameras/") else shot.camera if shot else ""
+        return [held] if held in session.document.cameras else []
+    if word == "motion":
+        held = session.subject[8:] if session.subject.startswith("motions/") else ""
+        return [held] if held in session.document.motions else []
     if word == "shot":
         return [shot.id] if shot else []
     if word == "lamp":

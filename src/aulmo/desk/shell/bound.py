@@ -2,15 +2,16 @@
 
 from typing import Any, Callable
 
-from PySide6.QtWidgets import QCheckBox, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.addressing import addresses, sample
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.colour_field import ColourRow
-from aulmo.desk.widgets.fields import Choice, Dot, NumberField, Segments, SliderRow, row
-from aulmo.document.properties import about, keyed
+from aulmo.desk.widgets.fields import Choice, Dot, KeyMark, NumberField, Segments, SliderRow, row
+from aulmo.document.properties import about, keyed, sentence
 from aulmo.document.property_table import Property
 from aulmo.errors import BadValue
+from aulmo.motion.keys import keyable, near, remove_keys
 
 
 class Bound:
@@ -28,6 +29,7 @@ class Bound:
         self.default = self.about.default if default is None else default
         self.dot = Dot()
         self.dot.clicked.connect(self.restore)
+        self.mark: KeyMark | None = None
         self.widget: QWidget
         self.field: Any
 
@@ -47,12 +49,42 @@ class Bound:
                 return
             value = self.default  # an input that a node does not name has its default
         self.show(value)
+        self._show_mark(found[0])
         if keyed(self.session.document, found[0]):
             self.dot.set_mark("keyed")
         elif self.session.overridden(found[0]):
             self.dot.set_mark("own")
         else:
             self.dot.set_mark("changed" if self.differs(value) else "")
+
+    def _show_mark(self, address: str) -> None:
+        """The mark after the field, where films are made and wherever keys hold the value."""
+        session = self.session
+        held = session.document.keys.get(address, ())
+        wanted = bool(held) or session.recording or session.stage == session.film_stage
+        if self.mark is None:
+            line = self.widget.layout() if wanted and keyable(address) else None
+            if not isinstance(line, QHBoxLayout):
+                return
+            self.mark = KeyMark()
+            self.mark.setAccessibleName(f"Key of {self.title}")
+            self.mark.clicked.connect(self.turn_key)
+            line.addWidget(self.mark)
+        if self.mark.isHidden() == wanted:
+            self.mark.setVisible(wanted)
+        self.mark.set_state("here" if near(held, session.time) is not None else "held" if held else "")
+
+    def turn_key(self) -> None:
+        """Set a key at the present time, or remove the one that stands there."""
+        session = self.session
+        found = self.addresses()
+        if not found:
+            return
+        told = sentence(session.document, found[0])
+        if all(near(session.document.keys.get(a, ()), session.time) is not None for a in found) and not any(a in session.loose for a in found):
+            session.apply(f"Removed a key: {told}", remove_keys(session.document, [(a, session.time) for a in found]))
+        else:
+            session.keep_keys({a: session.as_keyed(a) for a in found}, f"Key: {told}")
 
     def differs(self, value: Any) -> bool:
         """Whether a value is another than the default."""

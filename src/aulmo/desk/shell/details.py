@@ -106,6 +106,8 @@ class Details(QWidget):
         session.tool_changed.connect(lambda _: self.refresh())
         for signal in (session.selection_changed, session.shot_changed, session.view_changed, session.opened, session.saved):
             signal.connect(self.refresh)
+        session.time_changed.connect(lambda: None if session.playing else self.refresh())
+        session.record_changed.connect(self.refresh)
         self.refresh()
 
     def page(self) -> Page:

@@ -15,6 +15,7 @@ from aulmo.document.properties import about, accepted, get, is_there, keyed, put
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
 from aulmo.frame.exposure import white_nits
+from aulmo.motion.recording import as_now, keep, recorded
 from aulmo.surface.node_edits import alone
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
@@ -32,7 +33,8 @@ class Session(QObject):
 
     `subject` is the address of what is selected when it is no part: `lamps/<id>`, `softboxes/<id>`, `cameras/<id>`, `materials/<id>`, `environment`,
     `floor`; or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
-    is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers.
+    is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers. While `recording`,
+    changes set keys at the present `time`; `loose` are values of keyed properties that hold until the time changes.
     """
 
     changed = Signal(object, object)
@@ -41,6 +43,8 @@ class Session(QObject):
     stage_changed = Signal(str)
     shot_changed = Signal()
     view_changed = Signal()
+    time_changed = Signal()
+    record_changed = Signal()
     tool_changed = Signal(str)
     face_wanted = Signal(str)
     hint = Signal(str)
@@ -51,6 +55,7 @@ class Session(QObject):
     def __init__(self, stages: Iterable[str]) -> None:
         super().__init__()
         self.stages = tuple(stages)
+        self.film_stage = ""  # the stage in which films are made
         self.assets = AssetStore()
         self.history = History(Document())
         self.path: Path | None = None
@@ -61,6 +66,9 @@ class Session(QObject):
         self.stage = self.stages[0]
         self.tool = ""
         self.time = 0.0
+        self.recording = False
+        self.playing = False
+        self.loose: dict[str, Any] = {}
         self.shot_id: str | None = None
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
@@ -115,9 +123,23 @@ class Session(QObject):
         """The document as the shot has it at the present time."""
         document, shot = self.document, self.shot
         known = self._resolved
-        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time:
-            known = self._resolved = ((document, shot, self.time), resolve(document, self.choices, self.time))
+        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time or known[0][3] is not self.loose:
+            key = (document, shot, self.time, self.loose)
+            known = self._resolved = (key, resolve(self.in_time, self.choices, self.time))
         return known[1]
+
+    @property
+    def in_time(self) -> Document:
+        """The document with its keys, and for now with what will be taken back."""
+        if not self.loose:
+            return self.document
+        held = {address: (Key(self.time, value),) for address, value in self.loose.items()}
+        return replace(self.document, keys={**self.document.keys, **held})
+
+    @property
+    def as_now(self) -> Document:
+        """The stored document with what its keys give at the present time in the place of its own values: what tools work on."""
+        return as_now(self.document, self.time, self.loose) if self.document.keys else self.document
 
     @property
     def shown(self) -> Document:
@@ -210,8 +232,45 @@ class Session(QObject):
     # changes
 
     def apply(self, told: str, document: Document, merge_key: object = None) -> None:
-        """One undoable step."""
-        self.history.apply(told, document, merge_key)
+        """One undoable step. What keys hold changes by a key, or until the time changes."""
+        made, loose = recorded(self.document, document, self.time, self.loose, self.recording)
+        if loose != self.loose:
+            self.loose = loose
+            if loose:
+                last = sentence(self.document, next(reversed(loose)))
+                self.hint.emit(f"{last} is held by keys: this is taken back when the time changes · K keeps it")
+            self.view_changed.emit()
+        self.history.apply(told, made, merge_key)
+
+    def set_time(self, time: float) -> None:
+        """Go to a moment of the film, in seconds; what was loose is taken back."""
+        if time == self.time:
+            return
+        self.time = time
+        if self.loose:
+            self.loose = {}
+            self.hint.emit("Taken back: it was held by keys")
+        self.time_changed.emit()
+
+    def as_keyed(self, address: str) -> Any:
+        """The value that a key set now at an address would hold: what is seen, without what motions add."""
+        return get(self.as_now, address)
+
+    def set_recording(self, on: bool) -> None:
+        """Let changes set keys, or not."""
+        if on != self.recording:
+            self.recording = on
+            self.record_changed.emit()
+
+    def keep_keys(self, values: dict[str, Any], told: str) -> bool:
+        """Set keys at the present time; what was loose there is kept by them. False and a sentence when it cannot be."""
+        document = self.attempt(lambda: keep(self.document, self.time, values))
+        if document is None:
+            return False
+        self.loose = {a: v for a, v in self.loose.items() if a not in values}
+        self.history.apply(told, document)
+        self.view_changed.emit()
+        return True
 
     def attempt(self, run: Callable[[], Any]) -> Any:
         """Run something that may fail with a sentence; show the sentence."""
@@ -249,9 +308,8 @@ class Session(QObject):
     def _with(self, document: Document, values: dict[str, Any]) -> Document:
         base = {}
         for address, value in values.items():
-            if keyed(document, address):  # they count before a shot's own value, as `resolve` has it
-                held = {k.time: k for k in document.keys[address]} | {self.time: Key(self.time, accepted(about(address), value))}
-                document = replace(document, keys={**document.keys, address: tuple(held[t] for t in sorted(held))})
+            if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it: see `apply`
+                base[address] = value
             elif self.overridden(address):
                 assert self.shot is not None
                 shot = next(s for s in document.shots if s.id == self.shot.id)
@@ -418,7 +476,8 @@ class Session(QObject):
         self.history = History(document)
         self.history.listeners.append(self._on_history)
         self._saved_document = Document() if unsaved else document
-        self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), 0.0
+        self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), document.film.start
+        self.loose, self.recording, self.playing = {}, False, False
         self.picked = ("", ())
         self.last_selection, self.copied_material = (), None
         if path and path.suffix == ".aulmo" and not unsaved:
@@ -486,6 +545,7 @@ class Session(QObject):
             self.picked, gone = ("", ()), True
         elif self.picked[0] and old.parts[self.picked[0]].mesh != new.parts[self.picked[0]].mesh:
             self.picked, gone = ("", ()), True  # its faces may be others now
+        self.loose = {a: v for a, v in self.loose.items() if a in new.keys}
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()
@@ -494,6 +554,10 @@ class Session(QObject):
     def _subject_is_there(self) -> bool:
         if self.subject.startswith("made/"):
             return bool(self.copy)
+        if self.subject.startswith("cuts/"):
+            return any(c.id == self.subject[5:] for c in self.document.film.reel)
+        if self.subject.startswith("keys/"):
+            return self.subject[5:] in self.document.keys
         if self.subject.startswith("softboxes/"):
             return self.softbox is not None
         if self.subject.startswith("nodes/"):  # the card of a node, a group or a layer

@@ -5,11 +5,12 @@ from typing import Any
 from PySide6.QtCore import QPoint
 from PySide6.QtGui import QPainter
 
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.surface.decal_tool import spot_of
 from aulmo.prepare import sticking
 
 
-class DecalMarks:
+class DecalMarks(Overlay):
     """Draws nothing: decals are seen already."""
 
     def __init__(self, picture: Any) -> None:

@@ -186,6 +186,47 @@ class Dot(QWidget):
             self.clicked.emit()
 
 
+class KeyMark(QWidget):
+    """A small ring after a field: hollow where no key is, half where keys hold the value, full where one stands at this time. A click sets or
+    removes it."""
+
+    clicked = Signal()
+    TIPS = {"": "Set a key here", "held": "Held by keys; click for one here", "here": "A key stands here; click to remove it"}
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(13, 18)
+        self.state = ""
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip(self.TIPS[""])
+
+    def set_state(self, state: str) -> None:
+        """Show "held", "here", or nothing."""
+        if state != self.state:
+            self.state = state
+            self.setToolTip(self.TIPS[state])
+            self.update()
+
+    @painted
+    def paintEvent(self, painter) -> None:  # noqa: N802
+        """Draw."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        t = theme.current()
+        colour = QColor(t.accent_hover if self.state else t.quiet)
+        if not self.state:
+            colour.setAlpha(110)
+        painter.setPen(QPen(colour, 1.3))
+        painter.setBrush(colour if self.state == "here" else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(6.5, 9), 3.6, 3.6)
+        if self.state == "held":
+            painter.setBrush(colour)
+            painter.drawPie(QRectF(2.9, 5.4, 7.2, 7.2), 90 * 16, 180 * 16)
+
+    def mousePressEvent(self, event) -> None:  # noqa: N802
+        """Set or remove."""
+        self.clicked.emit()
+
+
 def row(label: str, *widgets: QWidget, dot: Dot | None = None, tip: str = "") -> QWidget:
     """A labelled row of a panel."""
     box = QWidget()

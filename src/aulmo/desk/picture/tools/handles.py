@@ -105,7 +105,7 @@ class HandlesTool(Tool):
         self._typed, self._press, self._at = "", at, at
         self._number += 1
         self.grip = handles.grip_at(at.x(), at.y()) if handles else None
-        self._before, self._pulled = self.session.document, handles
+        self._before, self._pulled = self.session.as_now, handles
         if self.grip is None:
             self.picture.select.press(at, modifiers)
 

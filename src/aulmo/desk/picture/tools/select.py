@@ -4,6 +4,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QRect, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.made.copies import maker_of
@@ -15,20 +16,29 @@ class Select(Tool):
     def __init__(self, picture) -> None:
         super().__init__(picture)
         self._press: QPoint | None = None
+        self._pulled: Overlay | None = None
         self.box: QRect | None = None
 
     def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
-        """Begin."""
-        self._press = at
+        """Begin; what an overlay holds there is taken first."""
+        self._pulled = next((o for o in self.picture.overlays if o.shown() and o.press(at)), None)
+        self._press = at if self._pulled is None else None
 
     def drag(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """A box, once the hand has gone far enough."""
+        if self._pulled is not None:
+            self._pulled.drag(at, modifiers)
+            return
         if self._press is not None and (at - self._press).manhattanLength() > 6:
             self.box = QRect(self._press, at).normalized()
             self.picture.update()
 
     def release(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """Take what is there."""
+        if self._pulled is not None:
+            self._pulled.release(at)
+            self._pulled = None
+            return
         if self._press is None:
             return
         add = bool(modifiers & Qt.KeyboardModifier.ControlModifier)

@@ -1,0 +1,1 @@
+"""Move: the film."""

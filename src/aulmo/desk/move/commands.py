@@ -1,0 +1,112 @@
+"""The commands of Move: playing, keys, motions, cuts, the way from outside, a film as a file."""
+
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtWidgets import QFileDialog
+
+from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.move.player import Player
+from aulmo.desk.move.preview import Preview
+from aulmo.desk.picture.view_motion import orbit
+from aulmo.desk.shell.stage import Desk
+from aulmo.document.property_table import MOTION_KINDS
+
+
+class MoveCommands:
+    """What is done in Move, by menus, keys and the finder."""
+
+    def __init__(self, desk: Desk, film: FilmDesk, player: Player, preview: Preview) -> None:
+        self.desk, self.film, self.player, self.preview = desk, film, player, preview
+        self.beside: Any = None
+        self.bench: Any = None
+
+    def register(self) -> None:
+        """All of them."""
+        desk, film, s, add = self.desk, self.film, self.desk.session, self.desk.registry.add
+        working = desk.working
+        add("play", "Play or stop", "Film", "Space", self.play, working)
+        add("previous_key", "Previous key", "Film", ",", lambda: film.step_key(False), working)
+        add("next_key", "Next key", "Film", ".", lambda: film.step_key(True), working)
+        add("film_start", "To the beginning", "Film", "Home", lambda: s.set_time(s.document.film.play_start), working)
+        add("key", "Set or remove a key", "Film", "K", film.set_keys, working, break_before=True)
+        add("record", "Record", "Film", "", lambda: s.set_recording(not s.recording), working)
+        add("keys_reverse", "Turn chosen keys round", "Film", "", lambda: film.arrange("reverse"), working)
+        add("keys_mirror", "Chosen keys there and back", "Film", "", lambda: film.arrange("mirror"), working)
+        add("keys_align", "Align chosen keys to this moment", "Film", "", lambda: film.arrange("align"), working)
+        add("keys_even", "Same speed throughout", "Film", "", lambda: film.arrange("even"), working)
+        add("marker", "Name this moment", "Film", "", film.put_marker, working)
+        add("group_lanes", "Gather lanes under a name", "Film", "", film.group, working)
+        for k, (kind, name) in enumerate(MOTION_KINDS.items()):
+            add(f"motion_{kind}", f"Add motion: {name.lower()}", "Film", "", lambda k=kind: self.add_motion(k), working, break_before=k == 0)
+        add("cut_here", "Cut to the shot in the strip here", "Film", "", self.cut_here, working, break_before=True)
+        add("outside", "The scene from outside", "View", "", self.outside, working)
+        add("preview", "Preview film", "Film", "", lambda: self.preview.start(), working)
+        add("preview_traced", "Preview film, traced with few samples", "Film", "", lambda: self.preview.start(8), working)
+        add("film_file", "Film as a file…", "Film", "", self.film_file, working)
+        can = lambda: working() and s.stage == "Move" and film.can_delete()  # noqa: E731
+        desk.registry.handle("delete", can, film.delete, sooner=True)
+
+    def play(self) -> None:
+        """Play in Move, whichever stage one is in."""
+        if self.desk.session.stage != "Move":
+            self.desk.session.set_stage("Move")
+        self.player.toggle()
+
+    def add_motion(self, kind: str) -> None:
+        """A motion of a kind for what is selected."""
+        self.desk.session.set_stage("Move")
+        self.film.add_motion(kind)
+
+    def cut_here(self) -> None:
+        """Cut to the shot in the strip."""
+        shot = self.desk.session.shot
+        if shot is not None:
+            self.film.cut_here(shot.id)
+
+    def outside(self) -> None:
+        """Look at the scene, camera and way from farther off, or through the shot's camera again."""
+        session = self.desk.session
+        if session.free_view is not None:
+            session.set_view(None)
+            return
+        import numpy as np
+        from msgspec.structs import replace
+
+        camera = session.camera
+        middle = self.desk.picture.surroundings().middle
+        away = np.array(camera.position) - middle
+        seen = replace(camera, id="", name="Outside", position=tuple(float(v) for v in middle + 1.9 * away), target=tuple(float(v) for v in middle))
+        seen = orbit(replace(seen, focal_length_mm=40.0, shift_x=0.0, shift_y=0.0, roll=0.0, keeps_target=False, looks_at=None), middle, 35.0, -14.0)
+        session.set_view(replace(seen, depth_of_field=False, motion_blur=False))
+        if session.shot is not None and not session.selection:
+            session.select((), f"cameras/{session.shot.camera}")
+
+    def film_file(self) -> None:
+        """The film into a file or a folder, in the background of this window."""
+        stem = Path(self.desk.folder()) / f"{self.desk.session.document.name}.mp4"
+        path, _ = QFileDialog.getSaveFileName(self.desk.window, "Film as a file", str(stem), "Film (*.mp4 *.webm)")
+        if path:
+            self.write_film(Path(path))
+
+    def write_film(self, path: Path) -> None:
+        """The same to a path; stopped and started again it goes on."""
+        session = self.desk.session
+        document, assets = session.document, session.assets
+        shot = session.shot
+
+        def work(task: Any) -> Any:
+            from aulmo.deliver.film import plan, render_film, size_of
+
+            planned = plan(document, shot=shot)
+
+            def progress(p, picture) -> bool:
+                return task.tell(f"Film, frame {p.done + 1} of {p.frames}", (p.done + p.share) / p.frames)
+
+            return render_film(document, assets, planned, size_of(document, planned), document.render, path, progress=progress)
+
+        def done(made: Any) -> None:
+            words = f"{path.name}: stopped; start it again to go on" if made.stopped else f"Wrote {path.name}"
+            session.hint.emit(words)
+
+        session.start_task(f"Film {path.name}", work, done)

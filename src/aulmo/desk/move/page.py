@@ -1,0 +1,184 @@
+"""Move: what is selected as it is at this moment, its motions, and the film as a whole."""
+
+from typing import Any, Callable
+
+from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
+
+from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.shell.bound import BoundNumber, number_field
+from aulmo.desk.shell.details import Page
+from aulmo.desk.widgets.fields import Choice, NumberField, Section, button, button_row, label, row
+from aulmo.document.quantity import counted
+from aulmo.motion import ready
+from aulmo.motion.lanes import name_of
+
+RATES = (24.0, 25.0, 30.0, 50.0, 60.0)
+
+
+class MovePage(Page):
+    """Details in Move."""
+
+    def __init__(self, desk: FilmDesk, add: Callable[[QPushButton], Any]) -> None:
+        session = desk.session
+        super().__init__(session)
+        self.desk = desk
+        self.now = label("", wrap=True)
+        self.now.setContentsMargins(9, 0, 0, 2)
+        self.body.addWidget(self.now)
+        self.parts = self.section("This moment", "move/parts")
+        for address, title in (("placement/position", "Place"), ("placement/turn", "Turn"), ("placement/scale", "Size")):
+            self.add(self.parts, f"parts/{{parts}}/{address}", title)
+        self.opacity = self.add(self.parts, "parts/{parts}/opacity")
+        self.glow = self.add(self.parts, "parts/{parts}/glow")
+        self.visible = self.add(self.parts, "parts/{parts}/visible")
+        self.camera = self.section("This moment", "move/camera")
+        self.place = self.add(self.camera, "cameras/{looked}/position", "Place")
+        self.target = self.add(self.camera, "cameras/{looked}/target", "Looks at")
+        for key in ("focal_length_mm", "roll", "exposure_stops"):
+            self.add(self.camera, f"cameras/{{looked}}/{key}")
+        self.focus = self.add(self.camera, "cameras/{looked}/focus", kind=BoundNumber)
+        self.f_stop = self.add(self.camera, "cameras/{looked}/f_stop", kind=BoundNumber)
+        self.ties = self.section("Stays on", "move/ties")
+        self.looks, self.sharp = self._tie("looks_at", "Looks at"), self._tie("focus_on", "Sharp on")
+        self.blur = self.section("Motion blur", "move/blur")
+        self.add(self.blur, "cameras/{looked}/motion_blur")
+        self.add(self.blur, "cameras/{looked}/shutter_angle", "Shutter", kind=BoundNumber)
+        self.motions = self.section("Motions", "move/motions")
+        self.list = QWidget()
+        self.lines = QVBoxLayout(self.list)
+        self.lines.setContentsMargins(9, 0, 0, 0)
+        self.lines.setSpacing(1)
+        self.motions.add(self.list)
+        self.more = button("Add motion", lambda: add(self.more), "link", "For what is selected")
+        self.motions.add(button_row(self.more))
+        self.film = self.section("Film", "move/film")
+        self.begins, self.ends = self._film("start", "Begins"), self._film("end", "Ends")
+        self.from_, self.to = self._film("play_start", "Plays from"), self._film("play_end", "Plays to")
+        self.rate = NumberField("", 0.01, 10000, 2)
+        self.rate.setAccessibleName("Frames per second")
+        self.rate.edited.connect(lambda v: session.put({"frames_per_second": v}))
+        self.rates = Choice()
+        self.rates.setAccessibleName("Usual rates")
+        self.rates.fill([(f"{r:g} a second", r) for r in RATES] + [("Other", 0.0)], 25.0)
+        self.rates.chosen.connect(lambda v: v and session.put({"frames_per_second": v}))
+        self.film.add(row("Frames", self.rate, self.rates))
+        self.count = label("")
+        self.film.add(row("", self.count))
+        self.body.addStretch(1)
+        self._shown: tuple = ()
+
+    def _film(self, key: str, title: str) -> NumberField:
+        field = number_field(self.session, f"film/{key}", title)
+        field.edited.connect(lambda v: self._set_film(key, v))
+        self.film.add(row(title, field))
+        return field
+
+    def _set_film(self, key: str, value: float) -> None:
+        """The film's ends take what is played along."""
+        film = self.session.document.film
+        values = {f"film/{key}": value}
+        step = 1.0 / self.session.document.frames_per_second
+        if key == "end":
+            if value < film.start + step:
+                self.session.trouble.emit("The film ends before it begins.")
+                self.refresh()
+                return
+            if film.play_end == film.end or film.play_end > value:
+                values["film/play_end"] = value
+        if key == "start":
+            if value > film.end - step:
+                self.session.trouble.emit("The film begins after it ends.")
+                self.refresh()
+                return
+            if film.play_start == film.start or film.play_start < value:
+                values["film/play_start"] = value
+        if (key == "play_start" and value > film.play_end - step) or (key == "play_end" and value < film.play_start + step):
+            self.session.trouble.emit("What is played has to last a frame at least.")
+            self.refresh()
+            return
+        self.session.put(values)
+
+    def _tie(self, key: str, title: str) -> Choice:
+        """A choice of the part that a camera looks at, or is sharp on."""
+        made = Choice()
+        made.setAccessibleName(title)
+        made.chosen.connect(lambda part: self._tied(key, part))
+        self.ties.add(row(title, made))
+        return made
+
+    def _tied(self, key: str, part: str | None) -> None:
+        found = self._camera()
+        if not found:
+            return
+        values: dict[str, Any] = {f"cameras/{found}/{key}": part}
+        if part is not None:
+            middle = ready.middle_of(self.session.document, self.session.assets, part)
+            values[f"cameras/{found}/{'look_point' if key == 'looks_at' else 'focus_point'}"] = middle
+        self.session.put(values, told="Looks at a part" if key == "looks_at" else "Sharp on a part")
+
+    def _camera(self) -> str:
+        from aulmo.desk.shell.addressing import meant
+
+        found = meant(self.session, "looked")
+        return found[0] if found else ""
+
+    def show_document(self) -> None:
+        """Bring it up to date."""
+        session, document = self.session, self.session.document
+        things = self.desk.things()
+        camera = not session.selection and self._camera()
+        names = [name_of(document, t) for t in things]
+        title = names[0] if len(names) == 1 else counted(len(names), "thing") if names else document.name
+        if self.title.text() != title:
+            self.title.setText(title)
+        loose = len(session.loose)
+        self.now.setText(f"{counted(loose, 'change')} held by keys: taken back when the time changes. K keeps them." if loose else "")
+        self.now.setVisible(bool(loose))
+        _show(self.parts, bool(session.selection))
+        for section in (self.camera, self.ties, self.blur):
+            _show(section, bool(camera))
+        if camera:
+            held = document.cameras[self._camera()]
+            named = [p for p in document.parts.values() if p.id in (held.looks_at, held.focus_on)]
+            chosen = [document.parts[i] for i in session.last_selection[:3] if i in document.parts]
+            offered = {p.id: p.name for p in (*(document.parts[r] for r in document.roots[:12]), *chosen, *named)}
+            items: list[tuple[str, Any]] = [("Nothing", None), *((name, i) for i, name in offered.items())]
+            self.looks.fill(items, held.looks_at)
+            self.sharp.fill(items, held.focus_on)
+        self._list_motions(things)
+        film = document.film
+        for field, value in ((self.begins, film.start), (self.ends, film.end), (self.from_, film.play_start), (self.to, film.play_end)):
+            field.set_value(value)
+        self.rate.set_value(document.frames_per_second)
+        self.rates.fill(
+            [(f"{r:g} a second", r) for r in RATES] + [("Other", 0.0)], document.frames_per_second if document.frames_per_second in RATES else 0.0
+        )
+        self.count.setText(f"{round((film.end - film.start) * document.frames_per_second)} frames")
+
+    def _list_motions(self, things: list[str]) -> None:
+        document = self.session.document
+        worn = [m for m in document.motions.values() if set(m.wears) & set(things)]
+        wanted = tuple((m.id, ready.words(document, m), len(m.wears)) for m in worn)
+        if wanted == self._shown:
+            return
+        self._shown = wanted
+        while self.lines.count():
+            item = self.lines.takeAt(0)
+            old = item.widget() if item is not None else None
+            if old is not None:
+                old.deleteLater()
+        for motion_id, words, many in wanted:
+            text = words if many == 1 else f"{words} · worn by {many}"
+            made = button(text if len(text) < 44 else text[:42] + "…", lambda m=motion_id: self._take(m), "link", words)
+            self.lines.addWidget(made)
+        self.list.setVisible(bool(wanted))
+
+    def _take(self, motion_id: str) -> None:
+        self.session.select(self.session.selection, f"motions/{motion_id}")
+
+
+def _show(section: Section, on: bool) -> None:
+    if section.isHidden() == on:
+        section.setVisible(on)
+
+

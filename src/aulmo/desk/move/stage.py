@@ -1,0 +1,38 @@
+"""Move as a stage of the window."""
+
+from aulmo.desk.move.bench import FilmBench
+from aulmo.desk.move.bench_motions import MotionsBench
+from aulmo.desk.move.beside import Beside
+from aulmo.desk.move.commands import MoveCommands
+from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.move.page import MovePage
+from aulmo.desk.move.page_cut import CutPage
+from aulmo.desk.move.page_key import KeyPage
+from aulmo.desk.move.page_motion import MotionPage
+from aulmo.desk.move.player import Player
+from aulmo.desk.move.preview import Preview
+from aulmo.desk.move.ways import WayMarks
+from aulmo.desk.shell.stage import Built, Desk, Stage
+
+NAME = "Move"
+
+
+def _build(desk: Desk) -> Built:
+    session, picture = desk.session, desk.picture
+    session.film_stage = NAME
+    film = FilmDesk(session)
+    player = Player(session, picture)
+    preview = Preview(film, desk.window)
+    commands = MoveCommands(desk, film, player, preview)
+    commands.register()
+    bench = FilmBench(film, player, preview.start)
+    commands.bench, commands.beside = bench, Beside(session, picture, NAME)
+    picture.overlays.append(WayMarks(film, picture, NAME))
+    picture.framed_stages += (NAME,)
+    page = MovePage(film, lambda at: bench.motion_menu().exec(at.mapToGlobal(at.rect().bottomLeft())))
+    faces = {"Film": bench, "Motions": MotionsBench(film)}
+    return Built(faces, page, {"keys": KeyPage(film), "motions": MotionPage(film), "cuts": CutPage(film)}, commands)
+
+
+HINT = "Drag a ring to move it in time · Alt-drag copies · drag between rings to bend the way · Space plays · K sets a key"
+MOVE = Stage(NAME, "path", HINT, _build)

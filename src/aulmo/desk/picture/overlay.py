@@ -1,0 +1,33 @@
+"""What a stage draws over the picture."""
+
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QPainter
+
+
+class Overlay:
+    """Marks that a stage draws over the picture. Those that are only seen take `at`, `words` and the pulls from here."""
+
+    def shown(self) -> bool:
+        """Whether they are drawn now."""
+        return True
+
+    def draw(self, painter: QPainter) -> None:
+        """Paint them."""
+
+    def at(self, x: float, y: float) -> str:
+        """The address of what is marked under a point, or nothing."""
+        return ""
+
+    def words(self, address: str) -> tuple[str, str]:
+        """What the cursor says over it."""
+        return "", ""
+
+    def press(self, at: QPoint) -> bool:
+        """The left button goes down with nothing in the hand. True when something of the overlay is taken: it is pulled until it is let go."""
+        return False
+
+    def drag(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
+        """What was taken is pulled."""
+
+    def release(self, at: QPoint) -> None:
+        """What was taken is let go."""

@@ -1,0 +1,136 @@
+"""What becomes of a change that is made at a moment of the film: a key, a passing change, or the document's own value."""
+
+from typing import Any, Iterable, NamedTuple
+
+import msgspec
+
+from aulmo.document.moving.tracks import tracks_of
+from aulmo.document.properties import get, is_there, put_many, with_values
+from aulmo.document.records import Document
+from aulmo.motion.keys import ROOTS, keyable, near, set_value
+
+
+class Recorded(NamedTuple):
+    """The document after a change, and what of it holds only until the time changes, by address."""
+
+    document: Document
+    loose: dict[str, Any]
+
+
+def as_now(document: Document, time: float, loose: dict[str, Any]) -> Document:
+    """The stored document with the values that its keys have at a time in the place of its own: what the hand works on."""
+    values = {track.address: track.at(time) for track in tracks_of(document.keys)}
+    values |= loose
+    return with_values(document, values) if values else document
+
+
+def changes(one: Document, other: Document) -> dict[str, Any]:
+    """By address, the values of the other document that differ and can be keyed; of things that both have."""
+    found: dict[str, Any] = {}
+    for root in ROOTS:
+        before, after = getattr(one, root), getattr(other, root)
+        if before is after:
+            continue
+        if isinstance(before, dict):
+            for key, held in before.items():
+                if key in after and after[key] is not held:
+                    _walk(f"{root}/{key}", held, after[key], found)
+        else:
+            _walk(root, before, after, found)
+    return found
+
+
+def _walk(prefix: str, one: Any, other: Any, found: dict[str, Any]) -> None:
+    for field in one.__struct_fields__:
+        before, after = getattr(one, field), getattr(other, field)
+        if before is after or before == after:
+            continue
+        address = f"{prefix}/{field}"
+        if isinstance(before, msgspec.Struct) and type(before) is type(after):
+            _walk(address, before, after, found)
+        elif isinstance(before, tuple) and before and isinstance(before[0], msgspec.Struct):
+            now = {getattr(m, "id", None): m for m in after}
+            for member in before:
+                held = now.get(getattr(member, "id", ""))
+                if held is not None and held is not member:
+                    _walk(f"{address}/{member.id}", member, held, found)
+        elif isinstance(before, dict) and field == "inputs":
+            for key, value in after.items():
+                if key in before and before[key] != value and keyable(f"{address}/{key}"):
+                    found[f"{address}/{key}"] = value
+        elif keyable(address):
+            found[address] = after
+
+
+def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], recording: bool) -> Recorded:
+    """What becomes of an edit `new` of the stored document `base` (or of it `as_now`) at a time.
+
+    Where keys hold a property and one stands at that time, it gets the value; while recording one is set. Else the change is loose: it will be taken
+    back. While recording, properties without keys get one too, and one at the film's beginning with what they were.
+    """
+    if not base.keys and not recording:
+        return Recorded(new, loose)
+    found = changes(base, new)
+    touched = [a for a in base.keys if a in found or a.rpartition("/")[0] in found]
+    touched = [a for a in touched if new.keys.get(a) is base.keys[a] and is_there(new, a)]
+    now = as_now(base, time, loose)
+    back: dict[str, Any] = {}
+    set_: dict[str, Any] = {}
+    for address in touched:
+        value = get(new, address)
+        back[address] = get(base, address)
+        if value == back[address] or value == get(now, address):
+            continue
+        if recording or near(base.keys[address], time) is not None:
+            set_[address] = value
+            loose = {a: v for a, v in loose.items() if a != address}
+        else:
+            loose = {**loose, address: value}
+    first = base.film.start
+    begins: dict[str, Any] = {}
+    if recording and new.keys is base.keys:
+        for address, value in found.items():
+            parts = any(k.startswith(f"{address}/") for k in base.keys)  # one number of it has keys of its own
+            if address not in base.keys and not parts:
+                back[address] = get(base, address)
+                set_[address] = value
+                if time > first + 1e-3:
+                    begins[address] = back[address]
+    document = put_many(new, back) if back else new
+    for address, value in begins.items():
+        document = set_value(document, address, first, value)
+    for address, value in set_.items():
+        document = set_value(document, address, time, value)
+    return Recorded(document, loose)
+
+
+def keep(document: Document, time: float, values: dict[str, Any]) -> Document:
+    """The document with keys at a time for some values. Raises BadValue."""
+    for address, value in values.items():
+        document = set_value(document, address, time, value)
+    return document
+
+
+MAIN = {
+    "parts": ("placement/position", "placement/turn"), "cameras": ("position", "target", "focal_length_mm"), "lamps": ("position", "turn", "stops"),
+    "softboxes": ("azimuth", "elevation", "stops"), "environment": ("turn", "exposure"), "floor": ("height",), "materials": (),
+}  # fmt: skip
+
+
+def main_addresses(things: Iterable[str]) -> list[str]:
+    """The properties that are meant when keys are set for things as a whole."""
+    found = []
+    for thing in things:
+        kind = thing.partition("/")[0]
+        stored = f"environment/{thing}" if kind == "softboxes" else thing
+        found += [f"{stored}/{field}" for field in MAIN.get(kind, ())]
+    return found
+
+
+def thing_of(address: str) -> str:
+    """What an address is a property of: "parts/<id>", "cameras/<id>", "softboxes/<id>", "environment", ..."""
+    steps = address.split("/")
+    if steps[:2] == ["environment", "softboxes"] and len(steps) > 2:
+        return f"softboxes/{steps[2]}"
+    return steps[0] if steps[0] in ("environment", "backdrop", "floor", "render", "film") else "/".join(steps[:2])
+
