@@ -39,15 +39,15 @@ def wick_film(document: Document) -> Document:
     shots = {s.id: replace(s, width=1920, height=1080) for s in document.shots}
     document = replace(document, shots=tuple(shots.values()))
     eye = "cameras/hero-camera"
-    document = put_many(document, {f"{eye}/focal_length_mm": 58.0, f"{eye}/motion_blur": True, f"{eye}/shutter_angle": 180.0,
+    document = put_many(document, {f"{eye}/focal_length_mm": 50.0, f"{eye}/motion_blur": True, f"{eye}/shutter_angle": 180.0,
                                    "cameras/oil-camera/focal_length_mm": 92.0})  # fmt: skip
     places = [
-        Key(0.0, round_about(-62.0, 1120.0, 330.0), after="eased", way="arc"),
-        Key(2.6, round_about(4.0, 905.0, 235.0), before="smooth", after="smooth", way="arc"),
-        Key(3.4, round_about(16.0, 800.0, 215.0), before="eased", after="eased", rest=2.4, way="arc"),
+        Key(0.0, round_about(-62.0, 1160.0, 330.0), after="eased", way="arc"),
+        Key(2.6, round_about(4.0, 985.0, 240.0), before="smooth", after="smooth", way="arc"),
+        Key(3.4, round_about(16.0, 860.0, 220.0), before="eased", after="eased", rest=2.4, way="arc"),
         Key(8.0, round_about(34.0, 860.0, 260.0), before="eased", way="arc"),
     ]
-    looks = [Key(0.0, (4.0, 0.0, 172.0), after="eased"), Key(3.4, (2.0, 0.0, 168.0), before="eased", after="eased", rest=2.4),
+    looks = [Key(0.0, (4.0, 0.0, 170.0), after="eased"), Key(3.4, (2.0, 0.0, 176.0), before="eased", after="eased", rest=2.4),
              Key(8.0, (2.0, 0.0, 172.0), before="eased")]  # fmt: skip
     document = put_keys(put_keys(document, f"{eye}/position", places), f"{eye}/target", looks)
     # hood and bail rise by one motion, the globe by less: so they come apart

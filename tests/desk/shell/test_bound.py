@@ -53,7 +53,8 @@ def test_a_keyed_value_gets_a_key_where_the_time_stands(frame):
     session = window.session
     session.apply("Keyed", replace(session.document, keys={ISO: (Key(0.0, 100), Key(4.0, 400))}))
     assert iso.dot.mark == "keyed"
-    session.time = 2.0
+    session.set_time(2.0)
+    session.set_recording(True)
     type_into(iso.field, "320")
     assert [(k.time, k.value) for k in session.document.keys[ISO]] == [(0.0, 100), (2.0, 320), (4.0, 400)]
 

@@ -21,10 +21,10 @@ TOLD = {
     "shake": "A hand, an engine, the wind",
 }  # fmt: skip
 ICONS = {
-    "spin": "arrows-clockwise", "slide": "arrow-right", "lift": "arrow-up", "swing": "metronome", "fade": "drop-half", "glow": "sun",
-    "turntable": "vinyl-record", "orbit": "planet", "dolly": "arrows-in", "zoom": "magnifying-glass-plus", "fly": "paper-plane-tilt",
+    "spin": "arrows-clockwise", "slide": "arrow-right", "lift": "arrow-up", "swing": "bell", "fade": "drop-half", "glow": "sun",
+    "turntable": "disc", "orbit": "planet", "dolly": "arrows-in", "zoom": "magnifying-glass-plus", "fly": "paper-plane-tilt",
     "follow": "path",
-    "roll": "tire", "steer": "steering-wheel", "ride": "wave-sine", "shake": "vibrate",
+    "roll": "nut", "steer": "arrow-arc-left", "ride": "waves", "shake": "vibrate",
 }  # fmt: skip
 
 

@@ -3,6 +3,8 @@
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+from msgspec.structs import replace
 from PySide6.QtWidgets import QFileDialog
 
 from aulmo.desk.move.film_desk import FilmDesk
@@ -11,6 +13,8 @@ from aulmo.desk.move.preview import Preview
 from aulmo.desk.picture.view_motion import orbit
 from aulmo.desk.shell.stage import Desk
 from aulmo.document.property_table import MOTION_KINDS
+from aulmo.motion.ways import way
+from aulmo.prepare.arrange import frame_points
 
 
 class MoveCommands:
@@ -70,15 +74,18 @@ class MoveCommands:
         if session.free_view is not None:
             session.set_view(None)
             return
-        import numpy as np
-        from msgspec.structs import replace
-
-        camera = session.camera
+        camera, document = session.camera, session.document
         middle = self.desk.picture.surroundings().middle
-        away = np.array(camera.position) - middle
-        seen = replace(camera, id="", name="Outside", position=tuple(float(v) for v in middle + 1.9 * away), target=tuple(float(v) for v in middle))
-        seen = orbit(replace(seen, focal_length_mm=40.0, shift_x=0.0, shift_y=0.0, roll=0.0, keeps_target=False, looks_at=None), middle, 35.0, -14.0)
-        session.set_view(replace(seen, depth_of_field=False, motion_blur=False))
+        film = document.film
+        points = way(document, f"cameras/{camera.id}", np.linspace(film.start, film.end, 33)) if camera.id in document.cameras else middle[None]
+        points = np.concatenate([points, middle[None], middle + 0.3 * (points - middle) * (1, 1, 0)])
+        seen = replace(
+            camera, id="", name="Outside", target=tuple(float(v) for v in middle), focal_length_mm=32.0, shift_x=0.0, shift_y=0.0, roll=0.0,
+            keeps_target=False, looks_at=None, depth_of_field=False, motion_blur=False, projection="perspective",
+        )  # fmt: skip
+        frame = self.desk.picture.frame_rect()
+        seen = frame_points(orbit(seen, middle, 150.0, 24.0), points, frame.width() / max(1, frame.height()))
+        session.set_view(seen)
         if session.shot is not None and not session.selection:
             session.select((), f"cameras/{session.shot.camera}")
 

@@ -18,7 +18,7 @@ from aulmo.motion.lanes import Lane, heights, key_times, line_of
 from aulmo.motion.reel import cuts
 from aulmo.surface.colour import encode_srgb
 
-LEFT, RULER, REEL, ROW, SUB = 164, 24, 34, 36, 26
+LEFT, RULER, REEL, ROW, SUB = 164, 24, 30, 33, 25
 RING = 4.0
 
 
@@ -92,12 +92,26 @@ class LanesView(QAbstractScrollArea):
         """The time at a place across."""
         return self.low + (x - LEFT) / max(1, self.viewport().width() - LEFT - 8) * (self.high - self.low)
 
-    @staticmethod
-    def height_of(lane: Lane) -> int:
+    def height_of(self, lane: Lane) -> int:
         """How high a lane is: room for each motion that runs in it."""
         if lane.level:
             return SUB
-        return max(ROW, 8 + 22 * len(lane.motions) + (20 if lane.addresses and lane.motions else 0))
+        lines = self._lines_of(lane)
+        return max(ROW, 8 + 22 * lines + (20 if lane.addresses and lines else 0))
+
+    def _tracks(self, lane: Lane) -> list[int]:
+        """On which line each motion of a lane lies: the first that is free while it runs."""
+        ends: list[float] = []
+        found = []
+        for motion_id in lane.motions:
+            motion = self.desk.document.motions[motion_id]
+            line = next((k for k, end in enumerate(ends) if end <= motion.start + 1e-6), len(ends))
+            ends[line : line + 1] = [motion.start + motion.length]
+            found.append(line)
+        return found
+
+    def _lines_of(self, lane: Lane) -> int:
+        return max(self._tracks(lane), default=-1) + 1
 
     def rows(self) -> list[tuple[Lane, QRectF]]:
         """The lanes with where they lie now."""
@@ -110,19 +124,17 @@ class LanesView(QAbstractScrollArea):
         return found
 
     def bars(self, lane: Lane, row: QRectF) -> list[tuple[str, QRectF]]:
-        """Where the motions of a lane lie: one below the other in the order in which they act."""
+        """Where the motions of a lane lie: those that run together one below the other in the order in which they act."""
         found = []
-        y = row.top() + 7
-        for motion_id in lane.motions:
+        for motion_id, line in zip(lane.motions, self._tracks(lane)):
             motion = self.desk.document.motions[motion_id]
             left, right = self.x_of(motion.start), self.x_of(motion.start + motion.length)
-            found.append((motion_id, QRectF(left, y, max(6.0, right - left), 19)))
-            y += 22
+            found.append((motion_id, QRectF(left, row.top() + 7 + 22 * line, max(6.0, right - left), 19)))
         return found
 
     def key_band(self, lane: Lane, row: QRectF) -> tuple[float, float]:
         """Top and bottom of where a lane's values are drawn."""
-        top = row.top() + 8 + (22 * len(lane.motions) if lane.level == 0 else 0)
+        top = row.top() + 8 + (22 * self._lines_of(lane) if lane.level == 0 else 0)
         return top, max(top + 4, row.bottom() - 8)
 
     def ring_places(self, lane: Lane, row: QRectF) -> list[tuple[float, QPointF]]:
@@ -217,9 +229,12 @@ class LanesView(QAbstractScrollArea):
         painter.save()
         painter.setClipRect(QRectF(0, RULER + REEL, width, height - RULER - REEL))
         rows = self.rows()
-        for k, (lane, row) in enumerate(rows):
-            if row.bottom() >= RULER + REEL and row.top() <= height:
-                self._paint_lane(painter, lane, row, k)
+        seen = [(k, lane, row) for k, (lane, row) in enumerate(rows) if row.bottom() >= RULER + REEL and row.top() <= height]
+        for k, lane, row in seen:
+            self._paint_ground(painter, lane, row, k)
+        self._paint_beyond(painter, document, height)
+        for _, lane, row in seen:
+            self._paint_lane(painter, lane, row)
         if not rows:
             painter.setPen(QColor(t.quiet))
             words = "Nothing moves yet. Record and move something, press K for a key, or add a motion."
@@ -227,7 +242,6 @@ class LanesView(QAbstractScrollArea):
                 words = "No lane of that name." if self.desk.find else "What is selected does not move."
             painter.drawText(QRectF(LEFT, RULER + REEL, width - LEFT, ROW), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
         painter.restore()
-        self._paint_beyond(painter, document, height)
         self._paint_ruler(painter, document, width)
         self._paint_reel(painter, document)
         x = self.x_of(self.session.time)
@@ -291,8 +305,11 @@ class LanesView(QAbstractScrollArea):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.caution))
             painter.drawPolygon(QPolygonF([QPointF(x - 4, 3), QPointF(x + 4, 3), QPointF(x, 10)]))
+            chip = QRectF(x + 5, 1, QFontMetricsF(painter.font()).horizontalAdvance(marker.name) + 4, 14)
+            painter.setBrush(QColor(t.panel))
+            painter.drawRect(chip)
             painter.setPen(QColor(t.caution))
-            painter.drawText(QPointF(x + 6, 12), marker.name)
+            painter.drawText(chip, Qt.AlignmentFlag.AlignCenter, marker.name)
 
     def _paint_reel(self, painter: QPainter, document: Document) -> None:
         t, film = theme.current(), document.film
@@ -348,7 +365,7 @@ class LanesView(QAbstractScrollArea):
         painter.drawText(QPointF(x, top + 12), QFontMetricsF(small).elidedText(note, Qt.TextElideMode.ElideRight, room))
         painter.setFont(kept)
 
-    def _paint_lane(self, painter: QPainter, lane: Lane, row: QRectF, number: int) -> None:
+    def _paint_ground(self, painter: QPainter, lane: Lane, row: QRectF, number: int) -> None:
         t = theme.current()
         ground = QColor(t.field if number % 2 == 0 else t.panel)
         ground.setAlpha(120)
@@ -360,6 +377,9 @@ class LanesView(QAbstractScrollArea):
         if lane.stripe is not None:
             r, g, b = (float(v) for v in encode_srgb(np.array(lane.stripe)))
             painter.fillRect(QRectF(0, row.top(), 3, row.height()), QColor.fromRgbF(min(1, r), min(1, g), min(1, b)))
+
+    def _paint_lane(self, painter: QPainter, lane: Lane, row: QRectF) -> None:
+        t = theme.current()
         x = 20.0 + 10 * lane.level
         if lane.folds:
             middle = QPointF(11, row.top() + min(row.height(), ROW) / 2 - 2)
@@ -385,7 +405,7 @@ class LanesView(QAbstractScrollArea):
             painter.setPen(QPen(QColor(t.accent_hover), 1.6) if chosen else Qt.PenStyle.NoPen)
             painter.setBrush(ground)
             painter.drawRoundedRect(bar, 3, 3)
-            if bar.width() > 40 and (motion.before == "eased" or motion.after == "eased"):  # how it goes, as a line at its end
+            if bar.width() > 130 and (motion.before == "eased" or motion.after == "eased"):  # how it goes, as a line at its end
                 line = QPainterPath()
                 box = QRectF(bar.right() - min(38.0, bar.width() / 3), bar.top() + 3, min(38.0, bar.width() / 3) - 4, bar.height() - 6)
                 for k in range(13):
@@ -405,7 +425,7 @@ class LanesView(QAbstractScrollArea):
                 inner.setLeft(inner.left() + 17)
                 words = wrong[motion_id]
             inner.setLeft(max(inner.left(), LEFT + 4))
-            inner.setRight(inner.right() - (40 if bar.width() > 160 else 0))
+            inner.setRight(inner.right() - (40 if bar.width() > 130 else 0))
             painter.setPen(QColor(t.on_accent))
             painter.drawText(
                 inner, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,

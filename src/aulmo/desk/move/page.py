@@ -26,14 +26,14 @@ class MovePage(Page):
         self.now.setContentsMargins(9, 0, 0, 2)
         self.body.addWidget(self.now)
         self.parts = self.section("This moment", "move/parts")
-        for address, title in (("placement/position", "Place"), ("placement/turn", "Turn"), ("placement/scale", "Size")):
-            self.add(self.parts, f"parts/{{parts}}/{address}", title)
+        for address, title, decimals in (("placement/position", "Place", 0), ("placement/turn", "Turn", 0), ("placement/scale", "Size", 2)):
+            _short(self.add(self.parts, f"parts/{{parts}}/{address}", title), decimals)
         self.opacity = self.add(self.parts, "parts/{parts}/opacity")
         self.glow = self.add(self.parts, "parts/{parts}/glow")
         self.visible = self.add(self.parts, "parts/{parts}/visible")
         self.camera = self.section("This moment", "move/camera")
-        self.place = self.add(self.camera, "cameras/{looked}/position", "Place")
-        self.target = self.add(self.camera, "cameras/{looked}/target", "Looks at")
+        self.place = _short(self.add(self.camera, "cameras/{looked}/position", "Place"), 0)
+        self.target = _short(self.add(self.camera, "cameras/{looked}/target", "Looks at"), 0)
         for key in ("focal_length_mm", "roll", "exposure_stops"):
             self.add(self.camera, f"cameras/{{looked}}/{key}")
         self.focus = self.add(self.camera, "cameras/{looked}/focus", kind=BoundNumber)
@@ -59,7 +59,8 @@ class MovePage(Page):
         self.rate.edited.connect(lambda v: session.put({"frames_per_second": v}))
         self.rates = Choice()
         self.rates.setAccessibleName("Usual rates")
-        self.rates.fill([(f"{r:g} a second", r) for r in RATES] + [("Other", 0.0)], 25.0)
+        self.rate.setFixedWidth(56)
+        self.rates.fill([(f"{r:g} /s", r) for r in RATES] + [("Other", 0.0)], 25.0)
         self.rates.chosen.connect(lambda v: v and session.put({"frames_per_second": v}))
         self.film.add(row("Frames", self.rate, self.rates))
         self.count = label("")
@@ -151,7 +152,7 @@ class MovePage(Page):
             field.set_value(value)
         self.rate.set_value(document.frames_per_second)
         self.rates.fill(
-            [(f"{r:g} a second", r) for r in RATES] + [("Other", 0.0)], document.frames_per_second if document.frames_per_second in RATES else 0.0
+            [(f"{r:g} /s", r) for r in RATES] + [("Other", 0.0)], document.frames_per_second if document.frames_per_second in RATES else 0.0
         )
         self.count.setText(f"{round((film.end - film.start) * document.frames_per_second)} frames")
 
@@ -170,11 +171,19 @@ class MovePage(Page):
         for motion_id, words, many in wanted:
             text = words if many == 1 else f"{words} · worn by {many}"
             made = button(text if len(text) < 44 else text[:42] + "…", lambda m=motion_id: self._take(m), "link", words)
+            made.setStyleSheet("text-align: left;")
             self.lines.addWidget(made)
         self.list.setVisible(bool(wanted))
 
     def _take(self, motion_id: str) -> None:
         self.session.select(self.session.selection, f"motions/{motion_id}")
+
+
+def _short(made: Any, decimals: int) -> Any:
+    """A row of three numbers that fit beside a key's mark; what is typed keeps every digit."""
+    for field in made.fields:
+        field.decimals = decimals
+    return made
 
 
 def _show(section: Section, on: bool) -> None:

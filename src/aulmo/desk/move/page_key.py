@@ -81,7 +81,7 @@ class KeyPage(Page):
         together.add(row("Stretch by", self.stretch))
         self.ripple = self._number("Follows later by", "s", -1e4, 1e4, 2)
         self.ripple.edited.connect(self._ripple)
-        together.add(row("Rest later", self.ripple, tip="All that follows the present moment moves along"))
+        together.add(row("Later by", self.ripple, tip="All that follows the present moment moves along"))
         self.body.addStretch(1)
 
     def _number(self, name: str, unit: str, low: float, high: float, decimals: int) -> NumberField:
@@ -145,6 +145,7 @@ class KeyPage(Page):
         self.time.set_value(key.time)
         self.rest.set_value(key.rest)
         self.stretch.set_value(1.0)
+        self.ripple.set_value(0.0)
         self.before.fill([(v, k) for k, v in BEFORE.items()], key.before)
         self.after.fill([(v, k) for k, v in AFTER.items()], key.after)
         is_place = known.kind == "vector" and known.unit == "mm"
@@ -159,7 +160,7 @@ class KeyPage(Page):
         for k, field in enumerate(self.values):
             field.setVisible(plain and (vector or k == 0))
             if plain and (vector or k == 0):
-                field.unit, field.decimals, field.bare = known.unit, known.decimals, vector
+                field.unit, field.decimals, field.bare = known.unit, (0 if is_place else known.decimals), vector
                 field.set_value(float(key.value[k] if vector else key.value))  # type: ignore[index,arg-type]
         goes = track(address, all_keys)
         unit = "mm" if is_place else known.unit

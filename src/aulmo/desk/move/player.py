@@ -7,7 +7,8 @@ from PySide6.QtCore import QObject, QTimer, Signal
 from aulmo.desk.shell.session import Session
 from aulmo.motion.reel import seen_at
 
-LOOPS = {"once": "Once", "loop": "Round and round", "back": "There and back"}
+SMALLEST, ENOUGH = 0.5, 16.0  # of the picture's sides while playing; frames a second below which it is drawn smaller
+LOOPS = {"once": "Once", "loop": "In a loop", "back": "To and fro"}
 
 
 class Player(QObject):
@@ -115,6 +116,14 @@ class Player(QObject):
             if session.shot is not None and shot.id != session.shot.id:
                 session.set_shot(shot.id)
 
+    def _fit(self) -> None:
+        """Draw smaller where too few frames are seen, larger again where there is room."""
+        picture, wanted = self.picture, min(ENOUGH, self.session.document.frames_per_second)
+        if self.rate < wanted:
+            picture.playing_size = max(SMALLEST, picture.playing_size * max(0.7, (self.rate / wanted) ** 0.5))
+        elif self.rate > 1.3 * wanted:
+            picture.playing_size = min(1.0, picture.playing_size * 1.1)
+
     def _shown(self, state) -> None:
         """A draft has come: the next frame may be asked for."""
         if not self.playing or state.draft is None:
@@ -125,4 +134,5 @@ class Player(QObject):
         if now - self._counted > 0.5:
             self.rate = self._seen / (now - self._counted)
             self._seen, self._counted = 0, now
+            self._fit()
             self.told.emit(self.words())

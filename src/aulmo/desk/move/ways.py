@@ -12,7 +12,7 @@ from aulmo.document.records import Document
 from aulmo.errors import BadValue
 from aulmo.frame.camera import camera_axes
 from aulmo.motion import keys, ready
-from aulmo.motion.ways import Ring, into_key, moves, rings, speed, way
+from aulmo.motion.ways import Ring, camera_at, into_key, moves, rings, speed, way
 
 RING, NEAR = 5.0, 9.0
 FAST = 1 / 30  # of the frame's width in one frame: from here on it is told that a way is fast
@@ -72,6 +72,8 @@ class WayMarks(Overlay):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for one in self.ways():
             self._draw_way(painter, one)
+            if one.thing.startswith("cameras/") and one.what == "position":
+                self._draw_camera(painter, one.thing)
 
     def _draw_way(self, painter: QPainter, one: Way) -> None:
         t = theme.current()
@@ -99,6 +101,7 @@ class WayMarks(Overlay):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawEllipse(QPointF(*here[:2]), 7.5, 7.5)
         chosen = {(a, round(time, 4)) for a, time in self.desk.chosen}
+        told: list[QPointF] = []
         for ring in one.rings:
             x, y, ahead = self.picture.places_on_screen(ring.place[None])[0]
             if ahead <= 0:
@@ -109,8 +112,31 @@ class WayMarks(Overlay):
             painter.drawEllipse(QPointF(x, y), RING, RING)
             painter.setPen(QPen(QColor(t.accent_hover if held else "#f4f4f4"), 2))
             painter.drawEllipse(QPointF(x, y), RING, RING)
-            painter.setPen(QColor("#f0f0f0"))
-            painter.drawText(QPointF(x + 10, y - 8), show(ring.time, "s", 1))
+            if all((p - QPointF(x, y)).manhattanLength() > 18 for p in told):  # words that would lie over one another are left out
+                painter.setPen(QColor("#f0f0f0"))
+                painter.drawText(QPointF(x + 10, y - 8), show(ring.time, "s", 1))
+                told.append(QPointF(x, y))
+
+    def _draw_camera(self, painter: QPainter, thing: str) -> None:
+        """A camera as it stands now: its eye and the corners of what it frames, a little way ahead."""
+        camera = camera_at(self.desk.document, thing[8:], self.session.time)
+        shot = next((s for s in self.desk.document.shots if s.camera == camera.id), self.session.shot)
+        right, up, ahead = camera_axes(camera)
+        place = np.array(camera.position, float)
+        far = 0.22 * float(np.linalg.norm(np.array(camera.target) - place))
+        wide = far * 0.5 * camera.sensor_mm / camera.focal_length_mm
+        high = wide * (shot.height / shot.width if shot is not None else 0.75)
+        corners = [place + ahead * far + right * a * wide + up * b * high for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+        points = self.picture.places_on_screen(np.array([place, *corners]))
+        if (points[:, 2] <= 0).any():
+            return
+        eye, *frame = (QPointF(*p[:2]) for p in points)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for colour, width in ((QColor(0, 0, 0, 110), 3.2), (QColor(theme.current().accent_hover), 1.4)):
+            painter.setPen(QPen(colour, width))
+            painter.drawPolygon(QPolygonF(frame))
+            for corner in frame:
+                painter.drawLine(eye, corner)
 
     @staticmethod
     def _tick_step(places: np.ndarray, seen: np.ndarray) -> int:
@@ -247,8 +273,6 @@ class WayMarks(Overlay):
 def fast_at(document: Document, thing: str, camera_id: str, time: float, point=(0.0, 0.0, 0.0)) -> float:
     """By which share of the frame's width a thing moves from one frame to the next, as a camera sees it; of that camera itself, what it looks at."""
     from aulmo.frame.camera import project
-    from aulmo.motion.ways import camera_at
-
     step = 1.0 / document.frames_per_second
     one, other = camera_at(document, camera_id, time), camera_at(document, camera_id, time + step)
     if thing == f"cameras/{camera_id}":

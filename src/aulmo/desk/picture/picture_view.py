@@ -47,6 +47,7 @@ class PictureView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture")
         self.traced = True
+        self.playing_size = 1.0  # of a draft while a film plays, as a share of the widget's: smaller ones come sooner
         self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
         self.final_stages: tuple[str, ...] = ()  # where what a final leaves out is left out here too
         self.overlays: list[Overlay] = []
@@ -185,9 +186,11 @@ class PictureView(QWidget):
         moments = None
         if (session.document.keys or session.document.motions) and session.view.motion_blur and not session.playing:
             moments = Moments(session.in_time, session.choices, session.time, session.view.id, document)
+        share = self.playing_size if session.playing else 1.0
         self.live.show(
             Request(
-                document, session.shot, self.wide_camera(), self.width(), self.height(), self.traced and not session.playing,
+                document, session.shot, self.wide_camera(), max(8, round(self.width() * share)), max(8, round(self.height() * share)),
+                self.traced and not session.playing,
                 transparent=document.render.transparent and session.stage in self.final_stages,
                 gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments,
             )

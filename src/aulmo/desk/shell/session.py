@@ -15,6 +15,7 @@ from aulmo.document.properties import about, accepted, get, is_there, keyed, put
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
 from aulmo.frame.exposure import white_nits
+from aulmo.motion.keys import near, set_value
 from aulmo.motion.recording import as_now, keep, recorded
 from aulmo.surface.node_edits import alone
 
@@ -78,6 +79,7 @@ class Session(QObject):
         self._shown: tuple[tuple, Document] | None = None
         self._resolved: tuple[tuple, Document] | None = None
         self._shot: tuple[tuple, str | None, Shot | None] | None = None
+        self._pulled: tuple[object, Document] = (None, self.history.document)  # what is being pulled, and the document when that began
         self._journal = journal.Writer(RECOVERY, self.trouble.emit)
         self._journal_timer = QTimer(self)
         self._journal_timer.setSingleShot(True)
@@ -233,14 +235,23 @@ class Session(QObject):
 
     def apply(self, told: str, document: Document, merge_key: object = None) -> None:
         """One undoable step. What keys hold changes by a key, or until the time changes."""
-        made, loose = recorded(self.document, document, self.time, self.loose, self.recording)
-        if loose != self.loose:
-            self.loose = loose
-            if loose:
-                last = sentence(self.document, next(reversed(loose)))
-                self.hint.emit(f"{last} is held by keys: this is taken back when the time changes · K keeps it")
-            self.view_changed.emit()
+        if merge_key is None or merge_key != self._pulled[0]:
+            self._pulled = (merge_key, self.document)
+        begun = self._pulled[1]  # the steps of one pull may each be worked out from where it began
+        base = begun if document.keys is begun.keys else self.document
+        made, loose = recorded(base, document, self.time, self.loose, self.recording)
+        self._hold(loose)
         self.history.apply(told, made, merge_key)
+
+    def _hold(self, loose: dict[str, Any]) -> None:
+        """Values that hold until the time changes, and a hint of it."""
+        if loose == self.loose:
+            return
+        self.loose = loose
+        if loose:
+            last = sentence(self.document, next(reversed(loose)))
+            self.hint.emit(f"{last} is held by keys: this is taken back when the time changes · K keeps it")
+        self.view_changed.emit()
 
     def set_time(self, time: float) -> None:
         """Go to a moment of the film, in seconds; what was loose is taken back."""
@@ -282,7 +293,7 @@ class Session(QObject):
 
     def value(self, address: str) -> Any:
         """The value of a property as it is seen now. Raises BadValue when it is not there."""
-        return get(self.resolved, address)
+        return get(self.document if address.startswith(("motions/", "film/")) else self.resolved, address)
 
     def overridden(self, address: str) -> bool:
         """Whether the shot has a value of its own there."""
@@ -308,8 +319,13 @@ class Session(QObject):
     def _with(self, document: Document, values: dict[str, Any]) -> Document:
         base = {}
         for address, value in values.items():
-            if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it: see `apply`
-                base[address] = value
+            if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it
+                value = accepted(about(address), value)
+                if self.recording or near(document.keys[address], self.time) is not None:
+                    document = set_value(document, address, self.time, value)
+                    self._hold({a: v for a, v in self.loose.items() if a != address})
+                else:
+                    self._hold({**self.loose, address: value})
             elif self.overridden(address):
                 assert self.shot is not None
                 shot = next(s for s in document.shots if s.id == self.shot.id)
