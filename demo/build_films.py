@@ -44,11 +44,11 @@ def wick_film(document: Document) -> Document:
     places = [
         Key(0.0, round_about(-62.0, 1160.0, 330.0), after="eased", way="arc"),
         Key(2.6, round_about(4.0, 985.0, 240.0), before="smooth", after="smooth", way="arc"),
-        Key(3.4, round_about(16.0, 860.0, 220.0), before="eased", after="eased", rest=2.4, way="arc"),
-        Key(8.0, round_about(34.0, 860.0, 260.0), before="eased", way="arc"),
+        Key(3.4, round_about(16.0, 640.0, 205.0), before="eased", after="eased", rest=2.4, way="arc"),
+        Key(8.0, round_about(34.0, 700.0, 230.0), before="eased", way="arc"),
     ]
-    looks = [Key(0.0, (4.0, 0.0, 170.0), after="eased"), Key(3.4, (2.0, 0.0, 176.0), before="eased", after="eased", rest=2.4),
-             Key(8.0, (2.0, 0.0, 172.0), before="eased")]  # fmt: skip
+    looks = [Key(0.0, (4.0, 0.0, 170.0), after="eased"), Key(3.4, (2.0, 0.0, 140.0), before="eased", after="eased", rest=2.4),
+             Key(8.0, (2.0, 0.0, 140.0), before="eased")]  # fmt: skip
     document = put_keys(put_keys(document, f"{eye}/position", places), f"{eye}/target", looks)
     # hood and bail rise by one motion, the globe by less: so they come apart
     document, rises = script.add_motion(document, hood, "lift", start=3.0, length=1.0, distance_mm=96.0)
@@ -60,9 +60,9 @@ def wick_film(document: Document) -> Document:
     grows = [Key(0.0, -2.6), Key(3.6, -2.6, after="eased"), Key(4.7, 0.9, before="eased", after="eased"), Key(8.0, 0.5, before="eased")]
     for flame in flames:
         document = put_keys(document, f"parts/{flame}/glow", grows)
-    dims = [Key(0.0, document.environment.exposure), Key(3.6, document.environment.exposure, after="eased"),
-            Key(4.8, document.environment.exposure - 1.3, before="eased")]  # fmt: skip
-    document = put_keys(document, "environment/exposure", dims)
+    boxes = [f"softboxes/{b.id}" for b in document.environment.softboxes]
+    document, dims = script.add_motion(document, boxes[0], "glow", start=3.5, length=1.3, from_=0.0, to=-1.9)
+    document = wear(document, dims, boxes[1:])
     document, _ = put_cut(document, "hero", 0.0)
     document, _ = put_cut(document, "oil", 6.4, dissolve=0.4)
     film = document.film
@@ -77,8 +77,8 @@ def barrow_film(document: Document, assets) -> Document:
     document = replace(document, name="Barrow film", film=replace(document.film, end=6.0, play_end=6.0), frames_per_second=25.0)
     cart = document.roots[0]
     floor, wall, skirting = (named(document, n) for n in ("Floor", "Wall", "Skirting"))
-    values = {f"parts/{floor}/set_piece/width": 11000.0, f"parts/{floor}/set_piece/depth": 6400.0, f"parts/{wall}/set_piece/width": 11000.0,
-              f"parts/{skirting}/set_piece/width": 11000.0}  # fmt: skip
+    values = {f"parts/{floor}/set_piece/width": 24000.0, f"parts/{floor}/set_piece/depth": 8000.0, f"parts/{wall}/set_piece/width": 24000.0,
+              f"parts/{skirting}/set_piece/width": 24000.0}  # fmt: skip
     document = put_many(document, values)
     wheels = {n: named(document, f"Wheel {n}", cart) for n in ("front left", "front right", "rear left", "rear right")}
     frame, handle, screws = named(document, "Frame", cart), named(document, "Handle", cart), named(document, "Hub screws", cart)
@@ -91,7 +91,7 @@ def barrow_film(document: Document, assets) -> Document:
     points = ((3600.0, 120.0, 0.0), (2100.0, 90.0, 0.0), (600.0, -60.0, 0.0), (-900.0, -420.0, 0.0), (-2500.0, -1060.0, 0.0), (-3900.0, -1700.0, 0.0))
     document = edits.put_path(document, GuidePath("bend", "Bend", points=points))
     document, _ = script.add_motion(document, cart, "follow", length=6.0, path="bend", axis=(-1.0, 0.0, 0.0), centre=(275.0, 0.0, 0.0), before="even",
-                                    after="eased", from_=0.02, to=0.86)  # fmt: skip
+                                    after="eased", from_=0.04, to=0.84)  # fmt: skip
     document, _ = script.add_motion(document, axle, "steer", start=0.0, length=6.0, centre=(-275.0, 0.0, 115.0), axis="z", degrees=30.0)
     for wheel in wheels.values():
         axis, hub, radius = wheel_of(document, assets, wheel)

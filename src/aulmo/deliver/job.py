@@ -85,6 +85,7 @@ class JobRecord(NamedTuple):
     out: str
     settings: dict
     started: float
+    time: float = 0.0
 
 
 class Job:
@@ -95,9 +96,10 @@ class Job:
 
     @classmethod
     def start(
-        cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path
-    ) -> "Job":
-        """Snapshot the project and start rendering. Raises BadValue or CannotWrite."""
+        cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path,
+        time_: float = 0.0,
+    ) -> "Job":  # fmt: skip
+        """Snapshot the project and start rendering it as it is at a time of its film. Raises BadValue or CannotWrite."""
         out = free_path(Path(out), reserved(folder))
         if not out.parent.is_dir():
             raise BadValue(f"There is no folder {out.parent} to write to.")
@@ -110,7 +112,7 @@ class Job:
         except OSError as error:
             raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
         save(replace(document, render=settings), assets, job_folder / "project.aulmo", squeeze=False)
-        record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time())
+        record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time(), time_)
         write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
         job = cls(job_folder, record, None)
         job._spawn()
@@ -120,6 +122,7 @@ class Job:
         record, folder = self.record, self.folder
         words = [sys.executable, "-m", "aulmo", "render", str(folder / "project.aulmo"), "--shot", record.shot]
         words += ["--size", f"{record.width}x{record.height}", "--file-type", record.settings["file_type"], "--out", record.out]
+        words += ["--at", repr(record.time)] if record.time else []
         words += ["--watch", str(folder), "--state", str(folder / "state.npz")]
         with open(folder / "lock", "ab") as lock, open(folder / "log.txt", "wb") as log:
             try:

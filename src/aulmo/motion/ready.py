@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.moving.between import unwound
 from aulmo.document.moving.going import going
 from aulmo.document.moving.mover import mover_of
 from aulmo.document.properties import about, accepted
@@ -223,7 +224,7 @@ def to_keys(document: Document, motion_id: str) -> Document:
                 seen.setdefault(f"{stored}/{field}", []).append(get(moment, f"{stored}/{field}"))
         for where, values in seen.items():
             if where.endswith("/turn") and isinstance(values[0], tuple):
-                values = _unwound(values)
+                values = unwound(values)
             if all(_alike(v, values[0]) for v in values):
                 continue
             bare = replace(bare, keys={a: k for a, k in bare.keys.items() if a != where})
@@ -234,19 +235,6 @@ def to_keys(document: Document, motion_id: str) -> Document:
 
 def _alike(one: Any, other: Any) -> bool:
     return bool(np.allclose(one, other, atol=1e-9))
-
-
-def _unwound(values: list[Any]) -> list[Any]:
-    """Turns without jumps of whole rounds: each as near to the one before as another name for it allows."""
-    made = [values[0]]
-    for x, y, z in values[1:]:
-        best = None
-        for a, b, c in ((x, y, z), (x + 180.0, 180.0 - y, z + 180.0)):
-            near = tuple(v + 360.0 * round((p - v) / 360.0) for v, p in zip((a, b, c), made[-1]))
-            if best is None or math.dist(near, made[-1]) < math.dist(best, made[-1]):
-                best = near
-        made.append(best)
-    return made
 
 
 def _needed(times: list[float], values: list[Any]) -> list[int]:

@@ -10,6 +10,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from aulmo.errors import BadFile
+from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.mesh_reader import left_out
 from aulmo.prepare.raw_mesh import Piece, mesh_of, strip, with_geometry, worn_by
 
@@ -66,6 +67,7 @@ class _Gltf:
         self.lost = self.broken = self.flat = self.missing = 0
         self.second = False
         self.materials: dict[int, dict] = {}
+        self.channels = self._animated()
 
     @staticmethod
     def _dict(value: Any) -> dict:
@@ -131,13 +133,14 @@ class _Gltf:
         matrix = self._matrix(node)
         size = np.linalg.norm(matrix[:3, :3], axis=0)
         scale = 1.0
-        if not node.get("children") and np.ptp(size) < 1e-6 * size[0] and not 0.01 < size[0] < 100:
+        moves = self._moves(number, node) if number in self.channels else []
+        if not moves and not node.get("children") and np.ptp(size) < 1e-6 * size[0] and not 0.01 < size[0] < 100:
             scale = float(size[0])  # how a packer keeps whole numbers small, or a unit: no scale of the part
             matrix[:3, :3] /= scale
         made = self._mesh(mesh, scale) if isinstance(mesh, int) else None
         copies = self._instances(node) if made is not None else None
         own = made if made is not None and copies is None else None
-        entry = {"name": name, "parent": parent, "matrix": matrix.tolist(), "mesh": None, "key": key}
+        entry = {"name": name, "parent": parent, "matrix": matrix.tolist(), "mesh": None, "key": key, "moves": moves}
         self.nodes.append({**entry, **(own or {})})
         index = len(self.nodes) - 1
         for k, copy in enumerate(copies if copies is not None else ()):
@@ -159,6 +162,38 @@ class _Gltf:
         matrix = matrix.copy()
         matrix[:3, 3] *= METRE
         return matrix
+
+    def _animated(self) -> dict[int, dict[str, dict]]:
+        """By node, the samplers that lead its translation, rotation and scale; of several animations the first that does."""
+        found: dict[int, dict[str, dict]] = {}
+        for animation in self._list("animations"):
+            told = self._dict(animation)
+            samplers = told.get("samplers", [])
+            for channel in told.get("channels", []) if isinstance(told.get("channels"), list) else []:
+                target, number = self._dict(self._dict(channel).get("target")), self._dict(channel).get("sampler")
+                node, path = target.get("node"), target.get("path")
+                known = isinstance(samplers, list) and isinstance(number, int) and 0 <= number < len(samplers)
+                if known and isinstance(node, int) and path in ("translation", "rotation", "scale"):
+                    found.setdefault(node, {}).setdefault(path, self._dict(samplers[number]))
+        return found
+
+    def _moves(self, number: int, node: dict) -> list[list]:
+        """What the file's animations do to a node, as `file_motion.samples`; nothing where it is damaged."""
+        start = {"translation": (0, 0, 0), "rotation": (0, 0, 0, 1), "scale": (1, 1, 1)}
+        try:
+            tracks = {path: _Channel(self._accessor(s.get("input")), self._accessor(s.get("output")), str(s.get("interpolation", "LINEAR")))
+                      for path, s in self.channels[number].items()}  # fmt: skip
+            times = np.unique(np.concatenate([t.asked() for t in tracks.values()]))[:MOST_SAMPLES]
+            matrices = []
+            for time in times:
+                own = {p: tracks[p].at(float(time)) if p in tracks else node.get(p, start[p]) for p in start}
+                matrix = _placed(own["translation"], own["rotation"], own["scale"])
+                matrix[:3, 3] *= METRE
+                matrices.append(matrix)
+        except (_Broken, ValueError, TypeError, IndexError):
+            self.broken += 1
+            return []
+        return samples(times.tolist(), matrices, all(t.how == "STEP" for t in tracks.values()))
 
     def _instances(self, node: dict) -> list[np.ndarray] | None:
         """Places of EXT_mesh_gpu_instancing."""
@@ -519,6 +554,48 @@ class _Gltf:
             return "picture"
         uri = image.get("uri")
         return Path(unquote(uri)).name if isinstance(uri, str) and not uri.startswith("data:") else str(image.get("name") or "picture")
+
+
+class _Channel:
+    """One animated value of a node (glTF 2.0, appendix C): times (n,), values, and how it goes between them."""
+
+    def __init__(self, times: np.ndarray, values: np.ndarray, how: str) -> None:
+        self.times, self.how = np.asarray(times, float).ravel(), how
+        values = np.asarray(values, float)
+        if self.how == "CUBICSPLINE":
+            values = values.reshape(len(self.times), 3, -1)
+        if len(values) != len(self.times) or not len(self.times) or (np.diff(self.times) <= 0).any():
+            raise ValueError("times and values do not fit")
+        self.values = values
+
+    def asked(self) -> np.ndarray:
+        """The times at which the value has to be known; a curve also thirty times a second."""
+        if self.how != "CUBICSPLINE" or len(self.times) < 2:
+            return self.times
+        count = int(min(MOST_SAMPLES, (self.times[-1] - self.times[0]) * 30)) + 2
+        return np.concatenate([self.times, np.linspace(self.times[0], self.times[-1], count)])
+
+    def at(self, time: float) -> np.ndarray:
+        """The value at a time in seconds."""
+        from scipy.spatial.transform import Rotation, Slerp
+
+        t, v = self.times, self.values
+        k = int(np.clip(np.searchsorted(t, time, "right") - 1, 0, max(0, len(t) - 2)))
+        spline = self.how == "CUBICSPLINE"
+        if len(t) == 1 or time <= t[0]:
+            return np.asarray(v[0, 1] if spline else v[0])
+        if time >= t[-1]:
+            return np.asarray(v[-1, 1] if spline else v[-1])
+        if self.how == "STEP":
+            return np.asarray(v[k])
+        gap = t[k + 1] - t[k]
+        s = (time - t[k]) / gap
+        if spline:
+            a, b, c, d = 2 * s**3 - 3 * s**2 + 1, gap * (s**3 - 2 * s**2 + s), -2 * s**3 + 3 * s**2, gap * (s**3 - s**2)
+            return np.asarray(a * v[k, 1] + b * v[k, 2] + c * v[k + 1, 1] + d * v[k + 1, 0])
+        if v.shape[1] == 4:
+            return np.asarray(Slerp([0.0, 1.0], Rotation.from_quat(v[k : k + 2]))(s).as_quat())
+        return np.asarray(v[k] + s * (v[k + 1] - v[k]))
 
 
 def _together(pieces: list[Piece]) -> Piece:

@@ -16,6 +16,7 @@ from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
 from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
 from aulmo.prepare.cutting import as_piece
+from aulmo.prepare.file_motion import with_file_keys
 from aulmo.prepare.file_pictures import wired
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
@@ -151,6 +152,9 @@ class _Added:
             document = edits.put_material(document, fresh)
         document = edits.add_parts(document, parts, roots)
         document, layers = self._with_layers(document, ids)
+        moving = {ids[k]: node["moves"] for k, node in enumerate(nodes) if node.get("moves") and node["parent"] >= 0}
+        if moving:
+            document = with_file_keys(document, moving)
         size = arrange.size_of(document, self.assets, roots)
         unit = float(index.get("unit_mm", 1.0))
         source = Source(
@@ -162,6 +166,8 @@ class _Added:
         notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]
         if source.offered:
             notes.append(f"That is hardly the size of a product: its numbers may be {unit_name(source.offered)}")
+        if moving:
+            notes.append(f"{counted(len(moving), 'part')} of the file {'moves' if len(moving) == 1 else 'move'}: see Move")
         if self.worn:
             notes.append(f"{counted(len(self.worn), 'colour')} of the file became {counted(len(self.worn), 'material')}")
             made = [m for m in self.worn.values() if m.kind in ("Metal", "Glass")] if self.dressed else []

@@ -102,6 +102,6 @@ def with_geometry(nodes: list[dict]) -> list[dict]:
         used[nodes[number]["parent"]] |= used[number]
     place = {number: k for k, number in enumerate(n for n in range(len(nodes)) if used[n])}
     kept = [{**nodes[n], "parent": place.get(nodes[n]["parent"], -1)} for n in place]
-    if sum(node["parent"] == 0 for node in kept) == 1:
+    if sum(node["parent"] == 0 for node in kept) == 1 and not kept[1].get("moves"):  # what moves keeps something that rests above it
         kept = [{**node, "parent": node["parent"] - 1} for node in kept[1:]]
     return kept

@@ -7,6 +7,7 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
+from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.mesh_reader import left_out
 from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, with_geometry, worn_by
 
@@ -66,6 +67,7 @@ class _Stage:
             entry = {
                 "name": prim.GetDisplayName() or prim.GetName(), "parent": above, "matrix": self._local(prim).tolist(), "mesh": None,
                 "key": f"{self.path.stem}{prim.GetPath()}", "hidden": UsdGeom.Imageable(prim).ComputeVisibility() == "invisible",
+                "moves": self._moves(prim),
             }  # fmt: skip
             self.nodes.append({**entry, **(self._shape(prim) or {})})
             at[str(prim.GetPath())] = len(self.nodes) - 1
@@ -86,6 +88,21 @@ class _Stage:
         if not prim.IsA(UsdGeom.Xformable):
             return np.eye(4)
         return self._matrix(np.array(UsdGeom.Xformable(prim).GetLocalTransformation()))
+
+    def _moves(self, prim) -> list[list]:
+        """What the stage's time samples do to a prim, as `file_motion.samples`."""
+        from pxr import UsdGeom
+
+        if not prim.IsA(UsdGeom.Xformable):
+            return []
+        held = UsdGeom.Xformable(prim)
+        codes = [c for c in held.GetTimeSamples() if np.isfinite(c)][:MOST_SAMPLES]
+        if len(codes) < 2:
+            return []
+        rate = float(self.stage.GetTimeCodesPerSecond()) or 24.0
+        first = float(self.stage.GetStartTimeCode()) if self.stage.HasAuthoredTimeCodeRange() else 0.0
+        matrices = [self._matrix(np.array(held.GetLocalTransformation(c))) for c in codes]
+        return samples([(c - first) / rate for c in codes], matrices)
 
     def _matrix(self, rows: np.ndarray) -> np.ndarray:
         """A USD matrix (vectors multiply it from the left) as ours, moved in mm."""

@@ -3,7 +3,7 @@
 from typing import Any, Callable, Iterable
 
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QSettings, Signal
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
@@ -109,6 +109,20 @@ class FilmDesk(QObject):
         """The keys of some properties at a time."""
         found = ((a, keys.near(self.document.keys.get(a, ()), time)) for a in addresses)
         return [(a, k.time) for a, k in found if k is not None]
+
+    def see_reel(self) -> None:
+        """Look through the shot that the reel shows at the present moment, unless the scene is seen from outside."""
+        session = self.session
+        if self.document.film.reel and session.free_view is None:
+            shot = reel.seen_at(self.document, session.time, session.shot)[-1].shot
+            if session.shot is not None and shot.id != session.shot.id:
+                session.set_shot(shot.id)
+
+    def told(self, time: float) -> str:
+        """A time as the artist has them told: in seconds, in frames, or both."""
+        how = str(QSettings().value("film_times", "seconds"))
+        frame = f"{round((time - self.document.film.start) * self.document.frames_per_second)}"
+        return {"frames": frame, "both": f"{time:.2f} · {frame}"}.get(how, f"{time:.2f}")
 
     def words_at(self) -> str:
         """The present moment in words."""

@@ -135,6 +135,7 @@ class Lanes(LanesView):
     def _scrub(self, x: float) -> None:
         time = max(self.desk.document.film.start, self.time_of(x))
         self.session.set_time(keys.snapped(self.desk.document, time))
+        self.desk.see_reel()
 
     def _time(self, x: float, modifiers: Qt.KeyboardModifier) -> float:
         """The time at a place: of the nearest frame, or as it is with Shift."""

@@ -4,7 +4,7 @@ import math
 from typing import Any, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, QSettings, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QAbstractScrollArea
 
@@ -248,7 +248,7 @@ class LanesView(QAbstractScrollArea):
         if x >= LEFT:
             painter.setPen(QPen(QColor(t.accent_hover), 1.5))
             painter.drawLine(QPointF(x, RULER - 2), QPointF(x, height))
-            words = f"{self.session.time:.2f}"
+            words = self.desk.told(self.session.time)
             w = QFontMetricsF(painter.font()).horizontalAdvance(words) + 10
             chip = QRectF(min(max(x - w / 2, LEFT), width - w), 2, w, 17)
             painter.setPen(Qt.PenStyle.NoPen)
@@ -284,6 +284,7 @@ class LanesView(QAbstractScrollArea):
         painter.setPen(QPen(QColor(t.line), 1))
         painter.drawLine(QPointF(LEFT, RULER - 0.5), QPointF(width, RULER - 0.5))
         first = math.ceil(self.low / step)
+        in_frames = str(QSettings().value("film_times", "seconds")) == "frames"
         for k in range(first, math.floor(self.high / step) + 1):
             x = self.x_of(k * step)
             if x < LEFT:
@@ -291,7 +292,8 @@ class LanesView(QAbstractScrollArea):
             painter.setPen(QPen(QColor(t.line), 1))
             painter.drawLine(QPointF(x, 4), QPointF(x, RULER))
             painter.setPen(QColor(t.quiet))
-            painter.drawText(QPointF(x + 4, 14), f"{k * step:g} s")
+            told = self.desk.told(k * step) if in_frames else f"{k * step:g} s"
+            painter.drawText(QPointF(x + 4, 14), told)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.quiet))
         for time, side in ((film.play_start, 1), (film.play_end, -1)):

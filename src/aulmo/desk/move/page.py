@@ -2,6 +2,7 @@
 
 from typing import Any, Callable
 
+from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.move.film_desk import FilmDesk
@@ -63,10 +64,19 @@ class MovePage(Page):
         self.rates.fill([(f"{r:g} /s", r) for r in RATES] + [("Other", 0.0)], 25.0)
         self.rates.chosen.connect(lambda v: v and session.put({"frames_per_second": v}))
         self.film.add(row("Frames", self.rate, self.rates))
+        self.times = Choice()
+        self.times.setAccessibleName("Times are told in")
+        self.times.fill([("Seconds", "seconds"), ("Frames", "frames"), ("Both", "both")], str(QSettings().value("film_times", "seconds")))
+        self.times.chosen.connect(self._tell)
+        self.film.add(row("Told in", self.times))
         self.count = label("")
         self.film.add(row("", self.count))
         self.body.addStretch(1)
         self._shown: tuple = ()
+
+    def _tell(self, how: str) -> None:
+        QSettings().setValue("film_times", how)
+        self.desk.changed.emit()
 
     def _film(self, key: str, title: str) -> NumberField:
         field = number_field(self.session, f"film/{key}", title)

@@ -4,8 +4,8 @@ import time
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from aulmo.desk.shell.session import Session
-from aulmo.motion.reel import seen_at
+from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.motion.keys import snapped
 
 SMALLEST, ENOUGH = 0.5, 16.0  # of the picture's sides while playing; frames a second below which it is drawn smaller
 LOOPS = {"once": "Once", "loop": "In a loop", "back": "To and fro"}
@@ -17,9 +17,10 @@ class Player(QObject):
     changed = Signal()
     told = Signal(str)
 
-    def __init__(self, session: Session, picture) -> None:
+    def __init__(self, film: FilmDesk, picture) -> None:
         super().__init__()
-        self.session, self.picture = session, picture
+        self.film, self.session, self.picture = film, film.session, picture
+        session = self.session
         self.loop = "loop"
         self._timer = QTimer(self)
         self._timer.setInterval(4)
@@ -56,8 +57,6 @@ class Player(QObject):
         self._from, self._way, self._began = now, 1, time.perf_counter()
         self._asked, self._waiting, self._seen, self._dropped, self._counted = -1, False, 0, 0, self._began
         session.playing = True
-        if session.free_view is None:
-            self._show_reel(now)
         session.set_time(now + 1e-9 if now == session.time else now)
         self._timer.start()
         self.changed.emit()
@@ -69,8 +68,6 @@ class Player(QObject):
         self._timer.stop()
         session = self.session
         session.playing = False
-        from aulmo.motion.keys import snapped
-
         session.set_time(snapped(session.document, session.time))
         session.time_changed.emit()
         self.told.emit(self.words())
@@ -102,19 +99,10 @@ class Player(QObject):
             self._dropped += number - self._asked - 1
         self._asked, self._waiting = number, True
         at = film.play_start + frame / rate
-        if session.free_view is None:
-            self._show_reel(at)
         if at == session.time:
             self._waiting = False
         session.set_time(at)
-
-    def _show_reel(self, at: float) -> None:
-        """The shot that the reel shows then."""
-        session = self.session
-        if session.document.film.reel:
-            shot = seen_at(session.document, at, session.shot)[-1].shot
-            if session.shot is not None and shot.id != session.shot.id:
-                session.set_shot(shot.id)
+        self.film.see_reel()
 
     def _fit(self) -> None:
         """Draw smaller where too few frames are seen, larger again where there is room."""

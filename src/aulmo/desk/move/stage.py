@@ -21,7 +21,7 @@ def _build(desk: Desk) -> Built:
     session, picture = desk.session, desk.picture
     session.film_stage = NAME
     film = FilmDesk(session)
-    player = Player(session, picture)
+    player = Player(film, picture)
     preview = Preview(film, desk.window)
     commands = MoveCommands(desk, film, player, preview)
     commands.register()

@@ -182,14 +182,15 @@ class RenderBench(QWidget):
             return None
         document = session.document
         out = file_name(document, shot, document.render, session.own_path, reserved(session_module.JOBS))
-        size, assets = (shot.width, shot.height), session.assets
-        job = session.attempt(lambda: finish(lambda: Job.start(document, assets, shot, size, document.render, out, session_module.JOBS)))
+        size, assets, at = (shot.width, shot.height), session.assets, session.time
+        job = session.attempt(lambda: finish(lambda: Job.start(document, assets, shot, size, document.render, out, session_module.JOBS, at)))
         if job is None:
             return None
         card = self._add(job)
         self._timer.start()
         self.refresh()
-        session.hint.emit(f"Rendering {shot.name} to {out}")
+        moment = f" at {show(at, 's', 2)}" if document.keys or document.motions else ""
+        session.hint.emit(f"Rendering {shot.name}{moment} to {out}")
         return card
 
     def again(self, job: Job) -> None:
@@ -203,7 +204,8 @@ class RenderBench(QWidget):
             shot = edits.find_shot(document, job.record.shot)
             settings = replace(document.render, folder=str(Path(job.record.out).parent))
             out = file_name(document, shot, settings, None, reserved(session_module.JOBS))
-            return Job.start(document, assets, shot, (job.record.width, job.record.height), settings, out, session_module.JOBS)
+            size = (job.record.width, job.record.height)
+            return Job.start(document, assets, shot, size, settings, out, session_module.JOBS, job.record.time)
 
         made = self.session.attempt(lambda: finish(run))
         if made:

@@ -63,3 +63,16 @@ def _turn_of(quaternion: tuple[float, ...]) -> Triple:
         math.degrees(math.atan2(2 * (w * x + y * z), 1 - 2 * (x * x + y * y))), math.degrees(math.asin(sine)),
         math.degrees(math.atan2(2 * (w * z + x * y), 1 - 2 * (y * y + z * z))),
     )  # fmt: skip
+
+
+def unwound(values: list[Any]) -> list[Any]:
+    """Turns in degrees without jumps of whole rounds: each as near to the one before as another name for it allows."""
+    made = [values[0]]
+    for x, y, z in values[1:]:
+        best = None
+        for named in ((x, y, z), (x + 180.0, 180.0 - y, z + 180.0)):
+            near = tuple(v + 360.0 * round((p - v) / 360.0) for v, p in zip(named, made[-1]))
+            if best is None or math.dist(near, made[-1]) < math.dist(best, made[-1]):
+                best = near
+        made.append(best)
+    return made
