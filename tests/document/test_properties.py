@@ -39,7 +39,7 @@ LINKS = {
     r.Decal: {"id", "adjust"},
     r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"}, r.Shot: {"id", "overrides", "photograph"},
     r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
-    r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Film: {"reel", "markers", "groups"},
+    r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Film: {"reel", "markers", "groups", "footage"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",

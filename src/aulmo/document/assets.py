@@ -52,7 +52,13 @@ class AssetStore:
         return name
 
     def get(self, name: str) -> bytes:
-        """The blob of a name. Raises BadFile when the project file no longer holds it."""
+        """The blob of a name; of a frame of stored footage that frame as a picture. Raises BadFile when the project file no longer holds it."""
+        if "#" in name:
+            from aulmo.document.moving.footage import frame_blob, frame_of
+
+            found = frame_of(name)
+            if found is not None:
+                return frame_blob(self.get(found[0]), *found)
         if name not in self._blobs:
             source = self._lazy.get(name)
             try:
@@ -82,6 +88,7 @@ class AssetStore:
 
     def has(self, name: str) -> bool:
         """True when the name can be read."""
+        name = name.partition("#")[0]
         return name.startswith(MADE) or name in self._blobs or name in self._lazy
 
     def read_later(self, names: list[str], source: Path) -> None:

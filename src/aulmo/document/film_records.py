@@ -36,7 +36,8 @@ class Motion(Record):
     its length to another, its own `axis` facing along where it `faces`, lying over by `bank` of what a bend asks for; or it follows a part,
     its `leader`. A wheel turns by what its hub travels over `radius_mm`. A ride sways `swings` times a second, by `dive` and `lean` degrees for one
     gravity. A shake is `amount_mm` and `amount_degrees` wide, `swings` a second. `lens_mm` is where a zoom goes; `cameras` are flown
-    through. `carries` says what the light stays with: the "set", the "camera" or the "product".
+    through. `carries` says what the light stays with: the "set", the "camera" or the "product". A `pace` are shares of the way at even times, as
+    it was driven by hand, in the place of an ease.
     """
 
     id: str
@@ -76,6 +77,7 @@ class Motion(Record):
     lens_mm: float = 85.0
     cameras: tuple[CameraId, ...] = ()
     carries: Literal["set", "camera", "product"] = "set"
+    pace: tuple[float, ...] = ()
     on: bool = True
 
 
@@ -106,8 +108,16 @@ class LaneGroup(Record):
     folded: bool = False
 
 
+class Footage(Record):
+    """How moving pictures run: from when on in the film, how many times as fast, and what comes after their end."""
+
+    start: float = 0.0
+    speed: float = 1.0
+    ends: Literal["loop", "hold", "back"] = "loop"
+
+
 class Film(Record):
-    """How long the film is, what of it is played, its reel, and its names for moments."""
+    """How long the film is, what of it is played, its reel, its names for moments, and how its moving pictures run, by their stored names."""
 
     start: float = 0.0
     end: float = 8.0
@@ -116,3 +126,4 @@ class Film(Record):
     reel: tuple[Cut, ...] = ()
     markers: tuple[Marker, ...] = ()
     groups: tuple[LaneGroup, ...] = ()
+    footage: dict[str, Footage] = {}

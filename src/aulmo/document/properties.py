@@ -32,7 +32,7 @@ _WITHIN: dict[tuple[type, str], type] = {
     (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
     (r.Photograph, "patch"): r.GreyPatch,
 }  # fmt: skip
-_OF_FILM: dict[str, type] = {"reel": r.Cut, "markers": r.Marker, "groups": r.LaneGroup}
+_OF_FILM: dict[str, type] = {"reel": r.Cut, "markers": r.Marker, "groups": r.LaneGroup, "footage": r.Footage}
 _OWNERS = {"film": "the film", "environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
 
@@ -325,6 +325,7 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
     """
     from aulmo.document.made.copies import with_copies
     from aulmo.document.made.lamp_copies import with_lamps
+    from aulmo.document.moving.footage import with_frames
     from aulmo.document.moving.resolved import moved, with_fades
     from aulmo.document.moving.tracks import tracks_of
 
@@ -353,4 +354,4 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
         document = moved(base, document, time)
     document = with_lamps(with_copies(document))
     document = _applied(document, {"parts": made_ids}) if made_ids else document
-    return with_fades(document)
+    return with_frames(with_fades(document), time)

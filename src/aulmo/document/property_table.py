@@ -476,12 +476,16 @@ TABLE: dict[type, dict[str, Property]] = {
         "lean": _number("Leans", 0, 15, "°", 1, -180, 180, tip="For one gravity of bend"),
         "amount_mm": _number("Shakes by", 0, 20, "mm", 2, 0, 1e6, curve=2), "amount_degrees": _number("Turns by", 0, 5, "°", 2, 0, 180, curve=2),
         "seed": _whole("Pattern", 0, 100, 0, 2_000_000_000), "lens_mm": _number("To lens", 14, 200, "mm", 1, 1, 10000),
-        "cameras": _text("Cameras", "many"),
+        "cameras": _text("Cameras", "many"), "pace": _text("Pace", "many"),
         "carries": _choice("Light", {"set": "Stays with the set", "camera": "Goes with the camera", "product": "Goes with the product"}),
     },
     r.Cut: {
         "shot": _text("Shot", "link"), "start": _number("From", 0, 20, "s", 2, -1e6, 1e6),
         "dissolve": _number("Dissolve", 0, 3, "s", 2, 0, 1e4),
+    },
+    r.Footage: {
+        "start": _number("Begins at", 0, 20, "s", 2, -1e6, 1e6), "speed": _number("Speed", 0, 4, "", 2, -100, 100),
+        "ends": _choice("Then", {"loop": "Again", "hold": "Held", "back": "To and fro"}),
     },
     r.Marker: {"name": _text("Name"), "time": _number("Time", 0, 20, "s", 2, -1e6, 1e6)},
     r.LaneGroup: {"name": _text("Name"), "lanes": _text("Lanes", "many"), "colour": _colour("Stripe"), "folded": _yes("Folded")},

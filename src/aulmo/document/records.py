@@ -8,43 +8,22 @@ from typing import Literal
 
 from aulmo.document.film_records import Cut as Cut
 from aulmo.document.film_records import Film as Film
+from aulmo.document.film_records import Footage as Footage
 from aulmo.document.film_records import Key as Key
 from aulmo.document.film_records import LaneGroup as LaneGroup
 from aulmo.document.film_records import Marker as Marker
 from aulmo.document.film_records import Motion as Motion
-from aulmo.document.record_base import (
-    AssetName as AssetName,
-)  # fmt: skip
-from aulmo.document.record_base import (
-    CameraId as CameraId,
-)
-from aulmo.document.record_base import (
-    DecalId as DecalId,
-)
-from aulmo.document.record_base import (
-    EnvironmentName as EnvironmentName,
-)
-from aulmo.document.record_base import (
-    MaterialId as MaterialId,
-)
-from aulmo.document.record_base import (
-    Pair as Pair,
-)
-from aulmo.document.record_base import (
-    PartId as PartId,
-)
-from aulmo.document.record_base import (
-    PathId as PathId,
-)
-from aulmo.document.record_base import (
-    Record as Record,
-)
-from aulmo.document.record_base import (
-    Triple as Triple,
-)
-from aulmo.document.record_base import (
-    Value as Value,
-)
+from aulmo.document.record_base import AssetName as AssetName
+from aulmo.document.record_base import CameraId as CameraId
+from aulmo.document.record_base import DecalId as DecalId
+from aulmo.document.record_base import EnvironmentName as EnvironmentName
+from aulmo.document.record_base import MaterialId as MaterialId
+from aulmo.document.record_base import Pair as Pair
+from aulmo.document.record_base import PartId as PartId
+from aulmo.document.record_base import PathId as PathId
+from aulmo.document.record_base import Record as Record
+from aulmo.document.record_base import Triple as Triple
+from aulmo.document.record_base import Value as Value
 
 SCHEMA_VERSION = 6
 

@@ -94,6 +94,8 @@ def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
         yield one_cut, "the reel"
     for marker in document.film.markers:
         yield marker, marker.name
+    for run in document.film.footage.values():
+        yield run, "the film"
     yield document.film, "the film"
     for shot in document.shots:
         yield shot, shot.name
@@ -223,6 +225,8 @@ def check_links(document: r.Document, name: str) -> None:
         raise BadFile(f"{name} is damaged: it holds what only a moment of a film can.")
     if any(a.partition("/")[0] not in ("parts", "cameras", "lamps", "softboxes", "environment") for m in document.motions.values() for a in m.wears):
         raise BadFile(f"{name} is damaged: a motion moves something that cannot move.")
+    if any(not math.isfinite(v) or abs(v) > 1e6 for m in document.motions.values() for v in m.pace):
+        raise BadFile(f"{name} is damaged: the pace of a motion makes no sense.")
     if len({c.id for c in document.film.reel}) != len(document.film.reel):
         raise BadFile(f"{name} is damaged: two cuts share one name within the file.")
     boxes = document.environment.softboxes

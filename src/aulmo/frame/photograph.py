@@ -14,6 +14,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
+from aulmo.document.moving.footage import MOVIES
 from aulmo.document.records import Camera, Document, Photograph, Shot
 from aulmo.errors import BadFile
 from aulmo.frame.camera import bent
@@ -21,7 +22,7 @@ from aulmo.light.environment_image import in_file, reduced
 from aulmo.surface.colour import encode_srgb
 
 WIDEST = 8192  # pixels that a photograph is kept at in memory
-ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".exr", ".bmp", ".webp")
+ENDINGS = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".exr", ".bmp", ".webp", *MOVIES)
 _FULL_FRAME_DIAGONAL = math.hypot(36.0, 24.0)
 _NOTES = {"focal": 0x920A, "across": 0xA20E, "unit": 0xA210, "pixels": 0xA002, "alike": 0xA405}
 _kept: dict[tuple, np.ndarray] = {}  # the last few that were read: their names tell their content

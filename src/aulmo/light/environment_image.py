@@ -15,6 +15,7 @@ from typing import Any, Callable, NamedTuple, TypeVar
 
 import numpy as np
 
+from aulmo.document.moving.footage import still
 from aulmo.errors import BadFile
 from aulmo.light.dome_map import map_directions
 from aulmo.surface.colour import LUMINANCE, SRGB_TO_ACESCG, decode_srgb
@@ -149,8 +150,17 @@ def level(image: np.ndarray) -> float:
     return float((np.maximum(directions @ facing, 0.0) * solid * (image @ LUMINANCE)).sum())
 
 
-def prepare(pixels: np.ndarray, name: str) -> np.ndarray:
-    """Bring linear sRGB pixels to ACEScg nits at the common level. Raises BadFile when there is no light in them."""
+def prepare(pixels: np.ndarray, name: str, like: np.ndarray | None = None) -> np.ndarray:
+    """Bring linear sRGB pixels to ACEScg nits at the common level, or to that of other pixels: of a film all frames are levelled alike. Raises
+    BadFile when there is no light in them."""
+    if like is not None:
+        return np.ascontiguousarray(np.maximum(pixels @ SRGB_TO_ACESCG.T, 0.0) * _levelled(like, name)[1], np.float32)
+    image, factor = _levelled(pixels, name)
+    return np.ascontiguousarray(image * factor, np.float32)
+
+
+def _levelled(pixels: np.ndarray, name: str) -> tuple[np.ndarray, float]:
+    """ACEScg of pixels, and what brings them to the common level."""
     image = np.maximum(np.where(np.isfinite(pixels), pixels, np.float32(0.0)) @ SRGB_TO_ACESCG.T, 0.0)
     small = image[:: max(1, image.shape[0] // 256), :: max(1, image.shape[1] // 512)]
     lux = level(small)
@@ -158,7 +168,7 @@ def prepare(pixels: np.ndarray, name: str) -> np.ndarray:
         lux = float((small @ LUMINANCE).mean() * np.pi)
     if not lux > 1e-9:
         raise BadFile(f"{name} holds no light; every pixel is black.")
-    return np.ascontiguousarray(image * (CARD_LUX / lux), np.float32)
+    return image, CARD_LUX / lux
 
 
 def developed(image: np.ndarray, saturation: float, kelvin: float, blur: float) -> np.ndarray:
@@ -210,8 +220,14 @@ def from_blob(blob: bytes, name: str) -> np.ndarray:
     return prepare(in_file(blob, name, read_pixels), name)
 
 
+def of_frame(blob: bytes, name: str, first: bytes) -> np.ndarray:
+    """A frame of a film, as bright as its film's first one would be: what grows brighter there grows brighter here."""
+    return prepare(in_file(blob, name, read_pixels), name, in_file(first, name, read_pixels))
+
+
 def in_file(blob: bytes, name: str, read: Callable[[Path], T]) -> T:
     """What a reader makes of a stored file's bytes; `name` carries the suffix."""
+    blob, name = still(blob, name)
     handle, path = tempfile.mkstemp(suffix=Path(name).suffix)
     try:
         with os.fdopen(handle, "wb") as file:

@@ -81,7 +81,7 @@ def new_motion(document: Document, target: str, kind: str, start: float = 0.0, l
             fields[name] = tuple(float(v) for v in value) if name in ("axis", "centre", "offset") and value is not None else value
     fields["start"] = start
     for name, value in fields.items():
-        if name == "cameras":
+        if name in ("cameras", "pace"):
             fields[name] = tuple(value)
         elif not (name == "centre" and value is None):
             fields[name] = accepted(about(f"motions/x/{name}"), value)

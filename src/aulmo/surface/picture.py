@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from aulmo.document.moving.footage import MOVIES, still
 from aulmo.errors import BadFile
 from aulmo.surface.colour import decode_srgb, encode_srgb
 
@@ -20,7 +21,7 @@ MOST_SIDE = 100_000  # pixels a file may say it has along a side
 MOST_PIXELS = 1 << 28  # that are kept of a picture; larger ones are kept smaller
 MOST_BYTES = 4 << 30  # that pictures of a scene may take, unless the artist says otherwise
 STRIP = 1 << 22  # pixels that are worked on at once
-ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr", ".webp", ".svg", ".bmp", ".gif", ".tga", ".jp2", ".dpx", ".psd")
+ENDINGS = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".exr", ".hdr", ".webp", ".svg", ".bmp", ".gif", ".tga", ".jp2", ".dpx", ".psd", *MOVIES)
 CODES = ("whole", "display", "half")  # what codes mean: a share of the largest, the same as a display shows it, a half float
 
 
@@ -88,6 +89,7 @@ def _encoded(light: np.ndarray, meaning: str, bits: int) -> np.ndarray:
 def read_picture(blob: bytes, name: str, most_pixels: int = MOST_PIXELS, long_side: int = 2048) -> Pixels:
     """A picture file's pixels. Larger ones than `most_pixels` come smaller, an SVG with `long_side` pixels along its longer side; of several
     pictures in a file the first is taken. Raises BadFile with one sentence."""
+    blob, name = still(blob, name)
     ending = Path(name).suffix.lower()
     if ending == ".svg" or blob[:256].lstrip().startswith((b"<svg", b"<?xml")):
         return _drawn(blob, name, long_side)

@@ -7,6 +7,7 @@ from typing import Iterable, NamedTuple, Sequence
 import numpy as np
 
 from aulmo.document.assets import AssetStore
+from aulmo.document.moving.footage import SEQUENCE, about_blob, is_footage, packed
 from aulmo.errors import AulmoError, BadFile
 from aulmo.surface.picture import ENDINGS, Pixels, decoding, read_picture
 
@@ -63,6 +64,8 @@ def loaded(assets: AssetStore, path: Path) -> tuple[str, Pixels]:
         raise BadFile(f"{path.name} cannot be read: {error.strerror}.") from None
     if not blob:
         raise BadFile(f"{path.name} is empty.")
+    if is_footage(path.name):
+        about_blob(blob, path.name)
     pixels = read_picture(blob, path.name, 1 << 20, 1024)
     return assets.add(blob, path.suffix.lower() or ".picture"), pixels
 
@@ -78,6 +81,29 @@ def pictures_in(paths: Iterable[Path]) -> tuple[list[Path], str]:
     if len(found) > MOST_FILES:
         return found[:MOST_FILES], f"There are {len(found)} pictures; the first {MOST_FILES} were looked at."
     return found, ""
+
+
+def numbered(paths: Sequence[Path]) -> list[Path]:
+    """The pictures in the order of their numbers when all are one numbered sequence, at least four of one name; else none."""
+    found = [(re.fullmatch(r"(.*?)(\d+)", p.stem), p) for p in paths]
+    if len(found) < 4 or any(m is None for m, _ in found):
+        return []
+    heads = {(m[1], p.suffix.lower(), p.parent) for m, p in found if m is not None}
+    numbers = sorted((int(m[2]), p) for m, p in found if m is not None)
+    whole = len({n for n, _ in numbers}) == len(numbers) and numbers[-1][0] - numbers[0][0] < 2 * len(numbers)
+    return [p for _, p in numbers] if len(heads) == 1 and whole else []
+
+
+def sequence(assets: AssetStore, paths: Sequence[Path], rate: float) -> tuple[list[Found], list[str]]:
+    """Numbered pictures kept as one that moves, `rate` frames a second, and what it is for by its first. Raises BadFile."""
+    found, trouble = recognised(assets, paths[:1])
+    if not found:
+        return [], trouble
+    first = found[0]
+    name = assets.add(packed(paths, rate, (first.width, first.height)), SEQUENCE)
+    told = f"{len(paths)} pictures, {rate:g} a second"
+    role = "colour" if first.by == "content" else first.role
+    return [first._replace(asset=name, file=f"{paths[0].stem} and {len(paths) - 1} more", role=role, note=told)], trouble
 
 
 def words_of(name: str) -> list[str]:

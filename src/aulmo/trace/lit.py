@@ -5,6 +5,7 @@ from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
 
+from aulmo.document.moving.footage import frame_name, frame_of
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.edits import below
 from aulmo.document.placement import turn_matrix
@@ -184,6 +185,9 @@ def environment_pixels(environment: Environment, assets: AssetStore) -> np.ndarr
 
 
 def _own_map(assets: AssetStore, name: str) -> np.ndarray:
+    found = frame_of(name)
+    if found is not None:
+        return environment_image.of_frame(assets.get(name), name, assets.get(frame_name(*found, name)))
     return environment_image.from_blob(assets.get(name), name)
 
 

@@ -12,7 +12,7 @@ from aulmo.document import edits
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, GuidePath, Shot
 from aulmo.motion import keys
-from desk_tools import drag, hover, key, pause, settle, type_into
+from desk_tools import drag, hover, key, pause, point_of, settle, type_into
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 PLACE = "parts/ball/placement/position"
@@ -410,3 +410,78 @@ def test_a_cart_along_a_path_with_rolling_wheels_is_made_by_clicks(move):
     turned = [resolve(session.document, {}, t).parts["left"].placement.turn for t in (0.0, 1.3)]
     assert np.abs(np.subtract(*turned)).max() > 5
     QApplication.processEvents()
+
+
+def test_a_motion_turns_about_a_circle_that_is_clicked(move, qtbot):
+    session, film = move.session, move.built["Move"].commands.film
+    session.select(["left"])
+    motion = film.add_motion("spin")
+    QTest.mouseClick(move.details.page().pick, LEFT)
+    assert session.tool == "motion axis"
+    settle(qtbot, move)
+    said = []
+    session.hint.connect(said.append)
+    QTest.mouseClick(move.picture, LEFT, NONE, point_of(move, "right"))
+    assert "flat" in said[-1] and session.tool == "motion axis"
+    QTest.mouseClick(move.picture, LEFT, NONE, point_of(move, "ball"))
+    made = session.document.motions[motion]
+    assert session.tool == "" and made.axis_of == "own"
+    assert made.centre == pytest.approx((55.0, 0.0, 5.0), abs=0.5)  # the ball's middle, as the left box has it
+
+
+def test_a_way_is_driven_by_hand_and_kept(move, qtbot):
+    session, film = move.session, move.built["Move"].commands.film
+    session.select(["pair"])
+    move.registry.run("drive")
+    tool = move.picture.tool
+    tool._timer.stop()  # the test keeps the pace
+    QTest.keyPress(move.picture, Qt.Key.Key_Up)
+    for _ in range(60):
+        tool.go()
+    QTest.keyPress(move.picture, Qt.Key.Key_Left)
+    for _ in range(60):
+        tool.go()
+    QTest.keyRelease(move.picture, Qt.Key.Key_Left)
+    QTest.keyRelease(move.picture, Qt.Key.Key_Up)
+    driven = list(tool.places)
+    QTest.keyClick(move.picture, Qt.Key.Key_Return)
+    (motion,) = session.document.motions.values()
+    path = session.document.paths[motion.path]
+    assert session.tool == "" and motion.kind == "follow" and len(path.points) > 3 and len(motion.pace) > 3
+    assert motion.length == pytest.approx(2.4) and path.points[-1][1] > path.points[0][1] + 5  # it bent to the left
+    # where it was driven at a time is where it is in the film
+    for k in (30, 90, 119):
+        mover = resolve(session.document, {}, k / 50)
+        from aulmo.document.placement import world_matrix
+
+        matrix = world_matrix(mover, "pair")
+        rear = matrix[:3, :3] @ np.array(motion.centre) + matrix[:3, 3]
+        assert rear[:2] == pytest.approx(driven[k], abs=0.05 * tool.base)
+    assert film.lanes()[0].note == "follow a path"
+
+
+def test_numbered_pictures_dropped_on_a_part_move_with_the_film(move, qtbot, tmp_path):
+    from PIL import Image
+
+    from aulmo.surface.picture_set import numbered
+
+    session = move.session
+    for k in range(5):
+        Image.new("RGB", (16, 8), (40 + 50 * k,) * 3).save(tmp_path / f"screen{k:03d}.png")
+    paths = sorted(tmp_path.glob("*.png"))
+    assert numbered(paths) == paths and numbered([*paths, tmp_path / "other.png"]) == []
+    session.set_stage("Surface")
+    drops = next(t for t in move.picture.takers if type(t).__name__ == "PictureDrops")
+    drops.look_at([tmp_path], ["parts/ball"], QPoint(100, 100))
+    qtbot.waitUntil(lambda: drops.card.isVisible(), timeout=20000)
+    assert "5 pictures" in drops.card.found[0].note or drops.card.found[0].file.endswith("4 more")
+    drops.card.lay()
+    session.set_stage("Move")
+    page = move.details.pages["Move"]
+    assert not page.moving.isHidden()
+    type_into(page.runs[0], "1")
+    page.then.chosen.emit("hold")
+    (use,) = session.document.film.footage.values()
+    assert (use.start, use.ends) == (1.0, "hold")
+    worn = resolve(session.document, {}, 1.25).materials[session.document.parts["ball"].material]
+    assert any(n.image and n.image.endswith("#2.png") for n in worn.nodes)

@@ -43,6 +43,7 @@ class MoveCommands:
         add("group_lanes", "Gather lanes under a name", "Film", "", film.group, working)
         for k, (kind, name) in enumerate(MOTION_KINDS.items()):
             add(f"motion_{kind}", f"Add motion: {name.lower()}", "Film", "", lambda k=kind: self.add_motion(k), working, break_before=k == 0)
+        add("drive", "Drive what is selected by hand", "Film", "", self.drive, lambda: working() and bool(s.selection))
         add("cut_here", "Cut to the shot in the strip here", "Film", "", self.cut_here, working, break_before=True)
         add("outside", "The scene from outside", "View", "", self.outside, working)
         add("preview", "Preview film", "Film", "", lambda: self.preview.start(), working)
@@ -61,6 +62,12 @@ class MoveCommands:
         """A motion of a kind for what is selected."""
         self.desk.session.set_stage("Move")
         self.film.add_motion(kind)
+
+    def drive(self) -> None:
+        """Take the wheel of what is selected."""
+        self.desk.session.set_stage("Move")
+        self.desk.session.set_tool("drive")
+        self.desk.picture.setFocus()
 
     def cut_here(self) -> None:
         """Cut to the shot in the strip."""

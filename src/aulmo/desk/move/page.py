@@ -2,6 +2,7 @@
 
 from typing import Any, Callable
 
+from msgspec.structs import replace
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
@@ -9,7 +10,9 @@ from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, NumberField, Section, button, button_row, label, row
+from aulmo.document.moving.footage import footage_in
 from aulmo.document.quantity import counted
+from aulmo.document.records import Footage
 from aulmo.motion import ready
 from aulmo.motion.lanes import name_of
 
@@ -52,6 +55,22 @@ class MovePage(Page):
         self.motions.add(self.list)
         self.more = button("Add motion", lambda: add(self.more), "link", "For what is selected")
         self.motions.add(button_row(self.more))
+        self.moving = self.section("Moving pictures", "move/footage")
+        self.which = Choice()
+        self.which.setAccessibleName("Moving picture")
+        self.which.chosen.connect(self._pick_footage)
+        self.moving.add(row("Picture", self.which))
+        self.runs = [NumberField("s", -1e6, 1e6, 2), NumberField("", -100, 100, 2)]
+        for made, key, title in zip(self.runs, ("start", "speed"), ("Begins at", "Speed")):
+            made.setAccessibleName(f"{title} of the moving picture")
+            made.edited.connect(lambda v, k=key: self._run_footage(k, v))
+            self.moving.add(row(title, made))
+        self.then = Choice()
+        self.then.setAccessibleName("After its end")
+        self.then.fill([("Again", "loop"), ("Held", "hold"), ("To and fro", "back")], "loop")
+        self.then.chosen.connect(lambda v: self._run_footage("ends", v))
+        self.moving.add(row("Then", self.then))
+        self._footage = ""
         self.film = self.section("Film", "move/film")
         self.begins, self.ends = self._film("start", "Begins"), self._film("end", "Ends")
         self.from_, self.to = self._film("play_start", "Plays from"), self._film("play_end", "Plays to")
@@ -77,6 +96,35 @@ class MovePage(Page):
     def _tell(self, how: str) -> None:
         QSettings().setValue("film_times", how)
         self.desk.changed.emit()
+
+    def _pick_footage(self, name: str) -> None:
+        self._footage = name
+        self.refresh()
+
+    def _run_footage(self, key: str, value: Any) -> None:
+        """How a moving picture runs."""
+        document = self.session.document
+        film = document.film
+        held = replace(film.footage.get(self._footage, Footage()), **{key: value})
+        made = replace(film, footage={**film.footage, self._footage: held})
+        self.session.apply("How a moving picture runs", replace(document, film=made))
+
+    def _show_footage(self) -> None:
+        document = self.session.document
+        names = footage_in(document)
+        _show(self.moving, bool(names))
+        if not names:
+            return
+        if self._footage not in names:
+            self._footage = names[0]
+        files = {n.image: n.file for m in document.materials.values() for n in m.nodes if n.image}
+        files |= {d.picture: d.file for d in document.decals.values() if d.picture}
+        files |= {s.photograph.image: s.photograph.file for s in document.shots if s.photograph is not None}
+        self.which.fill([(files.get(n) or f"Film {k}", n) for k, n in enumerate(names, 1)], self._footage)
+        held = document.film.footage.get(self._footage, Footage())
+        self.runs[0].set_value(held.start)
+        self.runs[1].set_value(held.speed)
+        self.then.fill([("Again", "loop"), ("Held", "hold"), ("To and fro", "back")], held.ends)
 
     def _film(self, key: str, title: str) -> NumberField:
         field = number_field(self.session, f"film/{key}", title)
@@ -157,6 +205,7 @@ class MovePage(Page):
             self.looks.fill(items, held.looks_at)
             self.sharp.fill(items, held.focus_on)
         self._list_motions(things)
+        self._show_footage()
         film = document.film
         for field, value in ((self.begins, film.start), (self.ends, film.end), (self.from_, film.play_start), (self.to, film.play_end)):
             field.set_value(value)

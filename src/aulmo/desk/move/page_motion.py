@@ -58,6 +58,9 @@ class MotionPage(Page):
         does.add(self.path_row)
         does.add(self.leader_row)
         self.rows = {key: self.add(does, f"motions/{{motion}}/{key}") for key in SHOWS}
+        self.pick = button("About a picked circle", lambda: session.set_tool("motion axis"), "link", "Click something round: its axis is taken")
+        self.drive = button("Drive it by hand", self._drive, "link", "Arrow keys steer while it records")
+        does.add(button_row(self.pick, self.drive))
         self.worn = self.section("Worn by", "motion/worn")
         self.who = label("", wrap=True)
         self.who.setContentsMargins(9, 0, 0, 0)
@@ -99,6 +102,12 @@ class MotionPage(Page):
         if motion is not None:
             self.desk.run("What it follows", lambda: ready.put_motion(self.session.document, replace(motion, **fields)))
             self.refresh()
+
+    def _drive(self) -> None:
+        motion = self.motion()
+        if motion is not None and motion.wears[0].startswith("parts/"):
+            self.session.select([motion.wears[0][6:]])
+            self.session.set_tool("drive")
 
     def _share(self) -> None:
         motion = self.motion()
@@ -147,6 +156,8 @@ class MotionPage(Page):
         for key, made in self.rows.items():
             made.set_visible(motion.kind in SHOWS[key] and not (key == "centre" and motion.centre is None))
         follows = motion.kind == "follow"
+        self.pick.setVisible(motion.kind in (*TURNS, "roll", "steer"))
+        self.drive.setVisible(follows)
         self.path_row.setVisible(follows)
         self.leader_row.setVisible(follows)
         if follows:

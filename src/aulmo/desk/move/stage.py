@@ -1,9 +1,11 @@
 """Move as a stage of the window."""
 
+from aulmo.desk.move.axis_tool import AxisTool
 from aulmo.desk.move.bench import FilmBench
 from aulmo.desk.move.bench_motions import MotionsBench
 from aulmo.desk.move.beside import Beside
 from aulmo.desk.move.commands import MoveCommands
+from aulmo.desk.move.drive_tool import DriveTool
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.page import MovePage
 from aulmo.desk.move.page_cut import CutPage
@@ -29,6 +31,8 @@ def _build(desk: Desk) -> Built:
     commands.bench, commands.beside = bench, Beside(session, picture, NAME)
     picture.overlays.append(WayMarks(film, picture, NAME))
     picture.framed_stages += (NAME,)
+    for tool in (AxisTool(picture, film), DriveTool(picture, film)):
+        picture.add_tool(tool)
     page = MovePage(film, lambda at: bench.motion_menu().exec(at.mapToGlobal(at.rect().bottomLeft())))
     faces = {"Film": bench, "Motions": MotionsBench(film)}
     return Built(faces, page, {"keys": KeyPage(film), "motions": MotionPage(film), "cuts": CutPage(film)}, commands)

@@ -247,6 +247,11 @@ class Picture(PictureView):
             return
         super().keyPressEvent(event)
 
+    def keyReleaseEvent(self, event) -> None:  # noqa: N802
+        """The tool may be waiting for it."""
+        if not self._in_hand.key_up(event):
+            super().keyReleaseEvent(event)
+
     def event(self, event) -> bool:
         """What is typed into a tool must not become shortcuts."""
         if event.type() == event.Type.ShortcutOverride and self._in_hand.typing:

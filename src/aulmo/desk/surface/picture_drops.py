@@ -9,7 +9,7 @@ from aulmo.desk.picture.drops import surface_under, told
 from aulmo.desk.surface.set_card import SetCard
 from aulmo.document.quantity import counted
 from aulmo.surface.picture import ENDINGS
-from aulmo.surface.picture_set import pictures_in, recognised
+from aulmo.surface.picture_set import numbered, pictures_in, recognised, sequence
 
 STAGES = ("Prepare", "Surface")  # where a picture dropped on a part is for its surface
 
@@ -52,7 +52,9 @@ class PictureDrops:
 
     def look_at(self, files: list[Path], addresses: list[str], at: QPoint) -> None:
         """Tell a set apart for surfaces by address."""
-        paths, sentence = pictures_in(files)
+        folder = sorted(p for p in files[0].iterdir() if p.is_file()) if len(files) == 1 and files[0].is_dir() else files
+        run = numbered(folder)
+        paths, sentence = (run[:1], "") if run else pictures_in(files)
         if not paths:
             self.session.trouble.emit("There are no pictures in it." if files and files[0].is_dir() else "That is no picture Aulmo reads.")
             return
@@ -67,4 +69,6 @@ class PictureDrops:
                 return
             self.card.offer(found, paths, addresses, at, trouble)
 
-        self.session.start_task("Looking at pictures", lambda task: recognised(assets, paths), done)
+        rate = self.session.document.frames_per_second
+        look = (lambda task: sequence(assets, run, rate)) if run else (lambda task: recognised(assets, paths))
+        self.session.start_task("Looking at pictures", look, done)

@@ -9,10 +9,29 @@ ADDS_UP = ("spin", "turntable", "orbit")  # their repeats go on where the last o
 
 
 def ease(motion: Motion, share: float) -> float:
-    """A share of the way for a share of the time: from and to a stop where it is eased."""
+    """A share of the way for a share of the time: from and to a stop where it is eased, or at the pace that it was driven."""
+    if len(motion.pace) > 1:
+        return _paced(motion.pace, share)
     if motion.before == "even" and motion.after == "even":
         return share
     return hermite(share, 0.0 if motion.before == "eased" else 1.0, 0.0 if motion.after == "eased" else 1.0)
+
+
+def _paced(pace: tuple[float, ...], share: float) -> float:
+    """Smoothly through shares at even times, never back where they only grow (Fritsch and Butland 1984)."""
+    count = len(pace) - 1
+    at = min(max(share, 0.0), 1.0) * count
+    k = min(int(at), count - 1)
+    change = [b - a for a, b in zip(pace, pace[1:])]
+
+    def slope(j: int) -> float:
+        if j == 0 or j == count:
+            return change[0] if j == 0 else change[-1]
+        one, other = change[j - 1], change[j]
+        return 0.0 if one * other <= 0 else 2 * one * other / (one + other)
+
+    u, a, b = at - k, slope(k), slope(k + 1)
+    return pace[k] + u * (a + u * (3 * change[k] - 2 * a - b + u * (a + b - 2 * change[k])))
 
 
 def going(motion: Motion, time: float) -> float | None:

@@ -88,6 +88,7 @@ def breaks_of(mover: "Mover", part_id: str | None, low: float, high: float) -> l
             halves = 2 if motion.back else 1
             found.update(motion.start + motion.length * min(1.0, k / (motion.repeats * halves)) for k in range(rounds * halves + 1))
             found.update(_knots(mover, motion, rounds))
+            found.update(motion.start + motion.length * k / (len(motion.pace) - 1) for k in range(len(motion.pace)) if len(motion.pace) > 1)
             if motion.leader is not None and motion.leader in mover.document.parts and len(found) < 4000:
                 found.update(breaks_of(mover, motion.leader, low, high) if motion.leader != part_id else ())
         part_id = mover.document.parts[part_id].parent

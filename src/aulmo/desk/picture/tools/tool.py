@@ -50,5 +50,9 @@ class Tool:
         """A key in the picture. True when it was the tool's."""
         return False
 
+    def key_up(self, event: QKeyEvent) -> bool:
+        """A key in the picture is let go. True when it was the tool's."""
+        return False
+
     def draw(self, painter: QPainter) -> None:
         """Paint over the picture."""

@@ -1,0 +1,233 @@
+"""Moving pictures: films and numbered pictures that stand where a picture may, a frame at a time.
+
+A stored film `abc.mp4` has frames that are read as pictures of their own, named `abc.mp4#12.png`. Resolving puts the frame of the moment in the place
+of the film wherever one is named; unresolved, a film is its first frame.
+"""
+
+import io
+import math
+import re
+import threading
+import zipfile
+from pathlib import Path
+from typing import Any, NamedTuple, Sequence, cast
+
+from aulmo.document.film_records import Footage
+from aulmo.document.records import Document
+from aulmo.document.references import references, renamed
+from aulmo.errors import AulmoError, BadFile
+
+MOVIES = (".mp4", ".m4v", ".mov", ".webm", ".mkv", ".avi")
+SEQUENCE = ".sequence"
+MOST_FRAMES, KEPT = 1_000_000, 12
+_NAMED = re.compile(r"^(?P<stored>[^#]+)#(?P<frame>\d+)\.\w+$")
+
+
+class About(NamedTuple):
+    """What is known of stored footage: frames a second, how many, its size in pixels."""
+
+    rate: float
+    frames: int
+    width: int
+    height: int
+
+
+def is_footage(name: str) -> bool:
+    """Whether a stored file's name, or a file's, is that of moving pictures as a whole."""
+    return "#" not in name and Path(name).suffix.lower() in (*MOVIES, SEQUENCE)
+
+
+def frame_of(name: str) -> tuple[str, int] | None:
+    """The stored footage and the frame that a name means; None for any other name."""
+    found = _NAMED.match(name)
+    return (found["stored"], int(found["frame"])) if found else None
+
+
+def frame_name(stored: str, frame: int, like: str) -> str:
+    """The name of the first frame of the footage that another frame is of."""
+    return f"{stored}#0{Path(like).suffix}" if frame else like
+
+
+# reading
+
+_lock = threading.Lock()
+_known: dict[str, About] = {}
+_open: dict[str, tuple[Any, Any, int]] = {}  # by name: a film being read, what it still gives, and which frame comes next
+_frames: dict[tuple[str, int], bytes] = {}
+
+
+def about_blob(blob: bytes, name: str) -> About:
+    """What a film or a sequence says of itself; the first frame has to be readable. Raises BadFile with one sentence."""
+    if name.lower().endswith(SEQUENCE):
+        return _about_sequence(blob, name)
+    import av
+
+    try:
+        opened: Any = av.open(io.BytesIO(blob))
+        with opened as held:
+            stream = held.streams.video[0]
+            rate = float(stream.average_rate or stream.guessed_rate or 25)
+            first = next(held.decode(video=0))
+            count = int(stream.frames or 0)
+            if count < 1:
+                lasts = float(held.duration or 0) / 1e6
+                count = round(lasts * rate)
+            if count < 1:
+                count = 1 + sum(1 for _ in held.decode(video=0))
+            if not 0.01 <= rate <= 10000 or not 1 <= count <= MOST_FRAMES:
+                raise ValueError("rate or length")
+            return About(rate, count, first.width, first.height)
+    except (OSError, ValueError, IndexError, StopIteration, KeyError) as error:
+        raise BadFile(f"{name} cannot be read as a film; it is damaged, or of a kind that this machine does not know.") from error
+
+
+def _about_sequence(blob: bytes, name: str) -> About:
+    try:
+        with zipfile.ZipFile(io.BytesIO(blob)) as held:
+            width, height, rate = (float(v) for v in held.read("about").decode().split())
+            return About(rate, len(held.namelist()) - 1, int(width), int(height))
+    except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
+        raise BadFile(f"{name} is damaged: its pictures cannot be told apart.") from error
+
+
+def packed(paths: Sequence[Path], rate: float, size: tuple[int, int]) -> bytes:
+    """Numbered pictures as one stored file. Raises BadFile."""
+    out = io.BytesIO()
+    try:
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as held:
+            held.writestr("about", f"{size[0]} {size[1]} {rate!r}")
+            for k, path in enumerate(paths):
+                held.writestr(zipfile.ZipInfo(f"{k:06d}{path.suffix.lower()}"), path.read_bytes())
+    except OSError as error:
+        raise BadFile(f"{paths[0].name} and those after it cannot be read: {error.strerror or error}.") from error
+    return out.getvalue()
+
+
+def about(name: str) -> About:
+    """The same of stored footage, once. Raises BadFile."""
+    if name not in _known:
+        from aulmo.document.assets import store_of
+
+        _known[name] = about_blob(store_of(name).get(name), name)
+    return _known[name]
+
+
+def frame_blob(blob: bytes, name: str, frame: int) -> bytes:
+    """One frame of footage as the bytes of a picture file. Frames in order are read on from the last one. Raises BadFile."""
+    with _lock:
+        if (name, frame) not in _frames:
+            made = _from_sequence(blob, name, frame) if name.lower().endswith(SEQUENCE) else _from_film(blob, name, frame)
+            _frames[name, frame] = made
+            while len(_frames) > KEPT:
+                _frames.pop(next(iter(_frames)))
+        return _frames[name, frame]
+
+
+def _from_sequence(blob: bytes, name: str, frame: int) -> bytes:
+    try:
+        with zipfile.ZipFile(io.BytesIO(blob)) as held:
+            names = sorted(n for n in held.namelist() if n != "about")
+            return held.read(names[min(frame, len(names) - 1)])
+    except (zipfile.BadZipFile, KeyError, IndexError, OSError) as error:
+        raise BadFile(f"{name} is damaged: a picture of it cannot be read.") from error
+
+
+def _from_film(blob: bytes, name: str, frame: int) -> bytes:
+    import av
+
+    try:
+        held, given, following = _open.get(name, (None, None, 0))
+        if held is None or following > frame:
+            if held is not None:
+                held.close()
+            held = cast(Any, av.open(io.BytesIO(blob)))
+            given, following = held.decode(video=0), 0
+        picture = None
+        while following <= frame:
+            fresh = next(given, None)
+            if fresh is None:
+                break
+            picture, following = fresh, following + 1
+        _open[name] = (held, given, following)
+        while len(_open) > 3:
+            _open.pop(next(iter(_open)))[0].close()
+        if picture is None:  # it says that it is longer than it is: the last one stays
+            _open.pop(name)
+            held.close()
+            return _from_film(blob, name, frame - 1) if frame > 0 else _blank(name)
+        out = io.BytesIO()
+        picture.to_image().save(out, "PNG", compress_level=1)
+        return out.getvalue()
+    except (OSError, ValueError, IndexError) as error:
+        raise BadFile(f"A frame of the film {name} cannot be read; it is damaged.") from error
+
+
+def _blank(name: str) -> bytes:
+    raise BadFile(f"The film {name} has no pictures that can be read.")
+
+
+def still(blob: bytes, name: str) -> tuple[bytes, str]:
+    """A picture file and its name as they are; of footage its first frame."""
+    if not is_footage(name):
+        return blob, name
+    ending = _ending_of(blob) if name.lower().endswith(SEQUENCE) else ".png"
+    return frame_blob(blob, f"{name}:{len(blob)}:{hash(blob)}" + (SEQUENCE if name.lower().endswith(SEQUENCE) else ".mp4"), 0), f"{name}#0{ending}"
+
+
+def _ending_of(blob: bytes) -> str:
+    try:
+        with zipfile.ZipFile(io.BytesIO(blob)) as held:
+            return Path(next(n for n in held.namelist() if n != "about")).suffix
+    except (zipfile.BadZipFile, StopIteration, OSError):
+        return ".png"
+
+
+# resolving
+
+
+def frame_at(known: About, use: Footage, time: float) -> int:
+    """Which frame of footage is seen at a time of the film, in seconds: held at its ends, again from its beginning, or back and forth."""
+    k = math.floor((time - use.start) * known.rate * use.speed + 1e-6)
+    if use.ends == "hold" or known.frames == 1:
+        return min(max(k, 0), known.frames - 1)
+    if use.ends == "loop":
+        return k % known.frames
+    round_ = 2 * known.frames - 2
+    k = k % round_
+    return k if k < known.frames else round_ - k
+
+
+_found: list[tuple[tuple, tuple[str, ...]]] = []
+
+
+def footage_in(document: Document) -> tuple[str, ...]:
+    """The stored footage that a document uses."""
+    read = (document.materials, document.decals, document.environment, document.shots, document.keys)
+    for known, names in _found:
+        if all(a is b for a, b in zip(known, read)):
+            return names
+    names = tuple(sorted(n for n in references(document, "assets") if is_footage(n)))
+    _found.insert(0, (read, names))
+    del _found[8:]
+    return names
+
+
+def with_frames(document: Document, time: float) -> Document:
+    """The document with the frame of a moment in the place of all footage; what cannot be read stays as it is, and is told when it is drawn."""
+    names = footage_in(document)
+    if not names:
+        return document
+    instead = {}
+    for name in names:
+        try:
+            known = about(name)
+        except AulmoError:
+            continue
+        frame = frame_at(known, document.film.footage.get(name, Footage()), time)
+        ending = ".png"
+        if name.endswith(SEQUENCE):
+            from aulmo.document.assets import store_of
+
+            ending = _ending_of(store_of(name).get(name))
+        instead[name] = f"{name}#{frame}{ending}"
+    return renamed(document, "assets", instead)
