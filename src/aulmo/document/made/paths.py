@@ -4,6 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from aulmo.document.made.arcs import between
 from aulmo.document.records import GuidePath
 from aulmo.errors import BadValue
 
@@ -22,8 +23,8 @@ def check(path: GuidePath) -> None:
 
 
 def line(path: GuidePath) -> np.ndarray:
-    """(n, 3) points of a path: its own, with a smooth curve through them cut into short pieces (centripetal Catmull-Rom; Yuksel et al. 2011,
-    "Parameterization and applications of Catmull-Rom curves"). A closed one ends where it began. Raises BadValue."""
+    """(n, 3) points of a path: its own, with a smooth curve through them cut into short pieces: arcs of circles, blended. A closed one ends
+    where it began. Raises BadValue."""
     check(path)
     p = np.array(path.points, float)
     p = p[np.concatenate([[True], np.abs(np.diff(p, axis=0)).max(1) > 1e-9])]
@@ -31,22 +32,18 @@ def line(path: GuidePath) -> np.ndarray:
         p = p[:-1]
     if not path.smooth or len(p) < 3:
         return np.concatenate([p, p[:1]]) if path.closed else p
-    if path.closed:
-        around = np.concatenate([p[-1:], p, p[:2]])
-    else:
-        around = np.concatenate([2 * p[:1] - p[1:2], p, 2 * p[-1:] - p[-2:-1]])
-    a, b, c, d = around[:-3], around[1:-2], around[2:-1], around[3:]
-    gap = [np.sqrt(np.maximum(np.linalg.norm(v - u, axis=1), 1e-12))[:, None] for u, v in ((a, b), (b, c), (c, d))]
-    t0, t1, t2, t3 = 0 * gap[0], gap[0], gap[0] + gap[1], gap[0] + gap[1] + gap[2]
+    return smooth_line(p, path.closed, FINE)
+
+
+def smooth_line(points: np.ndarray, closed: bool, count: int) -> np.ndarray:
+    """(n, 3) points of a smooth way through three or more points (m, 3), `count` pieces between two: see `arcs.between`."""
+    m = len(points)
     pieces = []
-    for share in np.arange(FINE) / FINE:
-        t = t1 + share * (t2 - t1)
-        ab = ((t1 - t) * a + (t - t0) * b) / (t1 - t0)
-        bc = ((t2 - t) * b + (t - t1) * c) / (t2 - t1)
-        cd = ((t3 - t) * c + (t - t2) * d) / (t3 - t2)
-        pieces.append(((t2 - t) * ((t2 - t) * ab + (t - t0) * bc) / (t2 - t0) + (t - t1) * ((t3 - t) * bc + (t - t1) * cd) / (t3 - t1)) / (t2 - t1))
-    fine = np.stack(pieces, 1).reshape(-1, 3)
-    return np.concatenate([fine, p[:1] if path.closed else p[-1:]])
+    for k in range(m if closed else m - 1):
+        before = points[(k - 1) % m] if closed or k > 0 else None
+        after = points[(k + 2) % m] if closed or k + 2 < m else None
+        pieces.append(between(before, points[k], points[(k + 1) % m], after, count)[:-1])
+    return np.concatenate([*pieces, points[:1] if closed else points[-1:]])
 
 
 def length(path: GuidePath) -> float:

@@ -1,16 +1,17 @@
 """Curves through points that are walked by their length: the guide paths that things follow, and the arcs that keyed places run along."""
 
 import functools
-import math
-from typing import Callable, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from aulmo.document.made import paths
+from aulmo.document.made.arcs import arc as arc
+from aulmo.document.made.arcs import between as between
 from aulmo.document.record_base import Triple
 from aulmo.document.records import GuidePath
 
-_GAUSS, _WEIGHTS = np.polynomial.legendre.leggauss(16)
+_GAUSS, _WEIGHTS = np.polynomial.legendre.leggauss(10)
 
 
 class Step(NamedTuple):
@@ -24,7 +25,7 @@ class Step(NamedTuple):
 class Curve:
     """A chain of cubic pieces, `pieces` (n, 4, 3) in powers of their own 0..1, walked by arc length in mm.
 
-    The length of each piece comes from Gauss and Legendre's rule in halves, to rounding for what an artist draws; places along it from Newton's.
+    The length of each piece comes from Gauss and Legendre's rule, places along it from Newton's; pieces are short, so both are good to rounding.
     """
 
     def __init__(self, pieces: np.ndarray, closed: bool = False) -> None:
@@ -39,11 +40,8 @@ class Curve:
         return np.linalg.norm(c[1] + u * (2 * c[2] + 3 * u * c[3]), axis=-1)
 
     def _run(self, k: int, one: float, other: float) -> float:
-        total = 0.0
-        for low, high in ((one, 0.5 * (one + other)), (0.5 * (one + other), other)):
-            u = 0.5 * (high - low) * _GAUSS + 0.5 * (high + low)
-            total += 0.5 * (high - low) * float(_WEIGHTS @ self._speed(k, u))
-        return total
+        u = 0.5 * (other - one) * _GAUSS + 0.5 * (other + one)
+        return 0.5 * (other - one) * float(_WEIGHTS @ self._speed(k, u))
 
     def at(self, distance: float) -> Step:
         """The place `distance` mm from the beginning; a closed curve goes round again, an open one goes straight on beyond its ends."""
@@ -76,8 +74,13 @@ def curve_of(path: GuidePath) -> Curve:
     return _curve(path.points, path.smooth, path.closed)
 
 
+PIECES = 32  # between two points of a smooth path
+
+
 @functools.lru_cache(maxsize=64)
 def _curve(points: tuple[Triple, ...], smooth: bool, closed: bool) -> Curve:
+    from scipy.interpolate import CubicSpline
+
     paths.check(GuidePath("", "", points, smooth, closed))
     p = np.array(points, float)
     p = p[np.concatenate([[True], np.abs(np.diff(p, axis=0)).max(1) > 1e-9])]
@@ -87,69 +90,10 @@ def _curve(points: tuple[Triple, ...], smooth: bool, closed: bool) -> Curve:
         ends = np.concatenate([p, p[:1]]) if closed else p
         one, other = ends[:-1], ends[1:]
         return Curve(np.stack([one, other - one, 0 * one, 0 * one], 1), closed)
-    if closed:
-        around = np.concatenate([p[-1:], p, p[:2]])
-    else:
-        around = np.concatenate([2 * p[:1] - p[1:2], p, 2 * p[-1:] - p[-2:-1]])
-    a, b, c, d = around[:-3], around[1:-2], around[2:-1], around[3:]
-    g = [np.sqrt(np.maximum(np.linalg.norm(v - u, axis=1), 1e-12))[:, None] for u, v in ((a, b), (b, c), (c, d))]
-    # tangents of the centripetal curve at both ends of the middle gap, for a parameter that runs 0..1 over it (Yuksel et al. 2011)
-    start = g[1] * ((b - a) / g[0] - (c - a) / (g[0] + g[1]) + (c - b) / g[1])
-    end = g[1] * ((c - b) / g[1] - (d - b) / (g[1] + g[2]) + (d - c) / g[2])
-    return Curve(np.stack([b, start, 3 * (c - b) - 2 * start - end, 2 * (b - c) + start + end], 1), closed)
-
-
-# arcs through keyed places
-
-FINE = 64  # pieces that an arc between two keys is measured by
-
-
-def arc(one: np.ndarray, middle: np.ndarray, other: np.ndarray) -> Callable[[np.ndarray], np.ndarray] | None:
-    """The circle's arc from `one` over `middle` to `other`, as a function of angle shares -1..0..1 with `middle` at 0; None where they are in line
-    or the arc would go nearly all round."""
-    a, b = one - middle, other - middle
-    cross = np.cross(a, b)
-    square = float(cross @ cross)
-    if square < 1e-12 * float(a @ a) * float(b @ b):
-        return None
-    centre = middle + np.cross(float(a @ a) * b - float(b @ b) * a, cross) / (2.0 * square)
-    out = middle - centre
-    side = np.cross(cross / math.sqrt(square), out)
-
-    def angle(point: np.ndarray) -> float:
-        v = point - centre
-        return math.atan2(float(v @ side), float(v @ out)) % (2 * math.pi)
-
-    onward, back = angle(other), angle(one) - 2 * math.pi
-    if onward - back > 2 * math.pi:  # the other way round
-        side = -side
-        onward, back = angle(other), angle(one) - 2 * math.pi
-    if onward - back > math.radians(330):
-        return None
-
-    def walk(share: np.ndarray) -> np.ndarray:
-        turn = np.where(share < 0, -share * back, share * onward)[:, None]
-        return centre + np.cos(turn) * out + np.sin(turn) * side
-
-    return walk
-
-
-def between(before: np.ndarray | None, one: np.ndarray, other: np.ndarray, after: np.ndarray | None) -> np.ndarray:
-    """(FINE + 1, 3) points of the way from one place to the next that runs smoothly on from the place before and toward the one after: circles
-    through three places each, blended (Yuksel 2020, "A class of C2 interpolating splines"). Places on one circle give that circle."""
-    t = np.linspace(0.0, 1.0, FINE + 1)
-    straight = one + t[:, None] * (other - one)
-    first = arc(before, one, other) if before is not None else None
-    second = arc(one, other, after) if after is not None else None
-    ways = [w for w in (first(t) if first else None, second(t - 1.0) if second else None) if w is not None]
-    if len(ways) == 2:
-        turn = (0.5 * math.pi * t)[:, None]
-        return np.cos(turn) ** 2 * ways[0] + np.sin(turn) ** 2 * ways[1]
-    if before is not None and after is not None and len(ways) == 1:  # straight on one side, bent on the other
-        turn = (0.5 * math.pi * t)[:, None]
-        pair = (ways[0], straight) if first is not None else (straight, ways[0])
-        return np.cos(turn) ** 2 * pair[0] + np.sin(turn) ** 2 * pair[1]
-    return ways[0] if ways else straight
+    fine = paths.smooth_line(p, closed, PIECES)
+    t = np.arange(len(fine), dtype=float)
+    found = CubicSpline(t, fine, bc_type="periodic" if closed else "not-a-knot").c  # (4, pieces, 3), the highest power first: it bends without a jump
+    return Curve(np.ascontiguousarray(found[::-1].transpose(1, 0, 2)), closed)
 
 
 class Walk(NamedTuple):

@@ -12,6 +12,8 @@ import zipfile
 from pathlib import Path
 from typing import Any, NamedTuple, Sequence, cast
 
+from msgspec.structs import replace
+
 from aulmo.document.film_records import Footage
 from aulmo.document.records import Document
 from aulmo.document.references import references, renamed
@@ -201,12 +203,12 @@ _found: list[tuple[tuple, tuple[str, ...]]] = []
 
 
 def footage_in(document: Document) -> tuple[str, ...]:
-    """The stored footage that a document uses."""
-    read = (document.materials, document.decals, document.environment, document.shots, document.keys)
+    """The stored footage that a document uses; parts have none, and there may be many."""
+    read = (document.materials, document.decals, document.environment, document.shots)
     for known, names in _found:
         if all(a is b for a, b in zip(known, read)):
             return names
-    names = tuple(sorted(n for n in references(document, "assets") if is_footage(n)))
+    names = tuple(sorted(n for n in references(replace(document, parts={}, keys={}), "assets") if is_footage(n)))
     _found.insert(0, (read, names))
     del _found[8:]
     return names
@@ -230,4 +232,4 @@ def with_frames(document: Document, time: float) -> Document:
 
             ending = _ending_of(store_of(name).get(name))
         instead[name] = f"{name}#{frame}{ending}"
-    return renamed(document, "assets", instead)
+    return replace(renamed(replace(document, parts={}), "assets", instead), parts=document.parts)

@@ -14,7 +14,7 @@ from aulmo.errors import BadValue
 if TYPE_CHECKING:
     from aulmo.document.moving.mover import Mover
 
-ORDER, DEEPEST, CLOSE = 24, 9, 1e-11  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
+ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
 UP = np.array([0.0, 0.0, 1.0])
 STEPS_PER_SECOND = 240  # of a body on its springs
 _NODES = np.cos(np.pi * (np.arange(ORDER) + 0.5) / ORDER)
@@ -36,9 +36,9 @@ class Travel(NamedTuple):
         return float(self.before[k] + chebyshev.chebval((2 * time - low - high) / (high - low), self.sums[k]))
 
 
-def travel(places: Callable[[float], np.ndarray], along: Callable[[float, np.ndarray], float], breaks: list[float]) -> Travel:
-    """The integral of a speed over time: `places` (time -> (3,)) is what moves, `along` says how much of its velocity at a time
-    counts.
+def travel(stands: Callable[[float], tuple[np.ndarray, np.ndarray]], breaks: list[float]) -> Travel:
+    """How far a hub has run over time: `stands` (time) gives where it is (3,) and the direction of its axle (3,), of length one. What it moves along
+    its axle does not count.
 
     On each stretch the place is interpolated at the roots of Chebyshev's polynomial and differentiated there (Trefethen 2013, "Approximation theory
     and approximation practice", ch. 3 and 19); stretches are halved until the speed's polynomial has died away.
@@ -48,13 +48,15 @@ def travel(places: Callable[[float], np.ndarray], along: Callable[[float, np.nda
     def stretch(low: float, high: float, depth: int) -> None:
         nonlocal total
         times = 0.5 * (low + high) + 0.5 * (high - low) * _NODES
-        found = np.array([places(float(t)) for t in times])
+        told = [stands(float(t)) for t in times]
+        found, axles = np.array([p for p, _ in told]), np.array([a for _, a in told])
         middle = found.mean(0)
         fit = _FIT @ (found - middle)
         velocity = chebyshev.chebval(_NODES, chebyshev.chebder(fit)).T * (2.0 / (high - low))
-        speed = _FIT @ np.array([along(float(t), v) for t, v in zip(times, velocity)])
-        size = float(np.abs(fit).max()) + 1e-9
-        rough = float(np.abs(fit[-3:]).max()) > CLOSE * size or float(np.abs(speed[-3:]).max()) > 1e-9 * (float(np.abs(speed).max()) + 1e-9)
+        on = velocity - axles * (velocity * axles).sum(1, keepdims=True)
+        ahead = np.cross(axles, UP)
+        speed = _FIT @ np.copysign(np.linalg.norm(on, axis=1), (on * ahead).sum(1))
+        rough = float(np.abs(speed[-3:]).max()) > CLOSE * (float(np.abs(speed).max()) + 1e-6)
         if rough and depth < DEEPEST:
             half = 0.5 * (low + high)
             stretch(low, half, depth + 1)
@@ -96,9 +98,9 @@ def breaks_of(mover: "Mover", part_id: str | None, low: float, high: float) -> l
 
 
 def _knots(mover: "Mover", motion: Motion, rounds: int) -> list[float]:
-    """The times at which what follows a path comes over the path's own points, where its bend jumps."""
+    """The times at which what follows a straight path comes over its corners."""
     path = mover.document.paths.get(motion.path or "")
-    if path is None or motion.kind != "follow" or len(path.points) * rounds > 2000 or motion.to == motion.from_:
+    if path is None or path.smooth or motion.kind != "follow" or len(path.points) * rounds > 2000 or motion.to == motion.from_:
         return []
     try:
         curve = curve_of(path)
@@ -138,26 +140,18 @@ def rolled(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
     document = mover.document
     part = document.parts[part_id]
 
-    def stands(t: float) -> np.ndarray:
-        """The wheel as it stands at a time, but for its rolling: the levels above, and what its own keys and earlier motions do."""
-        return mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
-
     own = mover.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+    axis = np.array(motion.axis, float)
 
-    def hub(t: float) -> np.ndarray:
-        matrix = stands(t)
-        return matrix[:3, :3] @ own + matrix[:3, 3]
-
-    def along(t: float, velocity: np.ndarray) -> float:
-        axle = stands(t)[:3, :3] @ np.array(motion.axis, float)
-        axle = axle / max(float(np.linalg.norm(axle)), 1e-12)
-        ahead = np.cross(axle, UP)
-        on = velocity - axle * float(velocity @ axle)
-        return math.copysign(float(np.linalg.norm(on)), float(on @ ahead))
+    def stands(t: float) -> tuple[np.ndarray, np.ndarray]:
+        """The hub and the axle at a time, but for the rolling: by the levels above, and the wheel's own keys and earlier motions."""
+        matrix = mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
+        axle = matrix[:3, :3] @ axis
+        return matrix[:3, :3] @ own + matrix[:3, 3], axle / max(float(np.linalg.norm(axle)), 1e-12)
 
     def make() -> Travel:
         low, high = span_of(mover, motion)
-        return travel(hub, along, breaks_of(mover, part_id, low, high))
+        return travel(stands, breaks_of(mover, part_id, low, high))
 
     found: Travel = _remembered(mover, ("rolled", part_id, motion.id), make)
     return math.degrees(found.at(time) / motion.radius_mm)

@@ -1,0 +1,107 @@
+"""The bench of films: what a moment costs, how the draft plays, what a frame costs beside its still, how still a still film is."""
+
+import statistics
+import tempfile
+import time
+from pathlib import Path
+from typing import Callable
+
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.deliver.film import plan, render_film
+from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import load
+from aulmo.document.properties import resolve
+from aulmo.document.records import Document
+from aulmo.trace import tracer
+from aulmo.trace.camera_rows import camera_row
+from aulmo.trace.compile.arrays import OPT_ENV_SCALE
+from aulmo.trace.draft import DomeMaps
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import SceneBuilder
+
+DEMO = Path(__file__).parents[3] / "demo"
+SIZE = (704, 424)
+
+
+def wick() -> tuple[Document, AssetStore]:
+    """The lantern's film."""
+    return load(DEMO / "wick-film.aulmo")
+
+
+def playback_rate(document: Document, assets: AssetStore, count: int = 24) -> float:
+    """Frames a second of a film drawn as drafts, moments resolved and scenes built included."""
+    builder, maps, shot = SceneBuilder(assets), DomeMaps(), document.shots[0]
+    film = document.film
+
+    def frame(k: int) -> None:
+        now = resolve(document, {"shot": shot.id}, film.start + (film.end - film.start) * (k + 0.5) / count)
+        camera = now.cameras[shot.camera]
+        scene = builder.build(now, tables=False, camera=camera)
+        options = options_row(scene, now, camera, now.render)
+        tracer.draw_draft(scene, camera_row(camera, *SIZE), options, maps.of(scene.arrays, options[OPT_ENV_SCALE]), *SIZE)
+
+    frame(0)
+    frame(1)
+    started = time.perf_counter()
+    for k in range(count):
+        frame(k)
+    return count / (time.perf_counter() - started)
+
+
+def frame_overhead(document: Document, assets: AssetStore, count: int = 6) -> float:
+    """A film's seconds for each frame, files and all, as a ratio to the same stills one after the other with a scene that is kept."""
+    settings = replace(document.render, stop="samples", samples=24)
+    planned = [f for f in plan(document) if 0.4 < f.time < 2.4][:: max(1, round(50 / count))][:count]
+    builder = SceneBuilder(assets)
+    size = (480, 270)
+
+    def stills() -> float:
+        started = time.perf_counter()
+        for frame in planned:
+            tracer.render(document, assets, frame.seen[0].shot, size, settings, None, builder, None, frame.time)
+        return time.perf_counter() - started
+
+    def film() -> float:
+        with tempfile.TemporaryDirectory() as folder:
+            started = time.perf_counter()
+            render_film(document, assets, planned, size, settings, Path(folder) / "out", builder=builder)
+            return time.perf_counter() - started
+
+    stills()
+    ratios = [film() / stills() for _ in range(3)]
+    return statistics.median(ratios)
+
+
+def flicker(document: Document, assets: AssetStore, linked: bool, count: int = 4) -> float:
+    """How much a film of something still changes from frame to frame: the mean over pixels of the standard deviation over time, in shares of white.
+    The camera drifts by less than a pixel so that no two frames are the very same. Unlinked frames have patterns of samples of their own."""
+    shot = document.shots[0]
+    bare = replace(document, keys={}, motions={})
+    camera = bare.cameras[shot.camera]
+    pictures = []
+    builder = SceneBuilder(assets)
+    for k in range(count):
+        moved = replace(camera, position=(camera.position[0] + 0.02 * k, *camera.position[1:]))
+        now = replace(bare, cameras={**bare.cameras, camera.id: moved})
+        settings = replace(document.render, stop="samples", samples=16, seed=0 if linked else 1000 + k)
+        made = tracer.render(now, assets, shot, (480, 270), settings, None, builder)
+        assert made is not None
+        pictures.append(np.minimum(made.rgb / made.white, 1.0))
+    return float(np.std(pictures, axis=0).mean())
+
+
+def run(waited: Callable[..., None], add: Callable[..., None]) -> None:
+    """Measure films and tell the figures."""
+    from aulmo.command.bench import paced
+
+    document, assets = wick()
+    rate, speed = paced(lambda: playback_rate(document, assets))
+    told = f"at full pace, {SIZE[0]}x{SIZE[1]}; {rate:.3g} here at {speed:.2f} of it, resolving and building included"
+    add("A film played in the draft, lantern", rate / speed, "frames/s", told, ">= 12", rate / speed >= 12)
+    dearer = frame_overhead(document, assets)
+    add("A film's frame against the same still", dearer, "x", "480x270, 24 samples, cleaned, written", "<= 1.1", dearer <= 1.1)
+    held, free = flicker(document, assets, True), flicker(document, assets, False)
+    told = f"deviation over time {1e4 * held:.2f} against {1e4 * free:.2f} of 10,000"
+    add("Flicker of a still film, of unlinked frames'", held / free, "x", told, "<= 0.5", held <= 0.5 * free)
