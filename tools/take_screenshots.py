@@ -116,6 +116,41 @@ def show_frame(window: Window, wanted: list[str]) -> None:
         window.bench.show_face("Shots")
 
 
+def show_move(window: Window, wanted: list[str]) -> None:
+    """The lantern's film while the globe is up, and its camera's way from outside."""
+    session = window.session
+    session.load(DEMO / "wick-film.aulmo")
+    session.set_stage("Move")
+    window.bench.show_face("Film")
+    film = window.built["Move"].commands.film
+    if not wanted or "move" in wanted:
+        session.set_time(4.4)
+        sizes = window.middle.sizes()
+        window.middle.setSizes([sum(sizes) - 262, 262])
+        film.choose([(f"parts/{find_part(session.document, 'Globe')}/placement/position/z", 4.0)])
+        wait(1.5)
+        until(lambda: samples(window, 48), 180)
+        wait(1.0)
+        take(window, "move")
+        window.middle.setSizes(sizes)
+    if not wanted or "move-path" in wanted:
+        session.select(())
+        session.set_time(1.6)
+        window.registry.run("outside")
+        wait(1.5)
+        until(lambda: samples(window, 24), 120)
+        at = window.picture.place_on_screen(session.document.keys["cameras/hero-camera/position"][1].value)
+        QTest.mouseMove(window.picture, at)
+        wait(1.0)
+        take(window, "move-path")
+        session.set_view(None)
+
+
+def find_part(document, name: str) -> str:
+    """The id of a part by its name."""
+    return next(p.id for p in document.parts.values() if p.name == name)
+
+
 def show_faces(window: Window) -> None:
     """The connector with a face set of its housing chosen."""
     session = window.session
@@ -308,6 +343,8 @@ def main() -> None:
                 window.session.undo()
     if not wanted or {"frame", "photograph"} & set(wanted):
         show_frame(window, wanted)
+    if not wanted or {"move", "move-path"} & set(wanted):
+        show_move(window, wanted)
     if not wanted or "faces" in wanted:
         show_faces(window)
     if not wanted or "copies" in wanted:

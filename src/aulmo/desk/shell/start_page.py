@@ -20,8 +20,10 @@ DEMOS = (
     ("connector", "Odrel Link", "CAD of sixty solids"),
     ("wick-workshop", "Wick in the workshop", "Nodes on every surface"),
     ("barrow", "Odrel Barrow", "A set, copies by a rule"),
+    ("wick-film", "Wick film", "A camera's way, a flame"),
+    ("barrow-film", "Barrow film", "Wheels that cannot slip"),
 )
-IN_A_ROW = 4
+IN_A_ROW = 5
 
 
 class DropField(QWidget):
