@@ -122,6 +122,8 @@ def show_move(window: Window, wanted: list[str]) -> None:
     session.load(DEMO / "wick-film.aulmo")
     session.set_stage("Move")
     window.bench.show_face("Film")
+    from PySide6.QtTest import QTest
+
     film = window.built["Move"].commands.film
     if not wanted or "move" in wanted:
         session.set_time(4.4)

@@ -12,9 +12,10 @@ from aulmo.desk.move.player import Player
 from aulmo.desk.move.preview import Preview
 from aulmo.desk.picture.view_motion import orbit
 from aulmo.desk.shell.stage import Desk
+from aulmo.document.assets import corners_of
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ways import way
-from aulmo.prepare.arrange import frame_points
+from aulmo.prepare.arrange import bounds, frame_points
 
 
 class MoveCommands:
@@ -85,14 +86,16 @@ class MoveCommands:
         middle = self.desk.picture.surroundings().middle
         film = document.film
         points = way(document, f"cameras/{camera.id}", np.linspace(film.start, film.end, 33)) if camera.id in document.cameras else middle[None]
-        points = np.concatenate([points, middle[None], middle + 0.3 * (points - middle) * (1, 1, 0)])
+        box = bounds(session.resolved, session.assets, document.roots)
+        corners = corners_of(*box) if box is not None and np.ptp(box, axis=0).max() < 3 * np.ptp(points, axis=0).max() + 1e3 else middle[None]
+        points = np.concatenate([points, corners])
         seen = replace(
             camera, id="", name="Outside", target=tuple(float(v) for v in middle), focal_length_mm=32.0, shift_x=0.0, shift_y=0.0, roll=0.0,
             keeps_target=False, looks_at=None, depth_of_field=False, motion_blur=False, projection="perspective",
         )  # fmt: skip
         frame = self.desk.picture.frame_rect()
-        seen = frame_points(orbit(seen, middle, 150.0, 24.0), points, frame.width() / max(1, frame.height()))
-        session.set_view(seen)
+        seen = frame_points(orbit(seen, middle, 150.0, 24.0), points, frame.width() / max(1, frame.height()), 0.62)
+        session.set_view(replace(seen, shift_x=0.16))  # the shot's own view stands at the right
         if session.shot is not None and not session.selection:
             session.select((), f"cameras/{session.shot.camera}")
 
