@@ -268,7 +268,7 @@ def test_f_frames_the_selection(window):
 
 def test_keys_choose_stages_and_nothing_else_changes(window):
     before = window.session.document
-    for number, stage in enumerate(("Prepare", "Surface", "Light", "Frame", "Render"), 1):
+    for number, stage in enumerate(("Prepare", "Surface", "Light", "Frame", "Move", "Render"), 1):
         key(window, getattr(Qt.Key, f"Key_{number}"))
         assert window.session.stage == stage
         assert window.rail.buttons[stage].isChecked()
@@ -310,7 +310,7 @@ def test_every_command_has_words_and_no_two_share_keys(window):
             assert shortcut not in seen, f"{command.id} and {seen.get(shortcut)} share {shortcut}"
             seen[shortcut] = command.id
     menus = [a.text() for a in window.menuBar().actions()]
-    assert menus == ["File", "Edit", "Parts", "Arrange", "Set", "Materials", "Decal", "Light", "View", "Stage", "Help"]
+    assert menus == ["File", "Edit", "Parts", "Arrange", "Set", "Materials", "Decal", "Light", "Film", "View", "Stage", "Help"]
 
 
 def test_the_probe_reads_a_pixel(window):
@@ -392,6 +392,7 @@ def test_no_button_is_dead(window, qtbot, monkeypatch):
     said: list[str] = []
     window.session.hint.connect(said.append)
     window.session.trouble.connect(said.append)
+    window.session.task_started.connect(lambda task: said.append(task.title))
 
     def seen() -> tuple:
         session = window.session
@@ -414,6 +415,7 @@ def test_no_button_is_dead(window, qtbot, monkeypatch):
             made.click()
             qtbot.wait(1)
             if QApplication.activePopupWidget():
+                opened.append("a menu")
                 QApplication.activePopupWidget().close()
             idle = {"Rest on floor", "Centre"}  # may find everything in its place
             assert seen() != before or name in idle, f"{name} in {stage} does nothing"

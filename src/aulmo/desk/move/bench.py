@@ -121,8 +121,13 @@ class FilmBench(QWidget):
         self.desk.changed.emit()
 
     def _add(self) -> None:
+        self.offer_motions(self.add)
+
+    def offer_motions(self, at: QWidget) -> None:
+        """The menu of motions under a button; it goes away by itself."""
         menu = self.motion_menu()
-        menu.exec(self.add.mapToGlobal(self.add.rect().bottomLeft()))
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.popup(at.mapToGlobal(at.rect().bottomLeft()))
 
     def motion_menu(self) -> QMenu:
         """The motions that what is selected can have."""

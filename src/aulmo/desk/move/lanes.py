@@ -294,7 +294,8 @@ class Lanes(LanesView):
         at = QPointF(event.pos())
         menu = self.menu(self.hit(at), self.time_of(at.x()))
         if not menu.isEmpty():
-            menu.exec(event.globalPos())
+            menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            menu.popup(event.globalPos())
 
     def menu(self, hit: Hit, time: float) -> QMenu:
         """The menu of what lies under a point."""

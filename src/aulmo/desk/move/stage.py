@@ -33,7 +33,7 @@ def _build(desk: Desk) -> Built:
     picture.framed_stages += (NAME,)
     for tool in (AxisTool(picture, film), DriveTool(picture, film)):
         picture.add_tool(tool)
-    page = MovePage(film, lambda at: bench.motion_menu().exec(at.mapToGlobal(at.rect().bottomLeft())))
+    page = MovePage(film, bench.offer_motions)
     faces = {"Film": bench, "Motions": MotionsBench(film)}
     return Built(faces, page, {"keys": KeyPage(film), "motions": MotionPage(film), "cuts": CutPage(film)}, commands)
 
