@@ -16,6 +16,18 @@ from aulmo.document.records import Document, Lamp, Material, Moved
 DARK = -40.0  # stops of what has faded
 
 
+_last: dict[str, Any] = {}  # what was made last of each kind
+
+
+def _settled(kind: str, value: Any) -> Any:
+    """A value, or the one made before where that is equal: what reads it knows by the very object that nothing has changed."""
+    held = _last.get(kind)
+    if held is not None and held == value:
+        return held
+    _last[kind] = value
+    return value
+
+
 def moved(base: Document, keyed: Document, time: float) -> Document:
     """The document at a time: `base` as it is stored, `keyed` with overrides and keys in place."""
     at_rest = base.parts if base.parts is not keyed.parts or base.motions else {}
@@ -86,7 +98,7 @@ def _lights(mover: Mover, document: Document, time: float) -> Document:
     environment = replace(environment, softboxes=tuple(boxes))
     if environment == document.environment and lamps == document.lamps:
         return document
-    return replace(document, environment=environment, lamps=lamps)
+    return replace(document, environment=_settled("environment", environment), lamps=_settled("lamps", lamps))
 
 
 def lamp_moved(lamp: Lamp, motion: Motion, done: float, value: float, time: float, mover: Mover) -> Lamp:
@@ -216,12 +228,22 @@ def with_fades(document: Document) -> Document:
     decals = document.decals
     faded = {i: replace(d, opacity=d.opacity * min(found[p][0] for p in d.parts)) for i, d in decals.items()
              if d.parts and all(p in found for p in d.parts)}  # fmt: skip
-    return replace(document, parts={**parts, **changed}, materials=materials, decals={**decals, **faded} if faded else decals)
+    return replace(document, parts={**parts, **changed}, materials=_settled("materials", materials), decals={**decals, **faded} if faded else decals)
 
 
 def _faded(material: Material, name: str, opacity: float, glow: float) -> Material:
+    known = _faded_before.get(name)
+    if known is not None and known[0] is material:
+        return known[1]
     surface = replace(
         material.surface, geometry_opacity=material.surface.geometry_opacity * opacity,
         emission_luminance=material.surface.emission_luminance * 2.0**glow,
     )  # fmt: skip
-    return replace(material, id=name, surface=surface)
+    made = replace(material, id=name, surface=surface)
+    if len(_faded_before) > 500:
+        _faded_before.clear()
+    _faded_before[name] = (material, made)
+    return made
+
+
+_faded_before: dict[str, tuple[Material, Material]] = {}  # by the new name, of which material it was made
