@@ -16,6 +16,7 @@ from aulmo.deliver import movie
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.movie import Movie, read_movie
 from aulmo.document import edits, project_file
+from aulmo.document.moments import Moments
 from aulmo.document.properties import put
 from aulmo.document.records import Film, RenderSettings, Shot, Surface
 from aulmo.errors import BadValue, CannotWrite
@@ -166,7 +167,7 @@ def test_light_that_goes_with_the_product_is_an_orbit_the_other_way_round():
         document = edits.put_lamp(document, script.replace(_lamp(), position=(80.0, -60.0, 70.0)))
         document, _ = script.add_motion(document, target, "turntable", length=1.0, degrees=degrees, carries=carries)
         frozen = replace(document, film=replace(document.film))
-        moment = films.Moments(frozen, {"shot": "s"}, 1.0, "c")
+        moment = Moments(frozen, {"shot": "s"}, 1.0, "c")
         fixed = replace(moment.first, keys={}, motions={})
         frame, _ = trace(fixed, assets, (48, 36), 256)
         return frame.rgb

@@ -12,7 +12,6 @@ import time
 from pathlib import Path
 from typing import Callable, Iterable, NamedTuple
 
-import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -20,12 +19,11 @@ from aulmo import __version__
 from aulmo.deliver.movie import Movie, coder_for, is_movie
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, write_picture
 from aulmo.document.assets import AssetStore
-from aulmo.document.moments import Moments
 from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.errors import BadFile, BadValue, CannotWrite
 from aulmo.motion.reel import Seen, frames, seen_at
-from aulmo.trace.compile import kernel_cache
+from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture, Progress, render
 
@@ -134,21 +132,9 @@ class _Folder:
 
 
 def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
-    """What a frame's picture depends on: the moments it is made of, the shots, the size, the settings, and the kernels."""
-    told = replace(settings, folder="", file_type="png")
-    said = hashlib.sha256(kernel_cache.cache_folder().name.encode() + kind.encode())
-    for seen in frame.seen:
-        moments = Moments(document, {"shot": seen.shot.id} if seen.shot in document.shots else None, frame.time, seen.shot.camera)
-        times = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
-        for share in times:
-            # names and what lies about it in time are not seen
-            bare = replace(moments.at(share), render=told, notes=(), name="", film=type(document.film)(), shots=())
-            said.update(msgspec.json.encode(bare))
-        bare_shot = replace(seen.shot, name="", guides="none", safe=False)
-        said.update(msgspec.json.encode((bare_shot, round(seen.share, 9), size, told)))
-        timed = any(n.kind in ("time", "frame") for m in moments.first.materials.values() for n in m.nodes)
-        said.update(str(frame.time).encode() if timed or "motion" in settings.passes else b"")
-    return said.hexdigest()[:32]
+    """What a frame's file depends on: the pictures of its shots and their shares, and the kind of file."""
+    pictures = [(tracer.digest_of(document, seen.shot, size, settings, frame.time), round(seen.share, 9)) for seen in frame.seen]
+    return hashlib.sha256(repr((kind, pictures)).encode()).hexdigest()[:32]
 
 
 def render_film(
@@ -179,12 +165,14 @@ def render_film(
             kept += 1
             continue
 
-        def told(p: Progress, _tracer, at=at, frame=frame) -> bool:
+        def tell(done: int, share: float, samples: int, picture: Picture | None = None, frame=frame) -> bool:
             spent = time.perf_counter() - began
-            share = (at - kept + p.share) / max(1, len(planned) - kept)
-            left = spent * (1 - share) / share if share > 0.002 else float("inf")
-            said = FilmProgress(frame.number, at, len(planned), p.share, p.samples, spent, left)
-            return progress is None or progress(said, None)
+            whole = (done - kept + share) / max(1, len(planned) - kept)
+            left = spent * (1 - whole) / whole if whole > 0.002 or done > kept else float("inf")
+            return progress is None or progress(FilmProgress(frame.number, done, len(planned), share, samples, spent, left), picture)
+
+        def told(p: Progress, _tracer, at=at, tell=tell) -> bool:
+            return tell(at, p.share, p.samples)
 
         _room(folder.path)
         same = folder.like(digest)
@@ -202,13 +190,9 @@ def render_film(
                 raise CannotWrite(f"Frame {frame.number} could not be written: {why}. The frames before it are kept.") from error
             for seen in frame.seen:
                 folder.state(frame.number, seen.shot).unlink(missing_ok=True)
-            if progress is not None:
-                spent = time.perf_counter() - began
-                done = at + 1 - kept
-                said = FilmProgress(frame.number, at + 1, len(planned), 0.0, picture.samples, spent, spent / done * (len(planned) - at - 1))
-                if not progress(said, picture):
-                    folder.note(frame.number, digest)
-                    return Made(made + 1, kept, time.perf_counter() - began, at + 1 < len(planned) or movie)
+            if not tell(at + 1, 0.0, picture.samples, picture):
+                folder.note(frame.number, digest)
+                return Made(made + 1, kept, time.perf_counter() - began, at + 1 < len(planned) or movie)
         made += 1
         folder.note(frame.number, digest)
     if movie:

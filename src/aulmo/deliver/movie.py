@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 
+from aulmo.document.project_file import put_in_place
 from aulmo.errors import BadFile, BadValue, CannotWrite
 
 # by ending, the coders that may be taken, the first that this machine has, and what they are told: quality before size, at a pace one can wait for
@@ -123,10 +124,7 @@ class Movie:
             self._out.close()
             with open(self._temporary, "rb+") as file:
                 os.fsync(file.fileno())
-            umask = os.umask(0)
-            os.umask(umask)
-            os.chmod(self._temporary, 0o666 & ~umask)
-            os.replace(self._temporary, self.path.resolve())
+            put_in_place(self._temporary, self.path.resolve())
             self._closed = True
         except OSError as error:
             raise CannotWrite(f"{self.path.name} could not be written: {error.strerror or error}.") from error

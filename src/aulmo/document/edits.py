@@ -207,12 +207,10 @@ def _without_motions(document: Document) -> Document:
     reel = tuple(c for c in document.film.reel if c.shot in shots)
     if len(reel) != len(document.film.reel):
         document = replace(document, film=replace(document.film, reel=reel))
-    tied = {
-        i: replace(c, looks_at=c.looks_at if c.looks_at in document.parts else None, focus_on=c.focus_on if c.focus_on in document.parts else None)
-        for i, c in document.cameras.items() if c.looks_at not in (None, *document.parts) or c.focus_on not in (None, *document.parts)
-    }  # fmt: skip
-    if tied:
-        document = replace(document, cameras={**document.cameras, **tied})
+    for i, camera in document.cameras.items():
+        gone = {name: None for name in ("looks_at", "focus_on") if (held := getattr(camera, name)) is not None and held not in document.parts}
+        if gone:
+            document = replace(document, cameras={**document.cameras, i: replace(camera, **gone)})
     same = len(motions) == len(document.motions) and all(motions[i] is m for i, m in document.motions.items())
     return document if same else replace(document, motions=motions)
 

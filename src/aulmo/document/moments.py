@@ -3,6 +3,7 @@
 from typing import Mapping
 
 from aulmo.document.edits import below
+from aulmo.document.moving.mover import mover_of
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document
 
@@ -53,7 +54,7 @@ class Moments:
     def moving_parts(self) -> set[str]:
         """Ids of the parts whose place in the world keys or motions may change, with all below them."""
         found: set[str] = set()
-        for part_id in moving_ids(self._document):
+        for part_id in mover_of(self._document).moving():
             if part_id in self.first.parts and part_id not in found:
                 found.update(below(self.first, part_id))
         return found
@@ -61,19 +62,9 @@ class Moments:
     def camera_moves(self, camera: str) -> bool:
         """Whether keys, motions, or a part that it looks at, move a camera."""
         held = self._document.cameras.get(camera)
-        tied = held is not None and (held.looks_at is not None or held.focus_on is not None) and bool(moving_ids(self._document))
+        tied = held is not None and (held.looks_at is not None or held.focus_on is not None) and bool(mover_of(self._document).moving())
         worn = any(m.on and f"cameras/{camera}" in m.wears for m in self._document.motions.values())
         return tied or worn or any(address.startswith(f"cameras/{camera}/") for address in self._document.keys)
-
-
-def moving_ids(document: Document) -> set[str]:
-    """Ids of the parts that keys or motions move by themselves."""
-    steps = (address.split("/") for address in document.keys)
-    found = {s[1] for s in steps if s[0] == "parts" and len(s) > 3 and s[2] == "placement"}
-    for motion in document.motions.values():
-        if motion.on and motion.kind not in ("fade", "glow"):
-            found.update(a[6:] for a in motion.wears if a.startswith("parts/"))
-    return found
 
 
 def still(document: Document) -> Moments:

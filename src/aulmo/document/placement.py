@@ -25,6 +25,19 @@ def to_matrix(placement: Placement) -> np.ndarray:
     return matrix
 
 
+def nearest_turn(linear: np.ndarray) -> np.ndarray:
+    """(3, 3) the rotation that is nearest to a matrix (3, 3): the orthogonal part of its polar decomposition, mirrored back where it mirrors."""
+    u, _, v = np.linalg.svd(linear)
+    return u @ np.diag([1.0, 1.0, np.linalg.det(u @ v)]) @ v
+
+
+def without_scale(matrix: np.ndarray) -> np.ndarray:
+    """The same place (4, 4) with axes of unit length, square to one another."""
+    found = np.eye(4)
+    found[:3, :3], found[:3, 3] = nearest_turn(matrix[:3, :3]), matrix[:3, 3]
+    return found
+
+
 def angles_of(turns: np.ndarray) -> np.ndarray:
     """(n, 3) degrees about x, y, z of rotations (n, 3, 3)."""
     y = np.arcsin(np.clip(-turns[:, 2, 0], -1, 1))

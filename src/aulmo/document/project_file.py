@@ -89,6 +89,23 @@ def _sweep(folder: Path) -> None:
         pass  # not ours to clean
 
 
+def put_in_place(temporary: str, path: Path) -> None:
+    """Rename a whole file over `path`, with the permissions of the one that was there, else those of a new one. Raises OSError."""
+    if path.exists():
+        mode = stat.S_IMODE(path.stat().st_mode)
+    else:
+        umask = os.umask(0)
+        os.umask(umask)
+        mode = 0o666 & ~umask
+    os.chmod(temporary, mode)
+    os.replace(temporary, path)
+    folder = os.open(path.parent, os.O_RDONLY)
+    try:
+        os.fsync(folder)
+    finally:
+        os.close(folder)
+
+
 def write_atomically(path: Path, write) -> None:
     """Let `write(file)` fill a temporary file beside `path`, sync it, then rename it over: all or nothing.
 
@@ -98,32 +115,20 @@ def write_atomically(path: Path, write) -> None:
     path = shown.resolve()
     temporary = None
     try:
-        mode = None
         if path.exists():
             found = path.stat().st_mode
             if not stat.S_ISREG(found):
                 raise CannotWrite(f"{shown.name} could not be written: there is something of that name that is no file.")
             if not found & 0o222:
                 raise CannotWrite(f"{shown.name} could not be written: it is read-only.")
-            mode = stat.S_IMODE(found)
         _sweep(path.parent)
         handle, temporary = tempfile.mkstemp(prefix=f".saving-{os.getpid()}-", dir=path.parent)
         with os.fdopen(handle, "w+b") as file:
             write(file)
             file.flush()
             os.fsync(file.fileno())
-        if mode is None:
-            umask = os.umask(0)
-            os.umask(umask)
-            mode = 0o666 & ~umask
-        os.chmod(temporary, mode)
-        os.replace(temporary, path)
+        put_in_place(temporary, path)
         temporary = None
-        folder = os.open(path.parent, os.O_RDONLY)
-        try:
-            os.fsync(folder)
-        finally:
-            os.close(folder)
     except OSError as error:
         raise CannotWrite(f"{shown.name} could not be written to {shown.parent}: {error.strerror or error}.") from error
     finally:

@@ -98,7 +98,7 @@ def references(document: r.Document, kind: str = "assets") -> set[str]:
     values += [(address, key.value) for address, keys in document.keys.items() for key in keys]
     for address, value in values:
         if isinstance(value, str) and _linked_kind(document, address) == kind:
-            if kind != "assets" or not address.startswith("environment/") or value.endswith((".exr", ".hdr", ".mp4", ".sequence")):
+            if kind != "assets" or not address.startswith("environment/") or "." in value:
                 found.add(value)
     return {name for name in found if not name.startswith(MADE)} if kind == "assets" else found
 

@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.placement import angles_of, turn_matrix, world_matrix
+from aulmo.document.placement import angles_of, turn_matrix, without_scale, world_matrix
 from aulmo.document.records import Camera, Document, Environment, Lamp, Softbox
 from aulmo.light.dome_map import angles
 from aulmo.light.softbox import frame, placed, wrapped
@@ -45,10 +45,7 @@ def followed(document: Document, stays_with: str, part: str | None, camera: Came
     if stays_with == "part":
         part = part if part in document.parts else next(iter(document.roots), None)
         if part is not None:
-            matrix = np.array(world_matrix(document, part), float)
-            u, _, v = np.linalg.svd(matrix[:3, :3])
-            matrix[:3, :3] = u @ np.diag([1.0, 1.0, np.linalg.det(u @ v)]) @ v
-            return matrix
+            return without_scale(world_matrix(document, part))
     return carried(document)
 
 

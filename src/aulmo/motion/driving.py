@@ -4,9 +4,15 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
+from aulmo.document import edits
 from aulmo.document.record_base import Triple
+from aulmo.document.records import Document, GuidePath
+from aulmo.motion import ready
+from aulmo.motion.keys import put_keys
 
+STEP = 1 / 50  # seconds from one place to the next
 MOST_STEER = 32.0  # degrees
 TURNS_IN, TURNS_BACK = 60.0, 90.0  # degrees a second that the wheels are turned, and come back
 
@@ -57,3 +63,29 @@ def shares(places: list[tuple[float, float]]) -> np.ndarray:
     steps = np.hypot(*np.diff(np.array(places), axis=0).T) if len(places) > 1 else np.zeros(0)
     run = np.concatenate([[0.0], np.cumsum(steps)])
     return run / run[-1] if run[-1] > 0 else run
+
+
+def drove(
+    document: Document, part: str, places: list[tuple[float, float]], points, forward: np.ndarray, rear: tuple[float, float, float], start: float
+) -> Document:  # fmt: skip
+    """The document with a path where a part was driven, and the part on it at the pace it had: told four times a second."""
+    path = GuidePath(edits.new_id(), edits.free_name("Driven", (p.name for p in document.paths.values())), points=points)
+    made = edits.put_path(document, path)
+    for motion in [m for m in made.motions.values() if m.kind == "follow" and f"parts/{part}" in m.wears]:
+        made = ready.wear(made, motion.id, [f"parts/{part}"], on=False)
+    gone = shares(places)
+    length = (len(places) - 1) * STEP
+    axis = tuple(float(v) for v in forward)
+    ends = {"before": "even", "after": "even", "pace": pace_of(gone)}
+    motion = ready.new_motion(made, part, "follow", start, length, path=path.id, axis=axis, centre=rear, **ends)
+    made = ready.put_motion(made, motion)
+    film = made.film
+    if start + length > film.end:
+        made = replace(made, film=replace(film, end=start + length, play_end=max(film.play_end, start + length)))
+    return put_keys(made, f"parts/{part}/placement/position", [])
+
+
+def pace_of(gone: np.ndarray) -> tuple[float, ...]:
+    """Shares of the way at even times, four a second and no fewer than two."""
+    count = max(2, round(len(gone) * STEP * 4) + 1)
+    return tuple(float(round(v, 6)) for v in np.interp(np.linspace(0, len(gone) - 1, count), np.arange(len(gone)), gone))

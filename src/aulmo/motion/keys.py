@@ -1,12 +1,12 @@
 """Edits of keys: set, take away, move, copy, stretch, turn round, line up. Chosen keys are pairs of an address and a time in seconds."""
 
 import math
-from typing import Any, Iterable
+from typing import Any, Callable, Iterable
 
 from msgspec.structs import replace
 
 from aulmo.document.moving.tracks import track
-from aulmo.document.properties import about, accepted, get
+from aulmo.document.properties import about, accepted, get, put
 from aulmo.document.records import Document, Key
 from aulmo.errors import BadValue
 
@@ -43,14 +43,9 @@ def put_keys(document: Document, address: str, keys: Iterable[Key]) -> Document:
         if beside is not None:
             del held[beside]
         held[key.time] = key
-    rest = {a: k for a, k in document.keys.items() if a != address}
     if not held:
-        return replace(document, keys=rest)
-    if address in document.keys:  # where it stands among the others is kept
-        rest = {a: (tuple(held.values()) if a == address else k) for a, k in document.keys.items()}
-    else:
-        rest[address] = tuple(held.values())
-    return replace(document, keys=rest)
+        return replace(document, keys={a: k for a, k in document.keys.items() if a != address})
+    return replace(document, keys={**document.keys, address: tuple(held.values())})
 
 
 def add_key(document: Document, address: str, time: float, value: Any, ease: str = "eased", **more: Any) -> Document:
@@ -81,16 +76,22 @@ def set_value(document: Document, address: str, time: float, value: Any, ease: s
     return put_keys(document, address, [changed if k is found else k for k in held])
 
 
-def remove_keys(document: Document, chosen: Iterable[Chosen]) -> Document:
-    """The document without some keys. A property whose last key goes keeps the value that it had."""
-    from aulmo.document.properties import put
-
+def _by_address(chosen: Iterable[Chosen]) -> dict[str, list[float]]:
     by: dict[str, list[float]] = {}
     for address, time in chosen:
         by.setdefault(address, []).append(time)
-    for address, times in by.items():
+    return by
+
+
+def _is_among(key: Key, times: list[float]) -> bool:
+    return any(abs(key.time - t) < SAME for t in times)
+
+
+def remove_keys(document: Document, chosen: Iterable[Chosen]) -> Document:
+    """The document without some keys. A property whose last key goes keeps the value that it had."""
+    for address, times in _by_address(chosen).items():
         held = document.keys.get(address, ())
-        kept = [k for k in held if not any(abs(k.time - t) < SAME for t in times)]
+        kept = [k for k in held if not _is_among(k, times)]
         if held and not kept:
             document = put(document, address, held[0].value)
         document = put_keys(document, address, kept)
@@ -99,26 +100,27 @@ def remove_keys(document: Document, chosen: Iterable[Chosen]) -> Document:
 
 def change_keys(document: Document, chosen: Iterable[Chosen], **fields: Any) -> Document:
     """The document with other fields of some keys."""
-    for address, time in chosen:
-        held = document.keys.get(address, ())
-        document = put_keys(document, address, [replace(k, **fields) if abs(k.time - time) < SAME else k for k in held])
+    return _changed(document, chosen, lambda k: replace(k, **fields))
+
+
+def _changed(document: Document, chosen: Iterable[Chosen], change: Callable[[Key], Key]) -> Document:
+    for address, times in _by_address(chosen).items():
+        document = put_keys(document, address, [change(k) if _is_among(k, times) else k for k in document.keys.get(address, ())])
     return document
 
 
 def _retimed(document: Document, chosen: Iterable[Chosen], when, copy: bool = False, turned: bool = False) -> tuple[Document, list[Chosen]]:
     """The document with other times of some keys; `turned` swaps what comes before a key and after it. Returns what is chosen then."""
-    by: dict[str, list[float]] = {}
-    for address, time in chosen:
-        by.setdefault(address, []).append(time)
     now: list[Chosen] = []
-    for address, times in by.items():
+    for address, times in _by_address(chosen).items():
         held = document.keys.get(address, ())
-        moving = [k for k in held if any(abs(k.time - t) < SAME for t in times)]
+        moving = [k for k in held if _is_among(k, times)]
         new = [replace(k, time=when(k)) for k in moving]
         if turned:
             new = _turned(moving, new)
         stay = list(held) if copy else [k for k in held if not any(k is m for m in moving)]
-        stay = [k for k in stay if not any(abs(k.time - n.time) < SAME for n in new)]
+        landed = [k.time for k in new]
+        stay = [k for k in stay if not _is_among(k, landed)]
         document = put_keys(document, address, [*stay, *new])
         now += [(address, k.time) for k in new]
     return document, now
@@ -145,16 +147,9 @@ def stretch(document: Document, chosen: Iterable[Chosen], about_time: float, fac
     """The gaps of some keys from a time taken by a factor, rests too. Raises BadValue."""
     if not math.isfinite(factor) or factor <= 1e-4:
         raise BadValue("Keys cannot be stretched to nothing.")
-    document = _rested(document, list(chosen), factor)
+    chosen = list(chosen)
+    document = _changed(document, chosen, lambda k: replace(k, rest=k.rest * factor))
     return _retimed(document, chosen, lambda k: round(about_time + (k.time - about_time) * factor, 9))
-
-
-def _rested(document: Document, chosen: list[Chosen], factor: float) -> Document:
-    for address, time in chosen:
-        held = document.keys.get(address, ())
-        if any(k.rest for k in held):
-            document = put_keys(document, address, [replace(k, rest=k.rest * factor) if abs(k.time - time) < SAME else k for k in held])
-    return document
 
 
 def reverse(document: Document, chosen: Iterable[Chosen]) -> tuple[Document, list[Chosen]]:

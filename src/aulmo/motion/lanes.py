@@ -10,6 +10,7 @@ from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import show
 from aulmo.document.records import Document, Triple
 from aulmo.errors import BadValue
+from aulmo.motion.keys import SAME
 from aulmo.motion.recording import thing_of
 
 KINDS = ("cameras", "parts", "materials", "decals", "lamps", "softboxes", "environment", "backdrop", "floor")
@@ -146,5 +147,5 @@ def _number(known: Track, value) -> float:
 def key_times(document: Document, addresses: tuple[str, ...]) -> list[float]:
     """The times at which any of some properties has a key, in order, each once."""
     times = sorted(k.time for a in addresses for k in document.keys.get(a, ()))
-    return [t for k, t in enumerate(times) if k == 0 or t - times[k - 1] > 5e-4]
+    return [t for k, t in enumerate(times) if k == 0 or t - times[k - 1] > SAME]
 

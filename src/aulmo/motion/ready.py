@@ -7,11 +7,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore
+from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.made import paths
 from aulmo.document.moving.between import unwound
-from aulmo.document.moving.going import going
 from aulmo.document.moving.mover import mover_of
-from aulmo.document.properties import about, accepted
+from aulmo.document.properties import about, accepted, get, resolve
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import show
 from aulmo.document.records import Document, Motion
@@ -157,29 +157,15 @@ def middle_of(document: Document, assets: AssetStore, part_id: str) -> tuple[flo
     held = document.parts[part_id]
     if held.pivot is not None:
         return held.pivot
-    if held.mesh is not None:
-        low, high = assets.box(held.mesh)
-    else:
-        from aulmo.document.assets import corners_of
-
-        mover = mover_of(document)
-        back = np.linalg.inv(mover.rest(part_id))
-        ends = []
-        for i in edits.leaves(document, [part_id]):
-            matrix = back @ mover.rest(i)
-            ends.append(corners_of(*assets.box(document.parts[i].mesh or "")) @ matrix[:3, :3].T + matrix[:3, 3])
-        if not ends:
-            return (0.0, 0.0, 0.0)
-        points = np.concatenate(ends)
-        low, high = points.min(0), points.max(0)
-    x, y, z = (0.5 * (np.asarray(low, float) + np.asarray(high, float))).tolist()
+    box = assets.box(held.mesh) if held.mesh is not None else _box_below(document, assets, part_id)
+    if box is None:
+        return (0.0, 0.0, 0.0)
+    x, y, z = (0.5 * (box[0] + box[1])).tolist()
     return x, y, z
 
 
-def wheel_of(document: Document, assets: AssetStore, part_id: str) -> tuple[tuple[float, float, float], tuple[float, float, float], float]:
-    """A wheel's axle in the part's own axes (the axis along which its box is unlike the two others), its hub, and its radius in mm of the world."""
-    from aulmo.document.assets import corners_of
-
+def _box_below(document: Document, assets: AssetStore, part_id: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """Low and high corner, in a part's own axes, of all shapes in it as they are at rest; None where it has none."""
     mover = mover_of(document)
     back = np.linalg.inv(mover.rest(part_id))
     ends = []
@@ -187,13 +173,21 @@ def wheel_of(document: Document, assets: AssetStore, part_id: str) -> tuple[tupl
         matrix = back @ mover.rest(i)
         ends.append(corners_of(*assets.box(document.parts[i].mesh or "")) @ matrix[:3, :3].T + matrix[:3, 3])
     if not ends:
-        raise BadValue("A wheel that rolls needs a part with a shape.")
+        return None
     points = np.concatenate(ends)
-    low, high = points.min(0), points.max(0)
+    return points.min(0), points.max(0)
+
+
+def wheel_of(document: Document, assets: AssetStore, part_id: str) -> tuple[tuple[float, float, float], tuple[float, float, float], float]:
+    """A wheel's axle in the part's own axes (the axis along which its box is unlike the two others), its hub, and its radius in mm of the world."""
+    box = _box_below(document, assets, part_id)
+    if box is None:
+        raise BadValue("A wheel that rolls needs a part with a shape.")
+    low, high = box
     size = high - low
     unlike = [abs(size[(k + 1) % 3] - size[(k + 2) % 3]) for k in range(3)]
     k = int(np.argmin(unlike))
-    scale = float(np.linalg.norm(mover.rest(part_id)[:3, (k + 1) % 3]))
+    scale = float(np.linalg.norm(mover_of(document).rest(part_id)[:3, (k + 1) % 3]))
     radius = 0.25 * float(size[(k + 1) % 3] + size[(k + 2) % 3]) * scale
     if radius <= 1e-6:
         raise BadValue(f"{document.parts[part_id].name} has no radius to roll on.")
@@ -210,8 +204,6 @@ def to_keys(document: Document, motion_id: str) -> Document:
     times = [round(motion.start + motion.length * k / steps, 9) for k in range(steps + 1)]
     alone = replace(document, motions={motion_id: motion})
     bare = delete_motion(document, motion_id)
-    from aulmo.document.properties import get, resolve
-
     fields = {"parts": ("placement/position", "placement/turn", "opacity", "glow"), "cameras": ("position", "target", "focal_length_mm", "roll"),
               "lamps": ("position", "turn", "stops"), "softboxes": ("azimuth", "stops", "opacity"), "environment": ("turn", "exposure")}  # fmt: skip
     for address in motion.wears:
@@ -307,15 +299,8 @@ def troubles(document: Document) -> dict[str, str]:
             except BadValue as error:
                 found[motion.id] = str(error)
         elif motion.kind == "follow":
-            from aulmo.document.made import paths
-
             try:
                 paths.check(document.paths[motion.path or ""])
             except BadValue as error:
                 found[motion.id] = str(error)
     return found
-
-
-def going_on(document: Document, time: float) -> list[Motion]:
-    """The motions that are under way at a time."""
-    return [m for m in document.motions.values() if m.on and m.start <= time <= m.start + m.length and going(m, time) is not None]

@@ -75,17 +75,13 @@ def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], 
     touched = [a for a in touched if new.keys.get(a) is base.keys[a] and is_there(new, a)]
     now = as_now(base, time, loose)
     back: dict[str, Any] = {}
-    set_: dict[str, Any] = {}
+    meant: dict[str, Any] = {}
     for address in touched:
         value = get(new, address)
         back[address] = get(base, address)
         if value == back[address] or value == get(now, address):
             continue
-        if recording or near(base.keys[address], time) is not None:
-            set_[address] = value
-            loose = {a: v for a, v in loose.items() if a != address}
-        else:
-            loose = {**loose, address: value}
+        meant[address] = value
     first = base.film.start
     begins: dict[str, Any] = {}
     if recording and new.keys is base.keys:
@@ -93,15 +89,22 @@ def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], 
             parts = any(k.startswith(f"{address}/") for k in base.keys)  # one number of it has keys of its own
             if address not in base.keys and not parts:
                 back[address] = get(base, address)
-                set_[address] = value
+                meant[address] = value
                 if time > first + 1e-3:
                     begins[address] = back[address]
     document = put_many(new, back) if back else new
     for address, value in begins.items():
         document = set_value(document, address, first, value)
-    for address, value in set_.items():
-        document = set_value(document, address, time, value)
+    for address, value in meant.items():
+        document, loose = hold(document, address, time, value, loose, recording)
     return Recorded(document, loose)
+
+
+def hold(document: Document, address: str, time: float, value: Any, loose: dict[str, Any], recording: bool) -> Recorded:
+    """The document where a property with keys has a value at a time: by a key where one stands there, or while recording; else the value is loose."""
+    if recording or near(document.keys.get(address, ()), time) is not None:
+        return Recorded(set_value(document, address, time, value), {a: v for a, v in loose.items() if a != address})
+    return Recorded(document, {**loose, address: value})
 
 
 def keep(document: Document, time: float, values: dict[str, Any]) -> Document:

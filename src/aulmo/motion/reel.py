@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.records import Cut, Document, Shot
 from aulmo.errors import BadValue
+from aulmo.motion.keys import SAME
 
 
 class Seen(NamedTuple):
@@ -47,7 +48,7 @@ def put_cut(document: Document, shot_id: str, start: float, dissolve: float = 0.
     if not any(s.id == shot_id for s in document.shots):
         raise BadValue("There is no such shot.")
     cut = Cut(edits.new_id(), shot_id, start, dissolve)
-    return with_cuts(document, [*(c for c in document.film.reel if abs(c.start - start) > 5e-4), cut]), cut.id
+    return with_cuts(document, [*(c for c in document.film.reel if abs(c.start - start) > SAME), cut]), cut.id
 
 
 def with_cuts(document: Document, reel) -> Document:

@@ -3,12 +3,13 @@
 from typing import NamedTuple
 
 import numpy as np
-from msgspec.structs import replace
 
 from aulmo.document.moving import cameras
+from aulmo.document.moving.going import SHINES
 from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.resolved import looking
 from aulmo.document.moving.tracks import track
-from aulmo.document.properties import get, is_there
+from aulmo.document.properties import get, is_there, with_values
 from aulmo.document.records import Camera, Document
 
 
@@ -22,24 +23,10 @@ class Ring(NamedTuple):
 
 def camera_at(document: Document, camera_id: str, time: float) -> Camera:
     """A camera at a time, with its keys, motions and what it looks at."""
-    camera = document.cameras[camera_id]
-    for address, keys in document.keys.items():
-        steps = address.split("/")
-        if steps[:2] == ["cameras", camera_id] and keys:
-            value = track(address, keys).at(time)
-            if len(steps) == 4:
-                numbers = list(getattr(camera, steps[2]))
-                numbers["xyz".index(steps[3])] = value
-                value = tuple(numbers)
-            camera = replace(camera, **{steps[2]: value})
+    values = {a: track(a, keys).at(time) for a, keys in document.keys.items() if keys and a.startswith(f"cameras/{camera_id}/")}
     mover = mover_of(document)
-    worn = mover.worn.get(f"cameras/{camera_id}", [])
-    camera = cameras.moved(mover, camera, worn, time)
-    if camera.looks_at in document.parts:
-        matrix = mover.world(camera.looks_at, time)
-        x, y, z = (matrix[:3, :3] @ np.array(camera.look_point) + matrix[:3, 3]).tolist()
-        camera = replace(camera, target=(x, y, z))
-    return camera
+    camera = cameras.moved(mover, with_values(document, values).cameras[camera_id], mover.worn.get(f"cameras/{camera_id}", []), time)
+    return looking(camera, mover.world(camera.looks_at, time)) if camera.looks_at in document.parts else camera
 
 
 def moves(document: Document, thing: str) -> bool:
@@ -49,7 +36,7 @@ def moves(document: Document, thing: str) -> bool:
     if not is_there(document, thing):
         return False
     keyed = any(f"{thing}/{f}" in document.keys or any(f"{thing}/{f}/{a}" in document.keys for a in "xyz") for f in fields)
-    return keyed or any(m.on and thing in m.wears and m.kind not in ("fade", "glow") for m in document.motions.values())
+    return keyed or any(m.on and thing in m.wears and m.kind not in SHINES for m in document.motions.values())
 
 
 def way(document: Document, thing: str, times: np.ndarray, what: str = "position", point=(0.0, 0.0, 0.0)) -> np.ndarray:

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, Mesh, corners_of
 from aulmo.document.decals import axes_of, lies_on, stood_of
-from aulmo.document.placement import from_matrix, world_matrices, world_matrix
+from aulmo.document.placement import from_matrix, without_scale, world_matrices, world_matrix
 from aulmo.document.records import Decal, Document, Stood
 from aulmo.errors import BadValue
 from aulmo.prepare.decal_surface import MOST_COUNTED, depth_needed, distances, mapped, on_surface
@@ -95,7 +95,7 @@ def stick(document: Document, assets: AssetStore, decal: Decal, spot: Spot, up=N
     if decal.belongs == "region":
         place, scale = from_matrix(matrix), 1.0
     else:
-        place, scale = from_matrix(_without_size(into @ matrix)), 1.0 / size
+        place, scale = from_matrix(without_scale(into @ matrix)), 1.0 / size
     return replace(
         decal, position=place.position, turn=place.turn, wrap=kind, radius_mm=_round(radius * size * scale) if kind != "flat" else 0.0,
         bend=_round(turned), rotate=_round(decal.rotate), width_mm=_round(decal.width_mm * scale), height_mm=_round(decal.height_mm * scale),
@@ -120,17 +120,6 @@ def _then(decal: Decal, part_id: str, world: np.ndarray) -> np.ndarray:
 
 def _counted(assets: AssetStore, name: str, mesh: Mesh) -> Mesh:
     return mesh if len(mesh.faces) or len(mesh.triangles) > MOST_COUNTED else faces_of_asset(assets, name).counted
-
-
-def _without_size(matrix: np.ndarray) -> np.ndarray:
-    """The same place with axes of unit length, square to one another."""
-    u, _, v = np.linalg.svd(matrix[:3, :3])
-    turn = u @ v
-    if np.linalg.det(turn) < 0:
-        turn = u @ np.diag([1, 1, -1]) @ v
-    result = matrix.copy()
-    result[:3, :3] = turn
-    return result
 
 
 def _wrap_of(bend: Bend, reach: float, wrap: str | None) -> tuple[str, float]:
@@ -178,10 +167,10 @@ def belonging(document: Document, assets: AssetStore, decal: Decal, belongs: str
     size = _size_of(world)
     matrix = axes_of(decal)
     if belongs == "region":
-        place, scale = from_matrix(_without_size(world @ matrix)), size
+        place, scale = from_matrix(without_scale(world @ matrix)), size
     else:
         then = _then(decal, decal.parts[0], world)
-        place, scale = from_matrix(_without_size(np.linalg.inv(then) @ matrix)), 1.0 / size
+        place, scale = from_matrix(without_scale(np.linalg.inv(then) @ matrix)), 1.0 / size
     made = replace(
         decal, belongs=belongs, position=place.position, turn=place.turn, width_mm=decal.width_mm * scale, height_mm=decal.height_mm * scale,
         radius_mm=decal.radius_mm * scale, depth_mm=decal.depth_mm * scale, stood=(),

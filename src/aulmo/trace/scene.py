@@ -82,6 +82,11 @@ def floor_mesh(kind: str, radius: float) -> Mesh:
     return Mesh(vertices, normals, triangles, np.zeros(0, np.int32))
 
 
+def is_timed(document: Document) -> bool:
+    """Whether a material reads the time or the frame."""
+    return any(n.kind in ("time", "frame") for m in document.materials.values() for n in m.nodes)
+
+
 class SceneBuilder:
     """Keeps the four steps between builds."""
 
@@ -160,8 +165,7 @@ class SceneBuilder:
             radius = _round_up(0.5 * float(np.linalg.norm(under[1] - under[0])))
             ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
             names.append(f"floor-{floor.kind}-{radius!r}")
-        timed = any(n.kind in ("time", "frame") for m in document.materials.values() for n in m.nodes)
-        self._programs.time, self._programs.frames_per_second = (moments.time if timed else 0.0), document.frames_per_second
+        self._programs.time, self._programs.frames_per_second = (moments.time if is_timed(document) else 0.0), document.frames_per_second
         glassy = Surface(base_weight=0.0, specular_roughness=floor.roughness)
         below_all = glassy if floor.kind == "shadow" and floor.reflects else floor.material
         if floor.kind == "shadow" and floor.gives_back:

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments
 from aulmo.document.project_file import write_atomically
-from aulmo.document.records import Camera, Document, RenderSettings, Shot
+from aulmo.document.records import Camera, Document, Film, RenderSettings, Shot
 from aulmo.errors import BadFile
 from aulmo.frame.photograph import whole_photographs
 from aulmo.surface.colour import ACESCG_TO_SRGB
@@ -34,7 +34,7 @@ from aulmo.trace.passes import check as check_passes
 from aulmo.frame.exposure import white_nits
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
-from aulmo.trace.scene import Scene, SceneBuilder
+from aulmo.trace.scene import Scene, SceneBuilder, is_timed
 
 TILE = 32
 DRAFT_LAMPS = 8
@@ -407,13 +407,14 @@ def render(
 
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
-    """What a kept state belongs to: document, shot, size, settings and the kernels that made it."""
+    """What a picture depends on: the moments that it is made of, shot, size, settings and kernels; not names, nor what else is in the film."""
     moments = exposure_of(document, shot, time_)
     told = replace(settings, folder="", file_type="png")
     shares = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
-    seen = [replace(moments.at(share), render=told, notes=()) for share in shares]
     after = moments.around() if "motion" in settings.passes else ()
-    about = msgspec.json.encode((seen, after, shot, size, told, round(time_, 9)))
+    seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=()) for m in (*map(moments.at, shares), *after)]
+    when = round(time_, 9) if after or is_timed(moments.first) else None
+    about = msgspec.json.encode((seen, when, replace(shot, name="", guides="none", safe=False), size, told))
     return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
 
 

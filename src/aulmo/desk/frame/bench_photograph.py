@@ -4,14 +4,14 @@ import math
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor, QIcon, QPixmap
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QHeaderView, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from aulmo.desk.frame.page_photograph import found_words
 from aulmo.desk.frame.photo_commands import PhotographCommands
 from aulmo.desk.frame.photo_desk import SUBJECT, PhotoDesk
 from aulmo.desk.frame.photo_marks import colour_of
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.records import SightLine
 from aulmo.frame import matching
@@ -66,10 +66,7 @@ class PhotographBench(QWidget):
         line.addWidget(self.list, 5)
         line.addWidget(self.empty, 5)
         line.addLayout(self.facts, 4)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line, 1)
         photo.changed.connect(self.refresh)
         self.session.selection_changed.connect(self.refresh)

@@ -7,7 +7,7 @@ from aulmo.desk.light.check_watch import CheckWatch
 from aulmo.desk.light.dome_map import DomeMap
 from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.light.softbox_list import SoftboxList
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.quantity import show
@@ -49,10 +49,7 @@ class LightBench(QWidget):
         line.addWidget(self.map, 5)
         line.addLayout(column, 4)
         line.addWidget(self.check)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line, 1)
         self._later = QTimer(self)  # a hand that drags softboxes gets the picture first, then the map
         self._later.setSingleShot(True)

@@ -5,7 +5,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QScrollAre
 
 from aulmo.desk.light.check_watch import OVERLAYS, CheckWatch
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.widgets.fields import button, label
 from aulmo.light.light_check import Finding
 
@@ -53,10 +53,7 @@ class CheckBench(QWidget):
         line.setSpacing(8)
         line.addWidget(scroll, 1)
         line.addWidget(self.table)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line, 1)
         watch.changed.connect(self.refresh)
         self.refresh()

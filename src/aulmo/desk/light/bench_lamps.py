@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetIt
 
 from aulmo.desk.light.page_lamp import UNITS
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label, show_as_pictures
 from aulmo.document import edits
@@ -77,10 +77,7 @@ class LampsBench(QWidget):
         line.setSpacing(8)
         line.addLayout(column, 3)
         line.addWidget(self.shelf, 2)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line, 1)
         session.changed.connect(lambda old, new: (old.lamps is not new.lamps or old.environment is not new.environment) and self.refresh())
         session.opened.connect(self.refresh)

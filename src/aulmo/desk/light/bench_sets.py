@@ -4,12 +4,12 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from aulmo.desk.light.dome_map import flat_map
 from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, show_as_pictures
 from aulmo.document.records import Environment
@@ -39,10 +39,7 @@ class SetsBench(QWidget):
         line = QHBoxLayout()
         line.setContentsMargins(8, 0, 8, 8)
         line.addWidget(self.sets, 1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line, 1)
         session.changed.connect(lambda old, new: old.environment is not new.environment and self.refresh())
         session.opened.connect(self.refresh)

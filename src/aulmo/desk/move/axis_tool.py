@@ -5,6 +5,7 @@ from PySide6.QtCore import QPoint, Qt
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.picture.tools.tool import Tool
+from aulmo.document.placement import world_matrix
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
 from aulmo.motion import ready
@@ -49,8 +50,6 @@ def about(document: Document, now: Document, motion_id: str, part: str, centre: 
     """The document with a motion about an axis through a point, both given in the axes of a part as it stands now; they are kept in the axes of what
     wears the motion."""
     from msgspec.structs import replace
-
-    from aulmo.document.placement import world_matrix
 
     motion = document.motions[motion_id]
     matrix = world_matrix(now, part)

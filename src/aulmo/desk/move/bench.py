@@ -4,13 +4,13 @@ from typing import Any, Callable
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtGui import QImage, QPixmap
-from PySide6.QtWidgets import QLineEdit, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLineEdit, QMenu, QToolButton, QWidget
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.lanes import Lanes
 from aulmo.desk.move.player import LOOPS, Player
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.widgets.fields import Choice, NumberField, button, label
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ready import KINDS_OF
@@ -71,10 +71,7 @@ class FilmBench(QWidget):
         self.only.setToolTip("Only what is selected")
         self.only.setGeometry(104, 2, 56, 20)
         self.only.toggled.connect(self._only)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(self.lanes, 1)
         self._later = QTimer(self)
         self._later.setSingleShot(True)

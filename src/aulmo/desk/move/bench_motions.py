@@ -1,11 +1,11 @@
 """The motions there are: each with what it does, one click from what is selected; and the ones in this film with who wears them."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QListWidget, QListWidgetItem, QPushButton, QScrollArea, QWidget
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.widgets.fields import label
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import counted, show
@@ -65,10 +65,7 @@ class MotionsBench(QWidget):
         body.setContentsMargins(0, 0, 8, 6)
         body.addWidget(scroll, 3)
         body.addWidget(self.list, 2)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(body, 1)
         self._shown: tuple = ()
         desk.changed.connect(self.refresh)

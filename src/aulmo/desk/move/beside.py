@@ -19,7 +19,6 @@ class Beside(QWidget):
     def __init__(self, session: Session, picture, stage: str) -> None:
         super().__init__(picture)
         self.session, self.picture, self._stage = session, picture, stage
-        self.wanted = True
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setToolTip("What the shot’s camera sees; click to look through it")
         self.setAccessibleName("The shot’s view")
@@ -33,6 +32,7 @@ class Beside(QWidget):
         session.stage_changed.connect(lambda _: self.refresh())
         session.changed.connect(lambda old, new: self.refresh())
         session.opened.connect(self._opened)
+        session.closed.connect(self.close_live)
 
     def _opened(self) -> None:
         self.close_live()
@@ -43,7 +43,7 @@ class Beside(QWidget):
         """Come, go, and draw what is seen now."""
         session = self.session
         shot = session.shot
-        on = self.wanted and session.stage == self._stage and session.free_view is not None and shot is not None
+        on = session.stage == self._stage and session.free_view is not None and shot is not None
         if not on or shot is None:
             self.hide()
             return

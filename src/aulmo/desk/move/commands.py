@@ -50,23 +50,23 @@ class MoveCommands:
         add("preview", "Preview film", "Film", "", lambda: self.preview.start(), working)
         add("preview_traced", "Preview film, traced with few samples", "Film", "", lambda: self.preview.start(8), working)
         add("film_file", "Film as a file…", "Film", "", self.film_file, working)
-        can = lambda: working() and s.stage == "Move" and film.can_delete()  # noqa: E731
+        can = lambda: working() and s.stage == s.film_stage and film.can_delete()  # noqa: E731
         desk.registry.handle("delete", can, film.delete, sooner=True)
 
     def play(self) -> None:
         """Play in Move, whichever stage one is in."""
-        if self.desk.session.stage != "Move":
-            self.desk.session.set_stage("Move")
+        if self.desk.session.stage != self.desk.session.film_stage:
+            self.desk.session.set_stage(self.desk.session.film_stage)
         self.player.toggle()
 
     def add_motion(self, kind: str) -> None:
         """A motion of a kind for what is selected."""
-        self.desk.session.set_stage("Move")
+        self.desk.session.set_stage(self.desk.session.film_stage)
         self.film.add_motion(kind)
 
     def drive(self) -> None:
         """Take the wheel of what is selected."""
-        self.desk.session.set_stage("Move")
+        self.desk.session.set_stage(self.desk.session.film_stage)
         self.desk.session.set_tool("drive")
         self.desk.picture.setFocus()
 

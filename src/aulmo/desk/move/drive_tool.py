@@ -4,23 +4,17 @@ import math
 import time
 
 import numpy as np
-from msgspec.structs import replace
 from PySide6.QtCore import QPointF, Qt, QTimer
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
-from aulmo.document import edits
 from aulmo.document.moving.mover import mover_of
 from aulmo.document.quantity import show
-from aulmo.document.records import Document, GuidePath
-from aulmo.motion import ready
-from aulmo.motion.driving import Driven, driven, shares, thinned
-from aulmo.motion.keys import put_keys
+from aulmo.document.records import Document
+from aulmo.motion.driving import STEP, Driven, driven, drove, thinned
 from aulmo.prepare import arrange
-
-STEP = 1 / 50
 
 
 class DriveTool(Tool):
@@ -143,29 +137,3 @@ class DriveTool(Tool):
             painter.drawLine(QPointF(*ends[0, :2]), QPointF(*ends[1, :2]))
             painter.setPen(QColor("#f0f0f0"))
             painter.drawText(QPointF(ends[1, 0] + 8, ends[1, 1]), f"{show(abs(self.now.speed), 'mm', 0)}/s")
-
-
-def drove(
-    document: Document, part: str, places: list[tuple[float, float]], points, forward: np.ndarray, rear: tuple[float, float, float], start: float
-) -> Document:  # fmt: skip
-    """The document with a path where a part was driven, and the part on it at the pace it had: a motion of one stretch for each half second."""
-    path = GuidePath(edits.new_id(), edits.free_name("Driven", (p.name for p in document.paths.values())), points=points)
-    made = edits.put_path(document, path)
-    for motion in [m for m in made.motions.values() if m.kind == "follow" and f"parts/{part}" in m.wears]:
-        made = ready.wear(made, motion.id, [f"parts/{part}"], on=False)
-    gone = shares(places)
-    length = (len(places) - 1) * STEP
-    axis = tuple(float(v) for v in forward)
-    ends = {"before": "even", "after": "even", "pace": pace_of(gone)}
-    motion = ready.new_motion(made, part, "follow", start, length, path=path.id, axis=axis, centre=rear, **ends)
-    made = ready.put_motion(made, motion)
-    film = made.film
-    if start + length > film.end:
-        made = replace(made, film=replace(film, end=start + length, play_end=max(film.play_end, start + length)))
-    return put_keys(made, f"parts/{part}/placement/position", [])
-
-
-def pace_of(gone: np.ndarray) -> tuple[float, ...]:
-    """Shares of the way at even times, two a second and no fewer than two."""
-    count = max(2, round(len(gone) * STEP * 4) + 1)
-    return tuple(float(round(v, 6)) for v in np.interp(np.linspace(0, len(gone) - 1, count), np.arange(len(gone)), gone))

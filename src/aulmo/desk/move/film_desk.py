@@ -7,7 +7,8 @@ from PySide6.QtCore import QObject, QSettings, Signal
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
-from aulmo.document.properties import about, get, is_there, sentence
+from aulmo.document.moving.mover import mover_of
+from aulmo.document.properties import is_there, sentence
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Document, LaneGroup, Marker, Motion
 from aulmo.motion import keys, ready, reel
@@ -31,6 +32,7 @@ class FilmDesk(QObject):
         self.only = False
         self.find = ""
         self._lanes: tuple[tuple, list[Lane]] | None = None
+        self._troubles: tuple[Document | None, dict[str, str]] = (None, {})
         session.changed.connect(lambda old, new: self._followed())
         session.opened.connect(self._opened)
         session.selection_changed.connect(self._selected)
@@ -58,6 +60,12 @@ class FilmDesk(QObject):
         if self.chosen and not self.session.subject.startswith("keys/"):
             self.chosen = ()
         self.changed.emit()
+
+    def troubles(self) -> dict[str, str]:
+        """By motion, a sentence for each that cannot do what it says; worked out once for a document."""
+        if self._troubles[0] is not self.document:
+            self._troubles = (self.document, ready.troubles(self.document))
+        return self._troubles[1]
 
     def lanes(self) -> list[Lane]:
         """The lanes as they are shown."""
@@ -118,20 +126,31 @@ class FilmDesk(QObject):
             if session.shot is not None and shot.id != session.shot.id:
                 session.set_shot(shot.id)
 
+    @property
+    def told_in(self) -> str:
+        """How the artist has times told: in "seconds", "frames" or "both"."""
+        return str(QSettings().value("film_times", "seconds"))
+
+    def tell_in(self, how: str) -> None:
+        """Have them told so from now on."""
+        QSettings().setValue("film_times", how)
+        self.changed.emit()
+
+    def frame_at(self, time: float) -> int:
+        """The number of the frame at a time, from the film's beginning."""
+        return round((time - self.document.film.start) * self.document.frames_per_second)
+
     def told(self, time: float) -> str:
-        """A time as the artist has them told: in seconds, in frames, or both."""
-        how = str(QSettings().value("film_times", "seconds"))
-        frame = f"{round((time - self.document.film.start) * self.document.frames_per_second)}"
-        return {"frames": frame, "both": f"{time:.2f} · {frame}"}.get(how, f"{time:.2f}")
+        """A time as the artist has them told."""
+        frame = f"{self.frame_at(time)}"
+        return {"frames": frame, "both": f"{time:.2f} · {frame}"}.get(self.told_in, f"{time:.2f}")
 
     def words_at(self) -> str:
         """The present moment in words."""
-        document, time = self.document, self.session.time
-        frame = round((time - document.film.start) * document.frames_per_second)
-        count = round((document.film.end - document.film.start) * document.frames_per_second)
-        film = document.film
+        film = self.document.film
         played = f"{film.play_start:g}–{film.play_end:g} s"
-        return f"frame {frame} of {count} · {document.frames_per_second:g} /s · plays {played}"
+        frame, count = self.frame_at(self.session.time), self.frame_at(film.end)
+        return f"frame {frame} of {count} · {self.document.frames_per_second:g} /s · plays {played}"
 
     # what is done
 
@@ -232,9 +251,9 @@ class FilmDesk(QObject):
             for target in targets:
                 motions.append(self.made(document, target, kind, numbers))
             first = motions[0]
-            alike = [m for m in motions if replace(m, id=first.id, wears=first.wears) == first]
+            alike = all(replace(m, id=first.id, wears=first.wears) == first for m in motions)
             made = document
-            if len(alike) == len(motions) or kind not in ("roll",):
+            if alike or kind != "roll":  # wheels of several sizes each have a radius of their own
                 motions[:] = [replace(first, wears=tuple(dict.fromkeys(t for m in motions for t in m.wears)))]
             for motion in motions:
                 made = ready.put_motion(made, motion)
@@ -256,8 +275,6 @@ class FilmDesk(QObject):
         if part and kind in ("spin", "swing", "turntable") and document.parts[part].pivot is None:
             middle = ready.middle_of(document, session.assets, part)
             if kind == "turntable":
-                from aulmo.document.moving.mover import mover_of
-
                 matrix = mover_of(document).rest(part)
                 middle = tuple(float(v) for v in matrix[:3, :3] @ middle + matrix[:3, 3])  # type: ignore[assignment]
             fields.setdefault("centre", middle)
@@ -271,8 +288,6 @@ class FilmDesk(QObject):
             fields["cameras"] = tuple(s.camera for s in document.shots)
         if kind == "turntable":
             start, length = film.start, length or film.end - film.start
-            if target.startswith("cameras/"):
-                fields.setdefault("carries", "set")
         if length is None and kind not in ("roll", "steer", "ride"):
             length = max(0.2, min(2.0, film.end - start))
         if kind in ("roll", "steer", "ride"):
@@ -287,8 +302,7 @@ class FilmDesk(QObject):
             made = document
             if not reel.cuts(document) and time > document.film.start + 1e-6 and self.session.shot is not None:
                 made, _ = reel.put_cut(made, self.session.shot.id, document.film.start)
-            made, cut = reel.put_cut(made, shot_id, time)
-            return made
+            return reel.put_cut(made, shot_id, time)[0]
 
         name = next((s.name for s in document.shots if s.id == shot_id), "")
         self.run(f"Cut to {name}", make)
@@ -341,13 +355,3 @@ class FilmDesk(QObject):
         found = [t for t in times if t > time + 1e-6] if onward else [t for t in times if t < time - 1e-6]
         if found:
             self.session.set_time(found[0] if onward else found[-1])
-
-    def value_words(self, address: str) -> str:
-        """What a property is now, in words."""
-        from aulmo.document.properties import shown
-
-        value = get(self.session.resolved, address) if is_there(self.session.resolved, address) else None
-        known = about(address)
-        if known.kind in ("vector", "colour") and isinstance(value, tuple):
-            return ", ".join(f"{v:.{min(2, known.decimals)}f}" for v in value) + (f" {known.unit}" if known.unit else "")
-        return shown(address, value) if value is not None else ""

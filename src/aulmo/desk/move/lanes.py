@@ -147,7 +147,6 @@ class Lanes(LanesView):
         kind, lane, of = self._held
         merge = ("film", self._number)
         copy = bool(modifiers & Qt.KeyboardModifier.AltModifier)
-        by = self._time(self.x_of(0.0) + at.x() - self._press.x(), modifiers) if kind != "ruler" else 0.0
         if kind == "ruler":
             self._scrub(at.x())
         elif kind == "pan":
@@ -198,7 +197,7 @@ class Lanes(LanesView):
         row = next((r for one, r in self.rows() if one.of == lane.of), None)
         if row is None:
             return
-        rings = {t: p for t, p in self.ring_places(lane, row)}
+        rings = dict(self.ring_places(lane, row))
         p, q = rings.get(of[0]), rings.get(of[1])
         if p is None or q is None:
             return
@@ -206,7 +205,7 @@ class Lanes(LanesView):
         rise = q.y() - p.y()
         value = (at.y() - p.y()) / rise if abs(rise) > 2 else share
         x, y = (min(1.0, max(0.0, (share - 0.125) / 0.75)), min(3.0, max(-2.0, (value - 0.125) / 0.75)))
-        chosen = [c for c in self.desk.keys_at(lane.addresses, of[0])]
+        chosen = self.desk.keys_at(lane.addresses, of[0])
         bend = (round(x, 4), round(y, 4), round(x, 4), round(y, 4))
         self.desk.run("Bent a way", lambda: keys.change_keys(self._start, chosen, after="bent", bend=bend), merge)  # type: ignore[arg-type]
 
@@ -249,7 +248,7 @@ class Lanes(LanesView):
         hit = self.hit(event.position())
         if hit.kind == "ruler":
             self.whole()
-        elif hit.kind in ("lane", "gap") or hit.kind == "key":
+        elif hit.kind in ("lane", "gap", "key"):
             self.session.set_time(hit.of if hit.kind == "key" else keys.snapped(self.desk.document, self.time_of(event.position().x())))
         elif hit.kind in ("cut", "cut_edge"):
             cut = next(c for c in reel.cuts(self.desk.document) if c.id == hit.of)

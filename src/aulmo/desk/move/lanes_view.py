@@ -4,7 +4,7 @@ import math
 from typing import Any, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, QSettings, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QAbstractScrollArea
 
@@ -42,6 +42,7 @@ class LanesView(QAbstractScrollArea):
         self.hot = Hit("nothing")
         self.thumbnails: dict[str, QPixmap] = {}
         self._lines: dict[tuple, QPolygonF] = {}
+        self._rings: dict[tuple, list[tuple[float, QPointF]]] = {}
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Film lanes")
@@ -49,7 +50,6 @@ class LanesView(QAbstractScrollArea):
         self.verticalScrollBar().valueChanged.connect(lambda _: self.viewport().update())
         desk.changed.connect(self.refresh)
         self.session.time_changed.connect(self._to_time)
-        self.session.selection_changed.connect(self.refresh)
         self.session.opened.connect(self.whole)
 
     # places
@@ -63,7 +63,7 @@ class LanesView(QAbstractScrollArea):
 
     def refresh(self) -> None:
         """Fit the scroll bar and draw."""
-        self._lines.clear()
+        self._forget()
         height = sum(self.height_of(lane) for lane in self.desk.lanes())
         bar = self.verticalScrollBar()
         bar.setRange(0, max(0, height - max(1, self.viewport().height() - RULER - REEL)))
@@ -76,8 +76,12 @@ class LanesView(QAbstractScrollArea):
         if not self.low <= time <= self.high and self.session.playing:
             width = self.high - self.low
             self.low, self.high = time, time + width
-            self._lines.clear()
+            self._forget()
         self.viewport().update()
+
+    def _forget(self) -> None:
+        self._lines.clear()
+        self._rings.clear()
 
     def resizeEvent(self, event) -> None:  # noqa: N802
         """Another size, another range."""
@@ -138,7 +142,13 @@ class LanesView(QAbstractScrollArea):
         return top, max(top + 4, row.bottom() - 8)
 
     def ring_places(self, lane: Lane, row: QRectF) -> list[tuple[float, QPointF]]:
-        """The keys of a lane: their times, and where their rings lie."""
+        """The keys of a lane: their times, and where their rings lie; worked out once until what is shown is other."""
+        known = (lane.of, row.top(), row.height())
+        if known not in self._rings:
+            self._rings[known] = self._placed(lane, row)
+        return self._rings[known]
+
+    def _placed(self, lane: Lane, row: QRectF) -> list[tuple[float, QPointF]]:
         document = self.desk.document
         top, bottom = self.key_band(lane, row)
         if len(lane.addresses) == 1:
@@ -203,7 +213,7 @@ class LanesView(QAbstractScrollArea):
 
     def _gap(self, lane: Lane, row: QRectF, x: float, y: float) -> Hit:
         """The way between two keys, when the cursor is near its line."""
-        if len(lane.addresses) != 1 and lane.level == 0 and not lane.addresses:
+        if not lane.addresses:
             return Hit("lane", lane)
         rings = self.ring_places(lane, row)
         for (one, p), (other, q) in zip(rings, rings[1:]):
@@ -284,7 +294,7 @@ class LanesView(QAbstractScrollArea):
         painter.setPen(QPen(QColor(t.line), 1))
         painter.drawLine(QPointF(LEFT, RULER - 0.5), QPointF(width, RULER - 0.5))
         first = math.ceil(self.low / step)
-        in_frames = str(QSettings().value("film_times", "seconds")) == "frames"
+        in_frames = self.desk.told_in == "frames"
         for k in range(first, math.floor(self.high / step) + 1):
             x = self.x_of(k * step)
             if x < LEFT:
@@ -398,7 +408,7 @@ class LanesView(QAbstractScrollArea):
 
     def _paint_bars(self, painter: QPainter, lane: Lane, row: QRectF) -> None:
         t, document = theme.current(), self.desk.document
-        wrong = ready.troubles(document)
+        wrong = self.desk.troubles()
         for motion_id, bar in self.bars(lane, row):
             motion = document.motions[motion_id]
             chosen = self.session.subject == f"motions/{motion_id}"

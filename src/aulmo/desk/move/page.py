@@ -3,10 +3,10 @@
 from typing import Any, Callable
 
 from msgspec.structs import replace
-from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.shell.addressing import meant
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, NumberField, Section, button, button_row, label, row
@@ -16,7 +16,8 @@ from aulmo.document.records import Footage
 from aulmo.motion import ready
 from aulmo.motion.lanes import name_of
 
-RATES = (24.0, 25.0, 30.0, 50.0, 60.0)
+RATES = [*((f"{r:g} /s", r) for r in (24.0, 25.0, 30.0, 50.0, 60.0)), ("Other", 0.0)]
+THEN = [("Again", "loop"), ("Held", "hold"), ("To and fro", "back")]
 
 
 class MovePage(Page):
@@ -67,7 +68,7 @@ class MovePage(Page):
             self.moving.add(row(title, made))
         self.then = Choice()
         self.then.setAccessibleName("After its end")
-        self.then.fill([("Again", "loop"), ("Held", "hold"), ("To and fro", "back")], "loop")
+        self.then.fill(THEN, "loop")
         self.then.chosen.connect(lambda v: self._run_footage("ends", v))
         self.moving.add(row("Then", self.then))
         self._footage = ""
@@ -80,22 +81,18 @@ class MovePage(Page):
         self.rates = Choice()
         self.rates.setAccessibleName("Usual rates")
         self.rate.setFixedWidth(56)
-        self.rates.fill([(f"{r:g} /s", r) for r in RATES] + [("Other", 0.0)], 25.0)
+        self.rates.fill(RATES, 25.0)
         self.rates.chosen.connect(lambda v: v and session.put({"frames_per_second": v}))
         self.film.add(row("Frames", self.rate, self.rates))
         self.times = Choice()
         self.times.setAccessibleName("Times are told in")
-        self.times.fill([("Seconds", "seconds"), ("Frames", "frames"), ("Both", "both")], str(QSettings().value("film_times", "seconds")))
-        self.times.chosen.connect(self._tell)
+        self.times.fill([("Seconds", "seconds"), ("Frames", "frames"), ("Both", "both")], desk.told_in)
+        self.times.chosen.connect(desk.tell_in)
         self.film.add(row("Told in", self.times))
         self.count = label("")
         self.film.add(row("", self.count))
         self.body.addStretch(1)
         self._shown: tuple = ()
-
-    def _tell(self, how: str) -> None:
-        QSettings().setValue("film_times", how)
-        self.desk.changed.emit()
 
     def _pick_footage(self, name: str) -> None:
         self._footage = name
@@ -124,7 +121,7 @@ class MovePage(Page):
         held = document.film.footage.get(self._footage, Footage())
         self.runs[0].set_value(held.start)
         self.runs[1].set_value(held.speed)
-        self.then.fill([("Again", "loop"), ("Held", "hold"), ("To and fro", "back")], held.ends)
+        self.then.fill(THEN, held.ends)
 
     def _film(self, key: str, title: str) -> NumberField:
         field = number_field(self.session, f"film/{key}", title)
@@ -137,24 +134,21 @@ class MovePage(Page):
         film = self.session.document.film
         values = {f"film/{key}": value}
         step = 1.0 / self.session.document.frames_per_second
-        if key == "end":
-            if value < film.start + step:
-                self.session.trouble.emit("The film ends before it begins.")
-                self.refresh()
-                return
-            if film.play_end == film.end or film.play_end > value:
-                values["film/play_end"] = value
-        if key == "start":
-            if value > film.end - step:
-                self.session.trouble.emit("The film begins after it ends.")
-                self.refresh()
-                return
-            if film.play_start == film.start or film.play_start < value:
-                values["film/play_start"] = value
-        if (key == "play_start" and value > film.play_end - step) or (key == "play_end" and value < film.play_start + step):
-            self.session.trouble.emit("What is played has to last a frame at least.")
+        wrong = {
+            "end": (value < film.start + step, "The film ends before it begins."),
+            "start": (value > film.end - step, "The film begins after it ends."),
+            "play_start": (value > film.play_end - step, "What is played has to last a frame at least."),
+            "play_end": (value < film.play_start + step, "What is played has to last a frame at least."),
+        }
+        refused, why = wrong[key]
+        if refused:
+            self.session.trouble.emit(why)
             self.refresh()
             return
+        if key == "end" and (film.play_end == film.end or film.play_end > value):
+            values["film/play_end"] = value
+        if key == "start" and (film.play_start == film.start or film.play_start < value):
+            values["film/play_start"] = value
         self.session.put(values)
 
     def _tie(self, key: str, title: str) -> Choice:
@@ -176,8 +170,6 @@ class MovePage(Page):
         self.session.put(values, told="Looks at a part" if key == "looks_at" else "Sharp on a part")
 
     def _camera(self) -> str:
-        from aulmo.desk.shell.addressing import meant
-
         found = meant(self.session, "looked")
         return found[0] if found else ""
 
@@ -210,9 +202,8 @@ class MovePage(Page):
         for field, value in ((self.begins, film.start), (self.ends, film.end), (self.from_, film.play_start), (self.to, film.play_end)):
             field.set_value(value)
         self.rate.set_value(document.frames_per_second)
-        self.rates.fill(
-            [(f"{r:g} /s", r) for r in RATES] + [("Other", 0.0)], document.frames_per_second if document.frames_per_second in RATES else 0.0
-        )
+        rate = document.frames_per_second
+        self.rates.fill(RATES, rate if any(rate == r for _, r in RATES) else 0.0)
         self.count.setText(f"{round((film.end - film.start) * document.frames_per_second)} frames")
 
     def _list_motions(self, things: list[str]) -> None:

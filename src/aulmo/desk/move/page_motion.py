@@ -146,7 +146,7 @@ class MotionPage(Page):
             return
         self.title.setText(motion.name or MOTION_KINDS[motion.kind])
         self.words.setText(ready.words(document, motion))
-        wrong = ready.troubles(document).get(motion.id, "")
+        wrong = self.desk.troubles().get(motion.id, "")
         self.wrong.setText(wrong)
         self.wrong.setVisible(bool(wrong))
         kinds = ready.KINDS_OF.get(motion.wears[0].split("/")[0], ())

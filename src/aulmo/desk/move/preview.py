@@ -11,54 +11,11 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QVBoxLa
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.widgets.fields import button, label
-from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import show
-from aulmo.document.records import Document
 from aulmo.errors import AulmoError
 
-LONGEST = 640  # pixels of a preview's longer side
 FOLDER = Path(platformdirs.user_cache_dir("aulmo"))
-
-
-def write_preview(document: Document, assets: AssetStore, out: Path, task: Any, samples: int = 0, shot_id: str | None = None) -> int:
-    """Drafts of the play range (or traced with a few `samples`, cleaned) as a film; returns how many frames. Raises AulmoErrors."""
-    import numpy as np
-    from msgspec.structs import replace
-
-    from aulmo.deliver.film import display_frame, plan
-    from aulmo.deliver.movie import Movie
-    from aulmo.trace.scene import SceneBuilder
-    from aulmo.trace.shot_drafts import ShotDrafts
-    from aulmo.trace.tracer import render
-
-    film = document.film
-    otherwise = next((s for s in document.shots if s.id == shot_id), None)
-    planned = plan(document, film.play_start, film.play_end, shot=otherwise)
-    first = planned[0].seen[0].shot
-    f = min(1.0, LONGEST / max(first.width, first.height))
-    size = (max(16, round(first.width * f / 2) * 2), max(16, round(first.height * f / 2) * 2))
-    drafts, builder = ShotDrafts(assets), SceneBuilder(assets)
-    settings = replace(document.render, stop="samples", samples=max(1, samples), passes=())
-    movie = Movie(out, size, document.frames_per_second, quick=True)
-
-    def picture(shot, at: float) -> Any:
-        if not samples:
-            return drafts.draw(document, shot, at, size, 2)[..., [2, 1, 0]]
-        made = render(document, assets, shot, size, settings, lambda p, t: not task.cancelled, builder, None, at)
-        return None if made is None else display_frame(made)
-
-    try:
-        for k, frame in enumerate(planned):
-            if not task.tell(f"Preview, frame {k + 1} of {len(planned)}", k / len(planned)):
-                return 0
-            pictures = [picture(seen.shot, frame.time) for seen in frame.seen]
-            if any(p is None for p in pictures):
-                return 0
-            movie.add(sum(p.astype(np.float32) / 255 * seen.share for p, seen in zip(pictures, frame.seen)))
-        movie.close()
-    finally:
-        movie.give_up()
-    return len(planned)
 
 
 class Watch(QDialog):
@@ -132,8 +89,6 @@ class Watch(QDialog):
 
     def keep_as(self, path: Path) -> None:
         """A copy of the file."""
-        from aulmo.document.project_file import write_atomically
-
         try:
             write_atomically(path, lambda file: file.write(self.path.read_bytes()))
             self.words.setText(f"Kept as {path.name}")
@@ -170,6 +125,8 @@ class Preview:
         out = FOLDER / f"preview-{self._number % 4}.mp4"
 
         def work(task: Any) -> int:
+            from aulmo.deliver.preview import write_preview
+
             FOLDER.mkdir(parents=True, exist_ok=True)
             return write_preview(document, assets, out, task, samples, shot)
 

@@ -10,8 +10,9 @@ from aulmo.desk.shell import theme
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
-from aulmo.frame.camera import camera_axes
+from aulmo.frame.camera import camera_axes, project
 from aulmo.motion import keys, ready
+from aulmo.motion.lanes import name_of
 from aulmo.motion.ways import Ring, camera_at, into_key, moves, rings, speed, way
 
 RING, NEAR = 5.0, 9.0
@@ -194,8 +195,6 @@ class WayMarks(Overlay):
         return f"{self._name(one)} · {show(float(at), 's', 2)}", f"{show(pace, 'mm', 0)}/s{self._too_fast(one, float(at))} · drag bends the way"
 
     def _name(self, one: Way) -> str:
-        from aulmo.motion.lanes import name_of
-
         return name_of(self.desk.document, one.thing) + (" looks here" if one.what == "target" else "")
 
     def _too_fast(self, one: Way, time: float) -> str:
@@ -272,7 +271,6 @@ class WayMarks(Overlay):
 
 def fast_at(document: Document, thing: str, camera_id: str, time: float, point=(0.0, 0.0, 0.0)) -> float:
     """By which share of the frame's width a thing moves from one frame to the next, as a camera sees it; of that camera itself, what it looks at."""
-    from aulmo.frame.camera import project
     step = 1.0 / document.frames_per_second
     one, other = camera_at(document, camera_id, time), camera_at(document, camera_id, time + step)
     if thing == f"cameras/{camera_id}":

@@ -5,7 +5,7 @@ from typing import Callable
 from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from aulmo.desk.picture.tools.handles import AXES, HandlesTool
-from aulmo.desk.shell.bench import BenchBody, BenchHead
+from aulmo.desk.shell.bench import BenchBody, BenchHead, under_head
 from aulmo.desk.shell.commands import Registry
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Segments, button, label
@@ -30,10 +30,7 @@ class ArrangeBench(QWidget):
         columns.addLayout(self._line_up(align, space))
         columns.addLayout(self._more(flip))
         columns.addStretch(1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(BenchBody(columns), 1)
         session.selection_changed.connect(self.refresh)
         session.opened.connect(self.refresh)

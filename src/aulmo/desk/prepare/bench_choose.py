@@ -3,9 +3,9 @@
 from typing import Any
 
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
-from aulmo.desk.shell.bench import BenchBody, BenchHead
+from aulmo.desk.shell.bench import BenchBody, BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, NumberField, button, label
 from aulmo.document.quantity import counted
@@ -79,10 +79,7 @@ class ChooseBench(QWidget):
         grid.addWidget(self.triangles, 1, 5)
         grid.addLayout(take, 3, 0, 1, 6)
         grid.setColumnStretch(6, 1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(BenchBody(grid), 1)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)

@@ -1,10 +1,10 @@
 """Prepare's bench, the face for copies: rules to be made of the selection, and those there are."""
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.made import copies
@@ -50,10 +50,7 @@ class CopiesBench(QWidget):
         self.table.itemSelectionChanged.connect(self._select)
         self.empty = label("No copies yet: choose a part, then how it is repeated. They stay one rule that can be changed at any time.", wrap=True)
         self.empty.setContentsMargins(14, 8, 14, 0)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line)
         layout.addWidget(self.empty)
         layout.addWidget(self.table)

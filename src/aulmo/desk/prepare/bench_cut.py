@@ -3,7 +3,7 @@
 from PySide6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from aulmo.desk.prepare.faces_tool import GROWS, FacesTool
-from aulmo.desk.shell.bench import BenchBody, BenchHead
+from aulmo.desk.shell.bench import BenchBody, BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import NumberField, Segments, button, label
 from aulmo.document.quantity import counted
@@ -76,10 +76,7 @@ class CutBench(QWidget):
         columns.addLayout(left)
         columns.addLayout(right)
         columns.addStretch(1)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(BenchBody(columns), 1)
         session.selection_changed.connect(self.refresh)
         session.tool_changed.connect(lambda _: self.refresh())

@@ -4,10 +4,10 @@ from pathlib import Path
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon
-from PySide6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from aulmo.desk.prepare.place_tool import PlaceTool
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import button, label, show_as_pictures
 from aulmo.document.property_table import PIECE_KINDS
@@ -36,10 +36,7 @@ class SetBench(QWidget):
             item.setToolTip(f"{name}: click, then click in the picture where it stands")
             self.shelf.addItem(item)
         self.shelf.itemClicked.connect(lambda item: self.take(item.data(KIND)))
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(self.shelf)
         session.tool_changed.connect(self._tool_changed)
 

@@ -1,6 +1,6 @@
 """The bench: the stage's own working surface under the picture."""
 
-from typing import Callable, Iterable
+from typing import Any, Callable, Iterable
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
@@ -39,6 +39,15 @@ class BenchHead(QHBoxLayout):
             tab.clicked.connect(lambda _=False, t=tab, n=name: (t.setChecked(n == self.title), chosen(n)))
             tab.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             self._tabs.addWidget(tab)
+
+
+def under_head(face: Any) -> QVBoxLayout:
+    """The layout of a face of a bench: its `head`, and room for what comes under it."""
+    layout = QVBoxLayout(face)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(0)
+    layout.addLayout(face.head)
+    return layout
 
 
 class BenchBody(QScrollArea):

@@ -15,8 +15,7 @@ from aulmo.document.properties import about, accepted, get, is_there, keyed, put
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
 from aulmo.frame.exposure import white_nits
-from aulmo.motion.keys import near, set_value
-from aulmo.motion.recording import as_now, keep, recorded
+from aulmo.motion.recording import as_now, hold, keep, recorded
 from aulmo.surface.node_edits import alone
 
 RECOVERY = Path(platformdirs.user_state_dir("aulmo")) / "recovery"
@@ -40,6 +39,7 @@ class Session(QObject):
 
     changed = Signal(object, object)
     opened = Signal()
+    closed = Signal()
     selection_changed = Signal()
     stage_changed = Signal(str)
     shot_changed = Signal()
@@ -321,11 +321,8 @@ class Session(QObject):
         for address, value in values.items():
             if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it
                 value = accepted(about(address), value)
-                if self.recording or near(document.keys[address], self.time) is not None:
-                    document = set_value(document, address, self.time, value)
-                    self._hold({a: v for a, v in self.loose.items() if a != address})
-                else:
-                    self._hold({**self.loose, address: value})
+                document, loose = hold(document, address, self.time, value, self.loose, self.recording)
+                self._hold(loose)
             elif self.overridden(address):
                 assert self.shot is not None
                 shot = next(s for s in document.shots if s.id == self.shot.id)
@@ -539,6 +536,7 @@ class Session(QObject):
         self._abandon_tasks(2.0)
         self._journal_timer.stop()
         self._journal.close()
+        self.closed.emit()
 
     def recent(self) -> list[Path]:
         """Projects opened lately that still exist."""

@@ -4,10 +4,10 @@ import functools
 
 from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QIcon, QImage, QPixmap
-from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QListWidget, QListWidgetItem, QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.decal_commands import DecalCommands
 from aulmo.desk.surface.on_top import DecalList
@@ -54,10 +54,7 @@ class DecalsBench(QWidget):
         line.addWidget(self.shelf, 1)
         line.addWidget(self.list)
         line.addWidget(self.empty)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addLayout(line)
         self._fill()
         session.changed.connect(lambda old, new: (old.decals is not new.decals or old.parts is not new.parts) and self.refresh())

@@ -1,8 +1,8 @@
 """Surface's bench, the face for nodes: the canvas, what it is called, and the commands on nodes."""
 
-from PySide6.QtWidgets import QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.stage import Desk
 from aulmo.desk.surface.node_canvas import NodeCanvas
 from aulmo.desk.surface.node_cards import SURFACE
@@ -34,10 +34,7 @@ class NodesBench(QWidget):
             ("Add node", self.canvas.find_here, "Find a node by typing; or double-click on nothing"),
         ):
             self.head.addWidget(button(text, run, "link", tip))
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(self.canvas, 1)
         on = lambda: desk.working() and self.canvas.isVisible()  # noqa: E731
         some = lambda: on() and bool(self._nodes() or self._layers())  # noqa: E731

@@ -3,10 +3,10 @@
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
-from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QFileDialog, QHeaderView, QTableWidget, QTableWidgetItem, QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.surface.decal_commands import PICTURES
 from aulmo.desk.widgets.fields import button, label
@@ -47,10 +47,7 @@ class PicturesBench(QWidget):
         self.table.itemSelectionChanged.connect(self._go)
         self.empty = label("No pictures yet: drop an image, several of one set, or a folder of them on a part.", wrap=True)
         self.empty.setContentsMargins(14, 8, 14, 0)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(self.head)
+        layout = under_head(self)
         layout.addWidget(self.empty)
         layout.addWidget(self.table)
         layout.addStretch(0)

@@ -1,13 +1,11 @@
 """Motions of cameras: orbits, dollies, zooms that keep the size, flights through saved views."""
 
-import math
-
 import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import between, walk
-from aulmo.document.moving.going import going
+from aulmo.document.moving.going import ROUND, degrees_at, going
 from aulmo.document.moving.mover import Mover, about, shaken, shifted, unit
 from aulmo.document.records import Camera
 
@@ -26,10 +24,9 @@ def _with(mover: Mover, camera: Camera, motion: Motion, done: float, time: float
     ahead = target - place
     away = float(np.linalg.norm(ahead))
     document = mover.document
-    if motion.kind in ("orbit", "turntable", "spin", "swing"):
-        degrees = motion.degrees * (math.sin(2 * math.pi * done) if motion.kind == "swing" else done)
+    if motion.kind in (*ROUND, "swing"):
         middle = np.array(motion.centre, float) if motion.centre is not None else target
-        return _carried(camera, about(unit(motion.axis), degrees, middle))
+        return _carried(camera, about(unit(motion.axis), degrees_at(motion, done), middle))
     if motion.kind in ("slide", "lift"):
         return _carried(camera, shifted(unit(motion.axis) * done * motion.distance_mm))
     if motion.kind == "dolly":

@@ -26,12 +26,13 @@ _NAMED = re.compile(r"^(?P<stored>[^#]+)#(?P<frame>\d+)\.\w+$")
 
 
 class About(NamedTuple):
-    """What is known of stored footage: frames a second, how many, its size in pixels."""
+    """What is known of stored footage: frames a second, how many, its size in pixels, what kind of file a frame is."""
 
     rate: float
     frames: int
     width: int
     height: int
+    ending: str = ".png"
 
 
 def is_footage(name: str) -> bool:
@@ -87,7 +88,8 @@ def _about_sequence(blob: bytes, name: str) -> About:
     try:
         with zipfile.ZipFile(io.BytesIO(blob)) as held:
             width, height, rate = (float(v) for v in held.read("about").decode().split())
-            return About(rate, len(held.namelist()) - 1, int(width), int(height))
+            pictures = [n for n in held.namelist() if n != "about"]
+            return About(rate, len(pictures), int(width), int(height), *(Path(n).suffix for n in pictures[:1]))
     except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
         raise BadFile(f"{name} is damaged: its pictures cannot be told apart.") from error
 
@@ -138,25 +140,27 @@ def _from_film(blob: bytes, name: str, frame: int) -> bytes:
     import av
 
     try:
-        held, given, following = _open.get(name, (None, None, 0))
-        if held is None or following > frame:
-            if held is not None:
-                held.close()
-            held = cast(Any, av.open(io.BytesIO(blob)))
-            given, following = held.decode(video=0), 0
+        held, given, following = _open.pop(name, (None, None, 0))
         picture = None
-        while following <= frame:
-            fresh = next(given, None)
-            if fresh is None:
+        for again in (False, True):  # again from its beginning where it says that it is longer than it is: the last one stays
+            if held is None or following > frame or again:
+                if held is not None:
+                    held.close()
+                held = cast(Any, av.open(io.BytesIO(blob)))
+                given, following = held.decode(video=0), 0
+            while following <= frame:
+                fresh = next(given, None)
+                if fresh is None:
+                    break
+                picture, following = fresh, following + 1
+            if picture is not None:
                 break
-            picture, following = fresh, following + 1
+        if picture is None:
+            held.close()
+            raise BadFile(f"The film {name} has no pictures that can be read.")
         _open[name] = (held, given, following)
         while len(_open) > 3:
             _open.pop(next(iter(_open)))[0].close()
-        if picture is None:  # it says that it is longer than it is: the last one stays
-            _open.pop(name)
-            held.close()
-            return _from_film(blob, name, frame - 1) if frame > 0 else _blank(name)
         out = io.BytesIO()
         picture.to_image().save(out, "PNG", compress_level=1)
         return out.getvalue()
@@ -164,24 +168,13 @@ def _from_film(blob: bytes, name: str, frame: int) -> bytes:
         raise BadFile(f"A frame of the film {name} cannot be read; it is damaged.") from error
 
 
-def _blank(name: str) -> bytes:
-    raise BadFile(f"The film {name} has no pictures that can be read.")
-
-
 def still(blob: bytes, name: str) -> tuple[bytes, str]:
     """A picture file and its name as they are; of footage its first frame."""
     if not is_footage(name):
         return blob, name
-    ending = _ending_of(blob) if name.lower().endswith(SEQUENCE) else ".png"
-    return frame_blob(blob, f"{name}:{len(blob)}:{hash(blob)}" + (SEQUENCE if name.lower().endswith(SEQUENCE) else ".mp4"), 0), f"{name}#0{ending}"
-
-
-def _ending_of(blob: bytes) -> str:
-    try:
-        with zipfile.ZipFile(io.BytesIO(blob)) as held:
-            return Path(next(n for n in held.namelist() if n != "about")).suffix
-    except (zipfile.BadZipFile, StopIteration, OSError):
-        return ".png"
+    pictures = name.lower().endswith(SEQUENCE)
+    ending = _about_sequence(blob, name).ending if pictures else ".png"
+    return frame_blob(blob, f"{name}:{len(blob)}:{hash(blob)}" + (SEQUENCE if pictures else ".mp4"), 0), f"{name}#0{ending}"
 
 
 # resolving
@@ -226,10 +219,5 @@ def with_frames(document: Document, time: float) -> Document:
         except AulmoError:
             continue
         frame = frame_at(known, document.film.footage.get(name, Footage()), time)
-        ending = ".png"
-        if name.endswith(SEQUENCE):
-            from aulmo.document.assets import store_of
-
-            ending = _ending_of(store_of(name).get(name))
-        instead[name] = f"{name}#{frame}{ending}"
+        instead[name] = f"{name}#{frame}{known.ending}"
     return replace(renamed(replace(document, parts={}), "assets", instead), parts=document.parts)

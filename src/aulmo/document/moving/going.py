@@ -5,7 +5,8 @@ import math
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.tracks import hermite
 
-ADDS_UP = ("spin", "turntable", "orbit")  # their repeats go on where the last one ended; all others begin anew
+ROUND = ("spin", "turntable", "orbit")  # they go round: their repeats go on where the last one ended; all others begin anew
+SHINES = ("fade", "glow")  # they change how something looks, and never where it is
 
 
 def ease(motion: Motion, share: float) -> float:
@@ -46,9 +47,14 @@ def going(motion: Motion, time: float) -> float | None:
     if motion.back:
         within = 1.0 - abs(1.0 - 2.0 * within)
     share = ease(motion, within)
-    return rounds + share if motion.kind in ADDS_UP and not motion.back else share
+    return rounds + share if motion.kind in ROUND and not motion.back else share
 
 
-def within(motion: Motion, time: float) -> bool:
-    """Whether a motion is under way."""
-    return motion.start <= time <= motion.start + motion.length
+def degrees_at(motion: Motion, done: float) -> float:
+    """How far a motion has turned something: there by its degrees, or of a swing out, through the middle, as far to the other side, and back."""
+    return motion.degrees * (math.sin(2 * math.pi * done) if motion.kind == "swing" else done)
+
+
+def reached(motion: Motion, done: float) -> float:
+    """The value that a motion has reached on its way from one to another: a share of its path, an opacity, stops."""
+    return motion.from_ + done * (motion.to - motion.from_)

@@ -12,9 +12,9 @@ import numpy as np
 
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
-from aulmo.document.moving.going import going
+from aulmo.document.moving.going import SHINES, degrees_at, going, reached
 from aulmo.document.moving.tracks import Track, tracks_of
-from aulmo.document.placement import from_matrix, to_matrix, turn_matrix
+from aulmo.document.placement import from_matrix, nearest_turn, to_matrix, turn_matrix, without_scale
 from aulmo.document.records import Document, Placement
 from aulmo.errors import BadValue
 
@@ -84,7 +84,15 @@ class Mover:
 
     def moves(self, part_id: str) -> bool:
         """Whether a part itself has keys or motions of its place."""
-        return part_id in self.tracks or any(m.kind not in ("fade", "glow") for m in self.worn.get(f"parts/{part_id}", ()))
+        return part_id in self.tracks or self._carries(part_id)
+
+    def _carries(self, part_id: str) -> bool:
+        return any(m.kind not in SHINES for m in self.worn.get(f"parts/{part_id}", ()))
+
+    def moving(self) -> set[str]:
+        """Ids of the parts that keys or motions move by themselves."""
+        worn = {a[6:] for a, motions in self.worn.items() if a.startswith("parts/") and any(m.kind not in SHINES for m in motions)}
+        return worn | set(self.tracks)
 
     def rest(self, part_id: str | None) -> np.ndarray:
         """4x4 world matrix of a part as it stands when nothing moves; None is the world."""
@@ -104,7 +112,7 @@ class Mover:
 
     def placement(self, part_id: str, time: float) -> Placement:
         """A part's placement with all that moves it."""
-        if not any(m.kind not in ("fade", "glow") for m in self.worn.get(f"parts/{part_id}", ())):
+        if not self._carries(part_id):
             return self.keyed(part_id, time)
         rigid, scale = self._parts_of(part_id, time, None)
         found = from_matrix(rigid)
@@ -143,6 +151,10 @@ class Mover:
         """The point of a part, in its own axes, that it turns about: its pivot, else its origin."""
         return np.array(self.document.parts[part_id].pivot or (0.0, 0.0, 0.0))
 
+    def hub(self, motion: Motion, part_id: str) -> np.ndarray:
+        """The point of a part, in its own axes, that a motion takes hold of: its centre, else the part's pivot."""
+        return self.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+
     def _under(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
         act: Callable[..., np.ndarray] | None = getattr(self, f"_{motion.kind}", None)
         return rigid if act is None else act(motion, part_id, time, rigid, scale)
@@ -165,6 +177,14 @@ class Mover:
             point = inside[:3, :3] @ np.array(motion.centre) + inside[:3, 3]
         return unit(inside[:3, :3] @ unit(motion.axis)), point
 
+    def axis_at_rest(self, motion: Motion, part_id: str) -> tuple[np.ndarray, np.ndarray]:
+        """A motion's axis and a point on it, in the world, where the part stands when nothing moves."""
+        rest = self.rest(part_id)
+        if motion.axis_of == "world" and motion.centre is not None:
+            return unit(motion.axis), np.array(motion.centre)
+        axis = rest[:3, :3] @ unit(motion.axis) if motion.axis_of == "own" else motion.axis
+        return unit(axis), rest[:3, :3] @ self.hub(motion, part_id) + rest[:3, 3]
+
     # motions, each acting on a turn and place
 
     def _spin(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
@@ -172,17 +192,9 @@ class Mover:
         if done is None:
             return rigid
         axis, point = self._axis(motion, part_id, rigid, scale)
-        return about(axis, done * motion.degrees, point) @ rigid
+        return about(axis, degrees_at(motion, done), point) @ rigid
 
-    _turntable = _orbit = _spin
-
-    def _swing(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
-        """To and fro about an axis: out by the degrees, through the middle, as far to the other side, and back to the middle."""
-        done = going(motion, time)
-        if done is None:
-            return rigid
-        axis, point = self._axis(motion, part_id, rigid, scale)
-        return about(axis, motion.degrees * math.sin(2 * math.pi * done), point) @ rigid
+    _turntable = _orbit = _swing = _spin
 
     def _slide(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
         done = going(motion, time)
@@ -207,15 +219,15 @@ class Mover:
                 raise BadValue("What it follows is gone.")
             gone = self.world(motion.leader, time) @ np.linalg.inv(self.rest(motion.leader))  # what the leader has moved by
             stood = self.rest(parent) @ rigid
-            return _without_scale(inside @ gone @ stood)
+            return without_scale(inside @ gone @ stood)
         place = self.on_path(motion, done)
-        turn = place[:3, :3] @ _facing(unit(motion.axis)) if motion.faces else _nearest_turn((self.rest(parent) @ rigid)[:3, :3])
+        turn = place[:3, :3] @ _facing(unit(motion.axis)) if motion.faces else nearest_turn((self.rest(parent) @ rigid)[:3, :3])
         matrix = np.eye(4)
         matrix[:3, :3] = turn
-        own = self.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+        own = self.hub(motion, part_id)
         size = np.abs(np.linalg.det(self.rest(parent)[:3, :3])) ** (1 / 3)
         matrix[:3, 3] = place[:3, 3] - turn @ (own * scale * size)
-        return _without_scale(inside @ matrix)
+        return without_scale(inside @ matrix)
 
     def on_path(self, motion: Motion, done: float) -> np.ndarray:
         """4x4: the place on a motion's path, beside it by its offset, with the axes forward, left, up as columns. Raises BadValue."""
@@ -223,9 +235,9 @@ class Mover:
         if path is None:
             raise BadValue("The path it followed is gone.")
         curve = curve_of(path)
-        low, high = motion.from_, motion.to
-        step = curve.at((low + (high - low) * done) * curve.length if curve.closed else min(1.0, max(0.0, low + (high - low) * done)) * curve.length)
-        forward = step.way if high >= low else -step.way
+        share = reached(motion, done)
+        step = curve.at((share if curve.closed else min(1.0, max(0.0, share))) * curve.length)
+        forward = step.way if motion.to >= motion.from_ else -step.way
         level = forward - UP * float(forward @ UP)
         if float(np.linalg.norm(level)) < 1e-9:
             level = np.array([1.0, 0.0, 0.0])
@@ -233,7 +245,7 @@ class Mover:
         up = np.cross(forward, left)
         matrix = np.eye(4)
         if motion.bank:
-            speed = abs(high - low) * curve.length / max(motion.length, 1e-9)
+            speed = abs(motion.to - motion.from_) * curve.length / max(motion.length, 1e-9)
             over = math.degrees(math.atan(speed * speed * float(step.bend @ left) / GRAVITY)) * motion.bank
             lie = about(forward, -over, np.zeros(3))[:3, :3]
             left, up = lie @ left, lie @ up
@@ -261,11 +273,7 @@ class Mover:
         return about(left, pitch, point) @ about(forward, lean, point) @ rigid
 
     def _shake(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
-        push, turns = shaken(motion, time)
-        point = rigid[:3, :3] @ (self.pivot(part_id) * scale) + rigid[:3, 3]
-        matrix = np.eye(4)
-        matrix[:3, :3] = turn_matrix(tuple(turns))
-        return shifted(push + point) @ matrix @ shifted(-point) @ rigid
+        return shake_about(motion, time, rigid[:3, :3] @ (self.pivot(part_id) * scale) + rigid[:3, 3]) @ rigid
 
 
 def shaken(motion: Motion, time: float) -> tuple[np.ndarray, np.ndarray]:
@@ -287,23 +295,19 @@ def shaken(motion: Motion, time: float) -> tuple[np.ndarray, np.ndarray]:
     return waves[:3] * (motion.amount_mm * swell), waves[3:] * (motion.amount_degrees * swell)
 
 
+def shake_about(motion: Motion, time: float, point: np.ndarray) -> np.ndarray:
+    """4x4 of a shake of what turns about a point."""
+    push, turns = shaken(motion, time)
+    matrix = np.eye(4)
+    matrix[:3, :3] = turn_matrix(tuple(turns))  # type: ignore[arg-type]
+    return shifted(push + point) @ matrix @ shifted(-point)
+
+
 def _facing(axis: np.ndarray) -> np.ndarray:
     """3x3 that turns a thing whose own `axis` faces forward, its z up, into the axes forward, left, up."""
     up = UP if abs(float(axis @ UP)) < 0.9 else np.array([1.0, 0.0, 0.0])
     left = unit(np.cross(up, axis))
     return np.stack([axis, left, np.cross(axis, left)])
-
-
-def _nearest_turn(linear: np.ndarray) -> np.ndarray:
-    u, _, v = np.linalg.svd(linear)
-    return u @ np.diag([1.0, 1.0, np.linalg.det(u @ v)]) @ v
-
-
-def _without_scale(matrix: np.ndarray) -> np.ndarray:
-    """A matrix whose linear part only turns."""
-    found = np.eye(4)
-    found[:3, :3], found[:3, 3] = _nearest_turn(matrix[:3, :3]), matrix[:3, 3]
-    return found
 
 
 _known: list[tuple[tuple, Mover]] = []  # movers of the last few documents

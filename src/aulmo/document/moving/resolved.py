@@ -8,10 +8,10 @@ from msgspec.structs import replace
 
 from aulmo.document.film_records import Motion
 from aulmo.document.moving import cameras
-from aulmo.document.moving.going import going
-from aulmo.document.moving.mover import Mover, about, mover_of, shaken, shifted, unit
-from aulmo.document.placement import angles_of, turn_matrix, world_matrices
-from aulmo.document.records import Document, Lamp, Material, Moved
+from aulmo.document.moving.going import ROUND, SHINES, degrees_at, going, reached
+from aulmo.document.moving.mover import Mover, about, mover_of, shake_about, shifted, unit
+from aulmo.document.placement import angles_of, nearest_turn, turn_matrix, world_matrices
+from aulmo.document.records import Camera, Document, Lamp, Material, Moved, Softbox
 
 DARK = -40.0  # stops of what has faded
 
@@ -35,13 +35,11 @@ def moved(base: Document, keyed: Document, time: float) -> Document:
     on = [m for m in base.motions.values() if m.on]
     if on:
         mover = mover_of(base)
-        worn = {a for m in on for a in m.wears}
-        parts = _parts(mover, keyed, {a[6:] for a in worn if a.startswith("parts/")}, time)
+        parts = _parts(mover, keyed, {a[6:] for a in mover.worn if a.startswith("parts/")}, time)
         document = replace(document, parts=parts, motions={})
         document = _lights(mover, document, time)
-        for address in sorted(a for a in worn if a.startswith("cameras/") and a[8:] in keyed.cameras):
-            held = [m for m in on if address in m.wears]
-            camera = cameras.moved(mover, document.cameras[address[8:]], held, time)
+        for address in sorted(a for a in mover.worn if a.startswith("cameras/") and a[8:] in keyed.cameras):
+            camera = cameras.moved(mover, document.cameras[address[8:]], mover.worn[address], time)
             document = replace(document, cameras={**document.cameras, camera.id: camera})
         document = _carried(mover, document, on, time)
     return _tied(document)
@@ -58,7 +56,7 @@ def _parts(mover: Mover, document: Document, worn: set[str], time: float) -> dic
             done = going(motion, time)
             if done is None:
                 continue
-            value = motion.from_ + done * (motion.to - motion.from_)
+            value = reached(motion, done)
             if motion.kind == "fade":
                 fields["opacity"] = fields.get("opacity", part.opacity) * min(1.0, max(0.0, value))
             elif motion.kind == "glow":
@@ -81,24 +79,30 @@ def _lights(mover: Mover, document: Document, time: float) -> Document:
             done = going(motion, time)
             if done is None:
                 continue
-            value = motion.from_ + done * (motion.to - motion.from_)
+            value = reached(motion, done)
             if kind == "lamps" and name in lamps:
                 lamps[name] = lamp_moved(lamps[name], motion, done, value, time, mover)
-            elif kind == "softboxes" and motion.kind in ("glow", "fade", "spin", "turntable", "orbit"):
+            elif kind == "softboxes" and motion.kind in (*SHINES, *ROUND):
                 for k, box in enumerate(boxes):
                     if box.id == name:
-                        changes: dict[str, Any] = {"stops": box.stops + value} if motion.kind == "glow" else {"opacity": box.opacity * value}
-                        turns = motion.kind in ("spin", "turntable", "orbit")
-                        boxes[k] = replace(box, azimuth=box.azimuth + done * motion.degrees) if turns else replace(box, **changes)
+                        boxes[k] = _box_moved(box, motion, done, value)
             elif kind == "environment":
                 if motion.kind == "glow":
                     environment = replace(environment, exposure=environment.exposure + value)
-                elif motion.kind in ("spin", "turntable", "orbit"):
-                    environment = replace(environment, turn=environment.turn + done * motion.degrees)
+                elif motion.kind in ROUND:
+                    environment = replace(environment, turn=environment.turn + degrees_at(motion, done))
     environment = replace(environment, softboxes=tuple(boxes))
     if environment == document.environment and lamps == document.lamps:
         return document
     return replace(document, environment=_settled("environment", environment), lamps=_settled("lamps", lamps))
+
+
+def _box_moved(box: Softbox, motion: Motion, done: float, value: float) -> Softbox:
+    if motion.kind == "glow":
+        return replace(box, stops=box.stops + value)
+    if motion.kind == "fade":
+        return replace(box, opacity=box.opacity * value)
+    return replace(box, azimuth=box.azimuth + degrees_at(motion, done))
 
 
 def lamp_moved(lamp: Lamp, motion: Motion, done: float, value: float, time: float, mover: Mover) -> Lamp:
@@ -111,15 +115,12 @@ def lamp_moved(lamp: Lamp, motion: Motion, done: float, value: float, time: floa
     place = np.array(lamp.position)
     axis = unit(motion.axis) if motion.axis_of == "world" else turn @ unit(motion.axis)
     middle = np.array(motion.centre) if motion.centre is not None else place
-    if motion.kind in ("spin", "turntable", "orbit"):
-        matrix = about(axis, done * motion.degrees, middle)
-    elif motion.kind == "swing":
-        matrix = about(axis, motion.degrees * math.sin(2 * math.pi * done), middle)
+    if motion.kind in (*ROUND, "swing"):
+        matrix = about(axis, degrees_at(motion, done), middle)
     elif motion.kind in ("slide", "lift"):
         matrix = shifted(axis * done * motion.distance_mm)
     elif motion.kind == "shake":
-        push, turns = shaken(motion, time)
-        matrix = shifted(push + place) @ _turned(turns) @ shifted(-place)
+        matrix = shake_about(motion, time, place)
     elif motion.kind == "follow" and motion.path in mover.document.paths:
         on = mover.on_path(motion, done)
         matrix = shifted(on[:3, 3] - place)
@@ -128,22 +129,15 @@ def lamp_moved(lamp: Lamp, motion: Motion, done: float, value: float, time: floa
     else:
         return lamp
     x, y, z = (matrix[:3, :3] @ place + matrix[:3, 3]).tolist()
-    u, _, v = np.linalg.svd(matrix[:3, :3])
-    a, b, c = angles_of(((u @ v) @ turn)[None])[0].tolist()
+    a, b, c = angles_of((nearest_turn(matrix[:3, :3]) @ turn)[None])[0].tolist()
     return replace(lamp, position=(x, y, z), turn=(a, b, c))
-
-
-def _turned(turns: np.ndarray) -> np.ndarray:
-    matrix = np.eye(4)
-    matrix[:3, :3] = turn_matrix(tuple(turns))  # type: ignore[arg-type]
-    return matrix
 
 
 def _carried(mover: Mover, document: Document, motions: list[Motion], time: float) -> Document:
     """By which turn the light of the scene is carried along: that of a turntable or an orbit which says so."""
     whole = np.eye(4)
     for motion in motions:
-        if motion.kind not in ("turntable", "orbit", "spin") or motion.carries == "set":
+        if motion.kind not in ROUND or motion.carries == "set":
             continue
         done = going(motion, time)
         for address in motion.wears:
@@ -151,13 +145,7 @@ def _carried(mover: Mover, document: Document, motions: list[Motion], time: floa
             if done is None or {"parts": "product", "cameras": "camera"}.get(kind) != motion.carries:
                 continue
             if kind == "parts" and name in document.parts:
-                rest = mover.rest(name)
-                own = np.array(motion.centre) if motion.centre is not None else mover.pivot(name)
-                if motion.axis_of == "own":
-                    axis, point = unit(rest[:3, :3] @ unit(motion.axis)), rest[:3, :3] @ own + rest[:3, 3]
-                else:
-                    axis = unit(motion.axis)
-                    point = own if motion.centre is not None else rest[:3, :3] @ own + rest[:3, 3]
+                axis, point = mover.axis_at_rest(motion, name)
             elif kind == "cameras" and name in document.cameras:
                 axis, point = unit(motion.axis), np.array(motion.centre or document.cameras[name].target, float)
             else:
@@ -169,6 +157,12 @@ def _carried(mover: Mover, document: Document, motions: list[Motion], time: floa
     return replace(document, moved=replace(document.moved, carried=tuple(whole.ravel().tolist())))
 
 
+def looking(camera: Camera, matrix: np.ndarray) -> Camera:
+    """A camera that looks at a part, which stands at a world matrix (4, 4)."""
+    x, y, z = (matrix[:3, :3] @ np.array(camera.look_point) + matrix[:3, 3]).tolist()
+    return replace(camera, target=(x, y, z))
+
+
 def _tied(document: Document) -> Document:
     """Cameras that look at a part, or are sharp on one, wherever it is now."""
     tied = [c for c in document.cameras.values() if c.looks_at in document.parts or c.focus_on in document.parts]
@@ -178,9 +172,7 @@ def _tied(document: Document) -> Document:
     changed = {}
     for camera in tied:
         if camera.looks_at in document.parts:
-            matrix = worlds[camera.looks_at]
-            x, y, z = (matrix[:3, :3] @ np.array(camera.look_point) + matrix[:3, 3]).tolist()
-            camera = replace(camera, target=(x, y, z))
+            camera = looking(camera, worlds[camera.looks_at])
         if camera.focus_on in document.parts:
             matrix = worlds[camera.focus_on]
             point = matrix[:3, :3] @ np.array(camera.focus_point) + matrix[:3, 3]

@@ -1,7 +1,7 @@
 """What follows from how something travels: wheels that roll, front wheels that steer, a body that sways on its springs."""
 
 import math
-from typing import TYPE_CHECKING, Callable, NamedTuple
+from typing import Callable, NamedTuple
 
 import numpy as np
 from numpy.polynomial import chebyshev
@@ -9,13 +9,10 @@ from numpy.polynomial import chebyshev
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
 from aulmo.document.moving.going import ease
+from aulmo.document.moving.mover import GRAVITY, UP, Mover, unit
 from aulmo.errors import BadValue
 
-if TYPE_CHECKING:
-    from aulmo.document.moving.mover import Mover
-
 ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
-UP = np.array([0.0, 0.0, 1.0])
 STEPS_PER_SECOND = 240  # of a body on its springs
 _NODES = np.cos(np.pi * (np.arange(ORDER) + 0.5) / ORDER)
 _FIT = np.linalg.inv(chebyshev.chebvander(_NODES, ORDER - 1))
@@ -78,7 +75,7 @@ def travel(stands: Callable[[float], tuple[np.ndarray, np.ndarray]], breaks: lis
     return Travel(np.array(ends), sums, np.array(before))
 
 
-def breaks_of(mover: "Mover", part_id: str | None, low: float, high: float) -> list[float]:
+def breaks_of(mover: Mover, part_id: str | None, low: float, high: float) -> list[float]:
     """The times within a span at which the way of a part may change its law: its keys and the ends of motions, on all levels above too."""
     found = {low, high}
     while part_id is not None:
@@ -97,7 +94,7 @@ def breaks_of(mover: "Mover", part_id: str | None, low: float, high: float) -> l
     return sorted(t for t in found if low <= t <= high)
 
 
-def _knots(mover: "Mover", motion: Motion, rounds: int) -> list[float]:
+def _knots(mover: Mover, motion: Motion, rounds: int) -> list[float]:
     """The times at which what follows a straight path comes over its corners."""
     path = mover.document.paths.get(motion.path or "")
     if path is None or path.smooth or motion.kind != "follow" or len(path.points) * rounds > 2000 or motion.to == motion.from_:
@@ -119,12 +116,7 @@ def _knots(mover: "Mover", motion: Motion, rounds: int) -> list[float]:
     return [motion.start + motion.length * f / motion.repeats for f in found]
 
 
-def span_of(mover: "Mover", motion: Motion) -> tuple[float, float]:
-    """When what follows from a travel counts: from the motion's start to its end."""
-    return motion.start, motion.start + motion.length
-
-
-def _remembered(mover: "Mover", key: tuple, make: Callable):
+def _remembered(mover: Mover, key: tuple, make: Callable):
     if key not in mover.kept:
         mover.kept[key] = make()
     return mover.kept[key]
@@ -133,44 +125,42 @@ def _remembered(mover: "Mover", key: tuple, make: Callable):
 # wheels
 
 
-def rolled(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
+def rolled(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
     """Degrees that a wheel has turned about its axle at a time, from how its hub travels: it cannot slip. Raises BadValue where it has no radius."""
     if motion.radius_mm <= 0.0:
         raise BadValue("A wheel needs a radius.")
     document = mover.document
     part = document.parts[part_id]
-
-    own = mover.pivot(part_id) if motion.centre is None else np.array(motion.centre)
+    own = mover.hub(motion, part_id)
     axis = np.array(motion.axis, float)
 
     def stands(t: float) -> tuple[np.ndarray, np.ndarray]:
         """The hub and the axle at a time, but for the rolling: by the levels above, and the wheel's own keys and earlier motions."""
         matrix = mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
         axle = matrix[:3, :3] @ axis
-        return matrix[:3, :3] @ own + matrix[:3, 3], axle / max(float(np.linalg.norm(axle)), 1e-12)
+        return matrix[:3, :3] @ own + matrix[:3, 3], unit(axle)
 
     def make() -> Travel:
-        low, high = span_of(mover, motion)
+        low, high = motion.start, motion.start + motion.length
         return travel(stands, breaks_of(mover, part_id, low, high))
 
     found: Travel = _remembered(mover, ("rolled", part_id, motion.id), make)
     return math.degrees(found.at(time) / motion.radius_mm)
 
 
-def steered(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
+def steered(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
     """Degrees, about a motion's axis, by which a front wheel turns so that it runs where it is carried; no more than the motion's degrees."""
     document = mover.document
     part = document.parts[part_id]
-    own = mover.pivot(part_id) if motion.centre is None else np.array(motion.centre)
-    low, high = span_of(mover, motion)
+    own = mover.hub(motion, part_id)
+    low, high = motion.start, motion.start + motion.length
 
     def stands(t: float) -> np.ndarray:
         return mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
 
     def at(t: float) -> float | None:
         matrix = stands(t)
-        axis = matrix[:3, :3] @ np.array(motion.axis, float)
-        axis = axis / max(float(np.linalg.norm(axis)), 1e-12)
+        axis = unit(matrix[:3, :3] @ np.array(motion.axis, float))
         step = 1e-3
         for _ in range(10):
             one, other = (stands(s) for s in (t - step, t + step))
@@ -192,26 +182,22 @@ def steered(mover: "Mover", motion: Motion, part_id: str, time: float) -> float:
     return 0.0 if found is None else min(most, max(-most, found))
 
 
-def _ahead(mover: "Mover", part_id: str, matrix: np.ndarray, axis: np.ndarray) -> np.ndarray:
+def _ahead(mover: Mover, part_id: str, matrix: np.ndarray, axis: np.ndarray) -> np.ndarray:
     """The way that what carries a part faces, square to an axis: the axis of the motion that leads it along a path, else its own x."""
-    document = mover.document
+    led = _led(mover, part_id)
+    ahead = matrix[:3, 0] if led is None else matrix[:3, :3] @ np.linalg.inv(mover.rest(part_id)[:3, :3]) @ led
+    return unit(ahead - axis * float(ahead @ axis))
+
+
+def _led(mover: Mover, part_id: str) -> np.ndarray | None:
+    """The way in the world that what carries a part along a path faces at rest; None where no path carries it."""
     current: str | None = part_id
     while current is not None:
         for motion in mover.worn.get(f"parts/{current}", ()):
             if motion.kind == "follow" and motion.path is not None:
-                facing = _kept_axis(mover, part_id, current, motion)
-                ahead = matrix[:3, :3] @ facing
-                ahead = ahead - axis * float(ahead @ axis)
-                return ahead / max(float(np.linalg.norm(ahead)), 1e-12)
-        current = document.parts[current].parent
-    ahead = matrix[:3, 0] - axis * float(matrix[:3, 0] @ axis)
-    return ahead / max(float(np.linalg.norm(ahead)), 1e-12)
-
-
-def _kept_axis(mover: "Mover", part_id: str, carrier: str, motion: Motion) -> np.ndarray:
-    """The carrier's own axis that faces along its path, in the axes of a part below it as they are at rest."""
-    way = mover.rest(carrier)[:3, :3] @ np.array(motion.axis, float)
-    return np.asarray(np.linalg.inv(mover.rest(part_id)[:3, :3]) @ way)
+                return np.asarray(mover.rest(current)[:3, :3] @ np.array(motion.axis, float))
+        current = mover.document.parts[current].parent
+    return None
 
 
 # a body on its springs
@@ -225,7 +211,7 @@ class Sway(NamedTuple):
     lean: np.ndarray
 
 
-def swayed(mover: "Mover", motion: Motion, part_id: str, time: float) -> tuple[float, float, np.ndarray, np.ndarray]:
+def swayed(mover: Mover, motion: Motion, part_id: str, time: float) -> tuple[float, float, np.ndarray, np.ndarray]:
     """How far a body dives (about its left) and leans (about its forward), in degrees, and those two directions in its parent's axes."""
     found: Sway = _remembered(mover, ("swayed", part_id, motion.id), lambda: _sway(mover, motion, part_id))
     k = (time - found.start) * STEPS_PER_SECOND
@@ -234,34 +220,21 @@ def swayed(mover: "Mover", motion: Motion, part_id: str, time: float) -> tuple[f
     return float(np.interp(k, x, found.dive)), float(np.interp(k, x, found.lean)), forward, left
 
 
-def _body_axes(mover: "Mover", part_id: str, motion: Motion) -> tuple[np.ndarray, np.ndarray]:
+def _body_axes(mover: Mover, part_id: str, motion: Motion) -> tuple[np.ndarray, np.ndarray]:
     """Forward and left of a body in its parent's axes."""
     parent = mover.document.parts[part_id].parent
-    facing = np.array(motion.axis, float)
-    turn = mover.local(part_id, motion.start, before=motion)[:3, :3]
-    forward = turn @ facing
-    current: str | None = part_id
-    while current is not None:
-        follow = next((m for m in mover.worn.get(f"parts/{current}", ()) if m.kind == "follow" and m.path is not None), None)
-        if follow is not None:
-            way = mover.rest(current)[:3, :3] @ np.array(follow.axis, float)
-            forward = np.linalg.inv(mover.rest(parent)[:3, :3]) @ way
-            break
-        current = mover.document.parts[current].parent
-    forward = forward / max(float(np.linalg.norm(forward)), 1e-12)
-    up = np.linalg.inv(mover.rest(parent)[:3, :3]) @ UP
-    left = np.cross(up / max(float(np.linalg.norm(up)), 1e-12), forward)
-    return forward, left / max(float(np.linalg.norm(left)), 1e-12)
+    into = np.linalg.inv(mover.rest(parent)[:3, :3])
+    led = _led(mover, part_id)
+    forward = unit(mover.local(part_id, motion.start, before=motion)[:3, :3] @ np.array(motion.axis, float) if led is None else into @ led)
+    return forward, unit(np.cross(unit(into @ UP), forward))
 
 
-def _sway(mover: "Mover", motion: Motion, part_id: str) -> Sway:
+def _sway(mover: Mover, motion: Motion, part_id: str) -> Sway:
     """A body as a damped oscillator in dive and in lean, pushed by how what carries it speeds up, brakes and turns: solved exactly from step to step,
     the push taken as even within each (the state's matrix exponential)."""
     from scipy.linalg import expm
 
-    from aulmo.document.moving.mover import GRAVITY
-
-    low, high = span_of(mover, motion)
+    low, high = motion.start, motion.start + motion.length
     count = max(3, math.ceil((high - low) * STEPS_PER_SECOND) + 1)
     parent = mover.document.parts[part_id].parent
     own = mover.pivot(part_id)
