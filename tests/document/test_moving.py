@@ -300,6 +300,13 @@ def test_a_camera_flies_through_saved_views():
         script.add_motion(scene(), "c", "fly", cameras=("c",))
 
 
+def test_a_flight_over_one_view_twice_stays_there_meanwhile():
+    more = {n: Camera(n, n, position=(x, -300.0, 50.0), target=(0.0, 0.0, 0.0)) for n, x in (("v1", -100.0), ("v2", 200.0))}
+    document = replace(scene(), cameras={**scene().cameras, **more})
+    document, _ = script.add_motion(document, "c", "fly", length=3.0, cameras=("v1", "v2", "v2", "v1"), ease="even")
+    assert [at(document, "cameras/c/position", t)[0] for t in (0.0, 1.5, 3.0)] == pytest.approx([-100.0, 200.0, -100.0], abs=1e-6)
+
+
 def test_what_a_camera_looks_at_and_is_sharp_on_may_move():
     document, _ = script.add_motion(scene(), "g", "slide", length=1.0, distance_mm=100.0, axis="y", ease="even")
     document = put(put(document, "cameras/c/looks_at", "g"), "cameras/c/focus_on", "g")

@@ -54,14 +54,26 @@ class Glow(NamedTuple):
     area: float
 
 
-def glow_of(mesh: Mesh, matrix: np.ndarray) -> Glow:
-    """The triangles of a mesh under a (3, 4) matrix, to be sampled by area."""
-    points = mesh.vertices[mesh.triangles].astype(float) @ matrix[:, :3].T + matrix[:, 3]
+def glow_of(mesh: Mesh, matrix: np.ndarray | None = None) -> Glow:
+    """The triangles of a mesh under a (3, 4) matrix, or in its own axes, to be sampled by area."""
+    points = mesh.vertices[mesh.triangles].astype(float)
+    if matrix is not None:
+        points = points @ matrix[:, :3].T + matrix[:, 3]
     area = 0.5 * np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1)
     total = float(area.sum())
     before = np.concatenate([[0.0], np.cumsum(area)[:-1]])
     guide = np.maximum(0, np.searchsorted(before, np.arange(len(area)) / len(area) * total, "right") - 1)
     return Glow(points.reshape(-1, 9), before, guide, total)
+
+
+def moved_glow(own: Glow, matrix: np.ndarray) -> Glow | None:
+    """The triangles of a mesh, known in its own axes, under a (3, 4) matrix; None when that does more than turn, shift and size evenly."""
+    square = matrix[:, :3].T @ matrix[:, :3]
+    size = float(np.trace(square)) / 3
+    if np.abs(square - size * np.eye(3)).max() > 1e-9 * size:
+        return None
+    corners = (own.corners.reshape(-1, 3) @ matrix[:, :3].T + matrix[:, 3]).reshape(-1, 9)
+    return Glow(corners, own.before * size, own.guide, own.area * size)
 
 
 class Glowing(NamedTuple):
@@ -77,23 +89,27 @@ class Glowing(NamedTuple):
 
 
 class GlowBook:
-    """Keeps glowing meshes between builds: only what moved is worked out again."""
+    """Keeps glowing meshes between builds: only what moved is worked out again, and of that only where its corners lie."""
 
     def __init__(self) -> None:
         self._known: dict[tuple[str, bytes, bytes], Glow] = {}
+        self._own: dict[tuple[str, bytes], Glow] = {}
 
     def gather(self, wanted: Sequence[Glowing]) -> list[Glow]:
         """The triangles of all that glows, in order; what nobody asks for any more is let go."""
         fresh: dict[tuple[str, bytes, bytes], Glow] = {}
+        own: dict[tuple[str, bytes], Glow] = {}
         found = []
         for one in wanted:
             some = one.triangles
-            key = (one.name, np.ascontiguousarray(one.matrix).tobytes(), b"" if some is None else hashlib.sha256(some.tobytes()).digest())
+            name = (one.name, b"" if some is None else hashlib.sha256(some.tobytes()).digest())
+            key = (*name, np.ascontiguousarray(one.matrix).tobytes())
             if key not in fresh:
                 mesh = one.mesh if some is None else one.mesh._replace(triangles=one.mesh.triangles[some])
-                fresh[key] = self._known.get(key) or glow_of(mesh, one.matrix)
+                own[name] = own.get(name) or self._own.get(name) or glow_of(mesh)
+                fresh[key] = self._known.get(key) or moved_glow(own[name], one.matrix) or glow_of(mesh, one.matrix)
             found.append(fresh[key])
-        self._known = fresh
+        self._known, self._own = fresh, own
         return found
 
 

@@ -95,7 +95,8 @@ class SceneBuilder:
         self._displaced: dict[str, Mesh] = {}
         self._held: dict[str, MeshTree] = {}  # trees of what the document has, seen or not
         self._edges, self._programs, self._glows, self._boxes_of_light = EdgeBook(), ProgramBook(assets), GlowBook(), BoxBook(assets)
-        self._seen: Remembered[list[str]] = Remembered()
+        self._seen: Remembered[tuple[list[str], tuple]] = Remembered()
+        self._listed: list[str] = []
         self._outfit: Remembered[Outfit] = Remembered()
         self._floor: Remembered[Mesh] = Remembered()
         self._shapes: Remembered[Shapes] = Remembered()
@@ -152,10 +153,10 @@ class SceneBuilder:
     ) -> Scene:  # fmt: skip
         document = moments.first
         floor = document.floor
-        part_ids = self._seen.get((document.parts, document.roots), lambda: shown_parts(document))
+        part_ids, clothes = self._seen.get((document.parts, document.roots), lambda: self._shown(document))
         displacing = [m for m in document.materials.values() if "displacement" in m.wires]
-        outfit = self._outfit.get((part_ids, *displacing), lambda: self._dress(document, part_ids))
-        matrices, low, high = self._bounds.get((part_ids,), lambda: self._measure(moments, part_ids))
+        outfit = self._outfit.get((part_ids, clothes, *displacing), lambda: self._dress(document, part_ids))
+        matrices, low, high = self._bounds.get((part_ids, document.parts), lambda: self._measure(moments, part_ids))
         names = list(dict.fromkeys(outfit.shapes))
         ground = None
         under = (low, high)
@@ -184,10 +185,11 @@ class SceneBuilder:
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
-        catch = self._catch.get((part_ids, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None))
+        catch = self._catch.get((part_ids, document.parts, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None))
         catches = bool(catch.any())
+        stands = matrices if any(d.belongs == "region" for d in document.decals.values()) else None
         printed = self._printed.get(
-            (document.decals, document.parts, part_ids, matrices, worn),
+            (document.decals, part_ids, clothes, stands, worn),
             lambda: print_parts(document, part_ids, matrices, self._boxes(document, part_ids), worn),
         )
         covered = printed.instance_decals >= 0
@@ -226,7 +228,7 @@ class SceneBuilder:
         normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
         env, (env_pick, env_guide) = self._environment(light_, catches, silenced(light_), document, camera)
-        links = self._links.get((lit, outfit, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
+        links = self._links.get((lit, outfit, document.parts, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         places = np.array(shape_of, np.int64)
         facts, curves = self._facts.get(
             (worn, placed, outfit, document.parts, printed), lambda: self._know(document, outfit, worn, placed.world, printed)
@@ -255,6 +257,13 @@ class SceneBuilder:
             triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
         )  # fmt: skip
+
+    def _shown(self, document: Document) -> tuple[list[str], tuple]:
+        """The parts that are seen, and what each wears: the same list as before while those are the same, wherever they have moved to."""
+        found = shown_parts(document)
+        self._listed = self._listed if found == self._listed else found
+        parts = (document.parts[i] for i in self._listed)
+        return self._listed, tuple((p.mesh, p.material, p.face_sets, p.edge_radius) for p in parts)
 
     def _dress(self, document: Document, part_ids: list[str]) -> Outfit:
         parts = [document.parts[i] for i in part_ids]

@@ -3,15 +3,17 @@
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QModelIndex, QPoint, QPointF, Qt
+from PySide6.QtGui import QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QPushButton
 
+from aulmo import script
 from aulmo.deliver.movie import read_movie
 from aulmo.document import edits
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, GuidePath, Shot
-from aulmo.motion import keys
+from aulmo.motion import keys, reel
 from desk_tools import drag, hover, key, pause, point_of, settle, type_into
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -34,6 +36,11 @@ def bench_of(window):
 
 def lanes_of(window):
     return bench_of(window).lanes
+
+
+def press(within, text: str) -> None:
+    """A click on a button by its words."""
+    QTest.mouseClick(next(b for b in within.findChildren(QPushButton) if b.text() == text), LEFT)
 
 
 def times(window, address=PLACE):
@@ -104,6 +111,9 @@ def test_a_field_held_by_keys_says_so_and_is_taken_back_without_recording(move):
     type_into(row.fields[0], "33")
     assert session.resolved.parts["ball"].placement.position[0] == 33.0 and times(move) == [0.0, 2.0]
     assert any("taken back" in s for s in said) and "K keeps" in page.now.text()
+    key(move, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    assert session.resolved.parts["ball"].placement.position[0] == 0.0 and times(move) == [0.0, 2.0]
+    type_into(row.fields[0], "33")
     session.set_time(1.5)
     assert session.resolved.parts["ball"].placement.position[0] == 0.0
 
@@ -297,6 +307,30 @@ def test_cuts_are_made_moved_and_dissolved(move):
     assert [c.shot for c in session.document.film.reel] == ["s"]
 
 
+def test_a_dissolve_is_seen_while_scrubbing(move, qtbot):
+    two_shots(move)
+    session = move.session
+    document, _ = reel.put_cut(session.document, "s", 0.0)
+    document, _ = reel.put_cut(document, "t", 2.0, dissolve=1.0)
+    session.history.apply("Cuts", document)
+    over = next(o for o in move.picture.overlays if type(o).__name__ == "Dissolve")
+    session.set_time(1.0)
+    bench_of(move).desk.see_reel()
+    assert session.shot.id == "s" and not over.shown()
+    session.set_time(2.3)
+    bench_of(move).desk.see_reel()
+    assert session.shot.id == "t"
+    qtbot.waitUntil(lambda: over.shown() and move.picture.state is not None, timeout=20000)
+    assert over.going.shot.id == "s" and over.going.share == pytest.approx(0.7)
+    settle(qtbot, move)
+    both = np.array(move.picture.grab().toImage().convertToFormat(QImage.Format.Format_RGB32).bits()).astype(float)
+    session.set_time(3.5)
+    assert not over.shown()
+    settle(qtbot, move)
+    alone = np.array(move.picture.grab().toImage().convertToFormat(QImage.Format.Format_RGB32).bits()).astype(float)
+    assert np.abs(both - alone).mean() > 2  # the going shot is there, and gone
+
+
 def test_it_plays_at_its_pace_shows_what_the_reel_says_and_stops_on_a_frame(move, qtbot):
     two_shots(move)
     session = move.session
@@ -394,6 +428,47 @@ def test_a_preview_is_drawn_and_watched(move, qtbot, monkeypatch, tmp_path):
     made.watch.keep_as(tmp_path / "kept.mp4")
     assert len(read_movie(tmp_path / "kept.mp4")) == 6
     made.watch.close()
+
+
+def test_a_flight_takes_the_views_that_are_chosen_in_their_order(move):
+    two_shots(move)
+    session = move.session
+    session.select((), "cameras/c")
+    made = bench_of(move).desk.add_motion("fly")
+    session.select((), f"motions/{made}")
+    page = move.details.page()
+    assert page.views.isVisible() and page.views.ids() == ("c", "side")
+    session.set_view(replace(session.camera, position=(0.0, -500.0, 200.0)))
+    press(page.views, "Add what is seen")
+    added = session.document.motions[made].cameras[-1]
+    assert len(page.views.ids()) == 3 and session.document.cameras[added].position == (0.0, -500.0, 200.0)
+    page.views.items.setCurrentRow(0)
+    press(page.views, "Take out")
+    assert session.document.motions[made].cameras == ("side", added)
+    page.views.more.setCurrentIndex(page.views.more.findData("c"))
+    page.views.more.chosen.emit("c")
+    assert session.document.motions[made].cameras == ("side", added, "c")
+    page.views.items.model().moveRow(QModelIndex(), 2, QModelIndex(), 0)
+    assert session.document.motions[made].cameras == ("c", "side", added)
+    session.undo()
+    assert page.views.ids() == ("side", added, "c")
+
+
+def test_rolling_is_seen_roughly_at_once_and_rightly_soon_after(move, qtbot):
+    session = move.session
+    document = session.document
+    path = GuidePath("way", "Way", ((0.0, 0.0, 0.0), (300.0, 80.0, 0.0), (700.0, -90.0, 0.0), (900.0, 0.0, 0.0)))
+    document = replace(document, paths={"way": path})
+    document, _ = script.add_motion(document, "ball", "follow", length=4.0, path="way")
+    document, _ = script.add_motion(document, "ball", "roll", length=4.0, radius_mm=10.0, axis=(0.0, 1.0, 0.0))
+    right = resolve(document, {}, 3.0).parts["ball"].placement.turn
+    again = replace(document, motions=dict(document.motions))  # nothing is known of it
+    session.history.apply("Rolling", again)
+    session.set_time(3.0)
+    seen = session.resolved.parts["ball"].placement.turn
+    qtbot.waitUntil(lambda: session._settling is None, timeout=20000)
+    assert session.resolved.parts["ball"].placement.turn == right
+    assert seen != right and np.allclose(seen, right, atol=8.0)
 
 
 def test_a_cart_along_a_path_with_rolling_wheels_is_made_by_clicks(move):

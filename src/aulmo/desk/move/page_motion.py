@@ -6,9 +6,11 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QLineEdit
 
 from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.move.views_list import ViewsList
 from aulmo.desk.shell.bound import BoundNumber
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, button, button_row, label, row
+from aulmo.document import edits
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import counted
 from aulmo.document.records import Motion
@@ -57,6 +59,10 @@ class MotionPage(Page):
         self.path_row, self.leader_row = row("Path", self.path), row("Or a part", self.leader)
         does.add(self.path_row)
         does.add(self.leader_row)
+        self.views = ViewsList()
+        self.views.changed.connect(self._fly)
+        self.views.here_wanted.connect(self._fly_here)
+        does.add(self.views)
         self.rows = {key: self.add(does, f"motions/{{motion}}/{key}") for key in SHOWS}
         self.pick = button("About a picked circle", lambda: session.set_tool("motion axis"), "link", "Click something round: its axis is taken")
         self.drive = button("Drive it by hand", self._drive, "link", "Arrow keys steer while it records")
@@ -102,6 +108,27 @@ class MotionPage(Page):
         if motion is not None:
             self.desk.run("What it follows", lambda: ready.put_motion(self.session.document, replace(motion, **fields)))
             self.refresh()
+
+    def _fly(self, views: tuple[str, ...]) -> None:
+        motion = self.motion()
+        if motion is not None and views != motion.cameras:
+            self.desk.run("Flies through other views", lambda: ready.put_motion(self.session.document, replace(motion, cameras=views)))
+            self.refresh()
+
+    def _fly_here(self) -> None:
+        """One more view to fly through, as the scene is seen now."""
+        motion, session = self.motion(), self.session
+        if motion is None:
+            return
+
+        def make() -> Any:
+            count = sum(c.name.startswith("View ") for c in session.document.cameras.values())
+            view = replace(session.view, id=edits.new_id(), name=f"View {count + 1}", looks_at=None, focus_on=None)
+            document = edits.put_camera(session.document, view)
+            return ready.put_motion(document, replace(motion, cameras=(*motion.cameras, view.id)))
+
+        self.desk.run("Flies through this view too", make)
+        self.refresh()
 
     def _drive(self) -> None:
         motion = self.motion()
@@ -160,6 +187,10 @@ class MotionPage(Page):
         self.drive.setVisible(follows)
         self.path_row.setVisible(follows)
         self.leader_row.setVisible(follows)
+        self.views.setVisible(motion.kind == "fly")
+        if motion.kind == "fly":
+            held = document.cameras
+            self.views.fill([(i, held[i].name) for i in motion.cameras if i in held], [(c.id, c.name) for c in held.values()])
         if follows:
             self.path.fill([("None", None), *((p.name, p.id) for p in document.paths.values())], motion.path)
             offered = {i: document.parts[i].name for i in (*document.roots[:12], *self.session.last_selection[:3]) if i in document.parts}

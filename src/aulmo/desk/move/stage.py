@@ -5,6 +5,7 @@ from aulmo.desk.move.bench import FilmBench
 from aulmo.desk.move.bench_motions import MotionsBench
 from aulmo.desk.move.beside import Beside
 from aulmo.desk.move.commands import MoveCommands
+from aulmo.desk.move.dissolve import Dissolve
 from aulmo.desk.move.drive_tool import DriveTool
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.page import MovePage
@@ -29,7 +30,7 @@ def _build(desk: Desk) -> Built:
     commands.register()
     bench = FilmBench(film, player, preview.start)
     commands.bench, commands.beside = bench, Beside(session, picture, NAME)
-    picture.overlays.append(WayMarks(film, picture, NAME))
+    picture.overlays += [Dissolve(film, picture, NAME), WayMarks(film, picture, NAME)]
     picture.framed_stages += (NAME,)
     for tool in (AxisTool(picture, film), DriveTool(picture, film)):
         picture.add_tool(tool)

@@ -1,5 +1,6 @@
 """What the window is working on: the project, its history, the selection, the stage, the shot."""
 
+import threading
 from pathlib import Path
 from typing import Any, Callable, Iterable
 
@@ -11,6 +12,8 @@ from aulmo.desk.shell.task import Task, finish
 from aulmo.document import edits, journal, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.history import History
+from aulmo.document.moving.mover import Mover, mover_of, quickly
+from aulmo.document.moving.rolling import settle
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
@@ -88,6 +91,10 @@ class Session(QObject):
         self.history.listeners.append(self._on_history)
         self.tasks: list[Task] = []
         self._closed = False
+        self._settling: Mover | None = None
+        self._settle_timer = QTimer(self)
+        self._settle_timer.setInterval(100)
+        self._settle_timer.timeout.connect(self._see_settled)
 
     # what is worked on
 
@@ -127,8 +134,27 @@ class Session(QObject):
         known = self._resolved
         if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time or known[0][3] is not self.loose:
             key = (document, shot, self.time, self.loose)
-            known = self._resolved = (key, resolve(self.in_time, self.choices, self.time))
+            in_time = self.in_time
+            with quickly():
+                known = self._resolved = (key, resolve(in_time, self.choices, self.time))
+            if mover_of(in_time).rough:
+                self._settle(in_time)
         return known[1]
+
+    def _settle(self, document: Document) -> None:
+        """Work out well, beside, what is seen roughly for now."""
+        mover = mover_of(document)
+        if self._settling is not mover:
+            self._settling = mover
+            threading.Thread(target=settle, args=(document,), daemon=True).start()
+            self._settle_timer.start()
+
+    def _see_settled(self) -> None:
+        """Show what has been worked out, once it has."""
+        if self._settling is None or not self._settling.rough:
+            self._settle_timer.stop()
+            self._settling = self._resolved = None
+            self.view_changed.emit()
 
     @property
     def in_time(self) -> Document:
@@ -381,7 +407,12 @@ class Session(QObject):
         self.apply(told, edits.put_lamp(self.document, lamp), merge_key)
 
     def undo(self) -> None:
-        """One step back."""
+        """One step back; first of what holds only until the time changes."""
+        if self.loose:
+            self.loose = {}
+            self.hint.emit("Taken back: it was held by keys")
+            self.view_changed.emit()
+            return
         told = self.history.undo()
         self.hint.emit(f"Took back: {told}" if told else "There is nothing to take back")
 
@@ -535,6 +566,7 @@ class Session(QObject):
         self._closed = True
         self._abandon_tasks(2.0)
         self._journal_timer.stop()
+        self._settle_timer.stop()
         self._journal.close()
         self.closed.emit()
 

@@ -9,12 +9,12 @@ FINE = 64  # pieces that an arc between two points is measured by
 
 
 def arc(one: np.ndarray, middle: np.ndarray, other: np.ndarray) -> Callable[[np.ndarray], np.ndarray] | None:
-    """The circle's arc from `one` over `middle` to `other`, as a function of angle shares -1..0..1 with `middle` at 0; None where they are in line
-    or the arc would go nearly all round."""
+    """The circle's arc from `one` over `middle` to `other`, as a function of angle shares -1..0..1 with `middle` at 0; None where they are in line,
+    two of them are one place, or the arc would go nearly all round."""
     a, b = one - middle, other - middle
     cross = np.cross(a, b)
     square = float(cross @ cross)
-    if square < 1e-12 * float(a @ a) * float(b @ b):
+    if square <= 1e-12 * float(a @ a) * float(b @ b):
         return None
     centre = middle + np.cross(float(a @ a) * b - float(b @ b) * a, cross) / (2.0 * square)
     out = middle - centre

@@ -4,9 +4,10 @@ A motion about a thing's own axes acts within what was done before, one about an
 whatever moves the levels above. So motions of different levels add up, and those of one level act in their order.
 """
 
+import contextlib
 import math
 import threading
-from typing import Any, Callable
+from typing import Any, Callable, Iterator
 
 import numpy as np
 
@@ -20,6 +21,8 @@ from aulmo.errors import BadValue
 
 UP = np.array([0.0, 0.0, 1.0])
 GRAVITY = 9810.0  # mm/s^2
+MOST_KEPT = 20_000  # places that are remembered
+_here = threading.local()  # whether this thread wants what takes long only roughly
 
 
 def unit(vector: Any) -> np.ndarray:
@@ -27,6 +30,29 @@ def unit(vector: Any) -> np.ndarray:
     found = np.asarray(vector, float)
     length = float(np.linalg.norm(found))
     return found / length if length > 1e-12 else UP
+
+
+def cross(one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """The cross product of two vectors (3,), many times as fast as NumPy's of any shapes."""
+    a, b, c = one.tolist()
+    x, y, z = other.tolist()
+    return np.array([b * z - c * y, c * x - a * z, a * y - b * x])
+
+
+@contextlib.contextmanager
+def quickly() -> Iterator[None]:
+    """Within it, this thread takes what would have to be worked out for long, how wheels have rolled and bodies swayed, roughly; `Mover.rough` says
+    so, and `rolling.settle` works it out."""
+    before, _here.quick = in_a_hurry(), True
+    try:
+        yield
+    finally:
+        _here.quick = before
+
+
+def in_a_hurry() -> bool:
+    """Whether this thread is within `quickly`."""
+    return getattr(_here, "quick", False)
 
 
 def about(axis: np.ndarray, degrees: float, centre: np.ndarray) -> np.ndarray:
@@ -63,6 +89,9 @@ class Mover:
         self._rest: dict[str, np.ndarray] = {}
         self._own = threading.local()  # what is being asked for just now, by each thread
         self.kept: dict[tuple, Any] = {}  # what takes long to work out and holds for all times, by part and motion
+        self.rough = False  # whether some of that was only taken roughly
+        self._worlds: dict[tuple[str, float, bool], np.ndarray] = {}
+        self._led = any(m.leader is not None for m in document.motions.values())  # may go in circles: what a place is hangs on who asks
 
     # places
 
@@ -123,7 +152,19 @@ class Mover:
         """4x4 world matrix of a part at a time in seconds; None is the world."""
         if part_id is None:
             return np.eye(4)
-        return self.world(self.document.parts[part_id].parent, time) @ self.local(part_id, time)
+        asked = (part_id, time, in_a_hurry())
+        found = None if self._led else self._worlds.get(asked)
+        if found is None:
+            found = self.world(self.document.parts[part_id].parent, time) @ self.local(part_id, time)
+            if not self._led and self.moves(part_id):
+                if len(self._worlds) > MOST_KEPT:
+                    self._worlds.clear()
+                self._worlds[asked] = found
+        return found
+
+    def settled(self) -> None:
+        """Take note that nothing is rough any more."""
+        self.rough, self._worlds = False, {}
 
     def _parts_of(self, part_id: str, time: float, before: Motion | None) -> tuple[np.ndarray, np.ndarray]:
         """A part's turn and place (4x4 without scale), and its scale (3,)."""
@@ -241,8 +282,8 @@ class Mover:
         level = forward - UP * float(forward @ UP)
         if float(np.linalg.norm(level)) < 1e-9:
             level = np.array([1.0, 0.0, 0.0])
-        left = unit(np.cross(UP, level))
-        up = np.cross(forward, left)
+        left = unit(cross(UP, level))
+        up = cross(forward, left)
         matrix = np.eye(4)
         if motion.bank:
             speed = abs(motion.to - motion.from_) * curve.length / max(motion.length, 1e-9)
@@ -306,8 +347,8 @@ def shake_about(motion: Motion, time: float, point: np.ndarray) -> np.ndarray:
 def _facing(axis: np.ndarray) -> np.ndarray:
     """3x3 that turns a thing whose own `axis` faces forward, its z up, into the axes forward, left, up."""
     up = UP if abs(float(axis @ UP)) < 0.9 else np.array([1.0, 0.0, 0.0])
-    left = unit(np.cross(up, axis))
-    return np.stack([axis, left, np.cross(axis, left)])
+    left = unit(cross(up, axis))
+    return np.stack([axis, left, cross(axis, left)])
 
 
 _known: list[tuple[tuple, Mover]] = []  # movers of the last few documents

@@ -1,7 +1,8 @@
 """What follows from how something travels: wheels that roll, front wheels that steer, a body that sways on its springs."""
 
+import contextlib
 import math
-from typing import Callable, NamedTuple
+from typing import Any, Callable, NamedTuple
 
 import numpy as np
 from numpy.polynomial import chebyshev
@@ -9,11 +10,12 @@ from numpy.polynomial import chebyshev
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
 from aulmo.document.moving.going import ease
-from aulmo.document.moving.mover import GRAVITY, UP, Mover, unit
+from aulmo.document.moving.mover import GRAVITY, UP, Mover, cross, in_a_hurry, mover_of, unit
+from aulmo.document.records import Document
 from aulmo.errors import BadValue
 
 ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
-STEPS_PER_SECOND = 240  # of a body on its springs
+STEPS_PER_SECOND, ROUGH_STEPS = 240, 30  # of a body on its springs; of one that is only wanted roughly
 _NODES = np.cos(np.pi * (np.arange(ORDER) + 0.5) / ORDER)
 _FIT = np.linalg.inv(chebyshev.chebvander(_NODES, ORDER - 1))
 
@@ -33,7 +35,7 @@ class Travel(NamedTuple):
         return float(self.before[k] + chebyshev.chebval((2 * time - low - high) / (high - low), self.sums[k]))
 
 
-def travel(stands: Callable[[float], tuple[np.ndarray, np.ndarray]], breaks: list[float]) -> Travel:
+def travel(stands: Callable[[float], tuple[np.ndarray, np.ndarray]], breaks: list[float], deepest: int = DEEPEST) -> Travel:
     """How far a hub has run over time: `stands` (time) gives where it is (3,) and the direction of its axle (3,), of length one. What it moves along
     its axle does not count.
 
@@ -54,7 +56,7 @@ def travel(stands: Callable[[float], tuple[np.ndarray, np.ndarray]], breaks: lis
         ahead = np.cross(axles, UP)
         speed = _FIT @ np.copysign(np.linalg.norm(on, axis=1), (on * ahead).sum(1))
         rough = float(np.abs(speed[-3:]).max()) > CLOSE * (float(np.abs(speed).max()) + 1e-6)
-        if rough and depth < DEEPEST:
+        if rough and depth < deepest:
             half = 0.5 * (low + high)
             stretch(low, half, depth + 1)
             stretch(half, high, depth + 1)
@@ -116,10 +118,29 @@ def _knots(mover: Mover, motion: Motion, rounds: int) -> list[float]:
     return [motion.start + motion.length * f / motion.repeats for f in found]
 
 
-def _remembered(mover: Mover, key: tuple, make: Callable):
+def _remembered(mover: Mover, key: tuple, make: Callable[[bool], Any]) -> Any:
+    """What `make` (whether roughly) gives, made once; roughly only where this thread is in a hurry and it was not made well before."""
+    if key in mover.kept:
+        return mover.kept[key]
+    roughly = in_a_hurry()
+    if roughly:
+        mover.rough = True
+        key = ("roughly", *key)
     if key not in mover.kept:
-        mover.kept[key] = make()
+        mover.kept[key] = make(roughly)
     return mover.kept[key]
+
+
+def settle(document: Document) -> None:
+    """Work out well all that was taken roughly within `quickly`."""
+    mover = mover_of(document)
+    for address, motions in mover.worn.items():
+        for motion in motions:
+            part_id = address[6:]
+            if motion.kind in ("roll", "ride") and address.startswith("parts/") and part_id in document.parts:
+                with contextlib.suppress(BadValue):
+                    mover.local(part_id, motion.start)
+    mover.settled()
 
 
 # wheels
@@ -140,9 +161,9 @@ def rolled(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
         axle = matrix[:3, :3] @ axis
         return matrix[:3, :3] @ own + matrix[:3, 3], unit(axle)
 
-    def make() -> Travel:
+    def make(roughly: bool) -> Travel:
         low, high = motion.start, motion.start + motion.length
-        return travel(stands, breaks_of(mover, part_id, low, high))
+        return travel(stands, [low, high], 1) if roughly else travel(stands, breaks_of(mover, part_id, low, high))
 
     found: Travel = _remembered(mover, ("rolled", part_id, motion.id), make)
     return math.degrees(found.at(time) / motion.radius_mm)
@@ -175,7 +196,7 @@ def steered(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
         ahead = _ahead(mover, part_id, matrix, axis)
         if float(way @ ahead) < 0:
             way = -way
-        return math.degrees(math.atan2(float(np.cross(ahead, way) @ axis), float(ahead @ way)))
+        return math.degrees(math.atan2(float(cross(ahead, way) @ axis), float(ahead @ way)))
 
     found = at(min(max(time, low), high))
     most = abs(motion.degrees)
@@ -204,17 +225,18 @@ def _led(mover: Mover, part_id: str) -> np.ndarray | None:
 
 
 class Sway(NamedTuple):
-    """Degrees that a body dives and leans, at even times from `start`."""
+    """Degrees that a body dives and leans, at even times from `start`, `steps` a second."""
 
     start: float
+    steps: int
     dive: np.ndarray
     lean: np.ndarray
 
 
 def swayed(mover: Mover, motion: Motion, part_id: str, time: float) -> tuple[float, float, np.ndarray, np.ndarray]:
     """How far a body dives (about its left) and leans (about its forward), in degrees, and those two directions in its parent's axes."""
-    found: Sway = _remembered(mover, ("swayed", part_id, motion.id), lambda: _sway(mover, motion, part_id))
-    k = (time - found.start) * STEPS_PER_SECOND
+    found: Sway = _remembered(mover, ("swayed", part_id, motion.id), lambda roughly: _sway(mover, motion, part_id, ROUGH_STEPS if roughly else STEPS_PER_SECOND))
+    k = (time - found.start) * found.steps
     x = np.arange(len(found.dive))
     forward, left = _body_axes(mover, part_id, motion)
     return float(np.interp(k, x, found.dive)), float(np.interp(k, x, found.lean)), forward, left
@@ -226,25 +248,25 @@ def _body_axes(mover: Mover, part_id: str, motion: Motion) -> tuple[np.ndarray, 
     into = np.linalg.inv(mover.rest(parent)[:3, :3])
     led = _led(mover, part_id)
     forward = unit(mover.local(part_id, motion.start, before=motion)[:3, :3] @ np.array(motion.axis, float) if led is None else into @ led)
-    return forward, unit(np.cross(unit(into @ UP), forward))
+    return forward, unit(cross(unit(into @ UP), forward))
 
 
-def _sway(mover: Mover, motion: Motion, part_id: str) -> Sway:
+def _sway(mover: Mover, motion: Motion, part_id: str, steps: int) -> Sway:
     """A body as a damped oscillator in dive and in lean, pushed by how what carries it speeds up, brakes and turns: solved exactly from step to step,
     the push taken as even within each (the state's matrix exponential)."""
     from scipy.linalg import expm
 
     low, high = motion.start, motion.start + motion.length
-    count = max(3, math.ceil((high - low) * STEPS_PER_SECOND) + 1)
+    count = max(3, math.ceil((high - low) * steps) + 1)
     parent = mover.document.parts[part_id].parent
     own = mover.pivot(part_id)
     forward, left = _body_axes(mover, part_id, motion)
-    frames = [mover.world(parent, low + k / STEPS_PER_SECOND) for k in range(count)]
+    frames = [mover.world(parent, low + k / steps) for k in range(count)]
     inner = mover.local(part_id, low, before=motion)
     point = inner[:3, :3] @ own + inner[:3, 3]
     places = np.array([f[:3, :3] @ point + f[:3, 3] for f in frames])
     push = np.zeros_like(places)
-    push[1:-1] = (places[2:] - 2 * places[1:-1] + places[:-2]) * STEPS_PER_SECOND**2
+    push[1:-1] = (places[2:] - 2 * places[1:-1] + places[:-2]) * steps**2
     push[0], push[-1] = push[1], push[-2]
     ahead = np.array([f[:3, :3] @ forward for f in frames])
     beside = np.array([f[:3, :3] @ left for f in frames])
@@ -252,10 +274,10 @@ def _sway(mover: Mover, motion: Motion, part_id: str) -> Sway:
     rate = 2 * math.pi * motion.swings
     system = np.zeros((3, 3))
     system[0, 1], system[1] = 1.0, (-rate * rate, -2 * motion.damping * rate, rate * rate)
-    step = expm(system / STEPS_PER_SECOND)
+    step = expm(system / steps)
     found = np.zeros((count, 2))
     state = np.zeros((2, 2))
     for k in range(1, count):
         state = step[:2, :2] @ state + np.outer(step[:2, 2], wanted[k - 1])
         found[k] = state[0]
-    return Sway(low, found[:, 0], found[:, 1])
+    return Sway(low, steps, found[:, 0], found[:, 1])
