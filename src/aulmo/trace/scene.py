@@ -185,7 +185,9 @@ class SceneBuilder:
         index = {name: k for k, name in enumerate(names)}
         shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
         shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
-        catch = self._catch.get((part_ids, document.parts, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None))
+        catch = self._catch.get(
+            (part_ids, document.parts, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None)
+        )
         catches = bool(catch.any())
         stands = matrices if any(d.belongs == "region" for d in document.decals.values()) else None
         printed = self._printed.get(

@@ -235,7 +235,11 @@ class Sway(NamedTuple):
 
 def swayed(mover: Mover, motion: Motion, part_id: str, time: float) -> tuple[float, float, np.ndarray, np.ndarray]:
     """How far a body dives (about its left) and leans (about its forward), in degrees, and those two directions in its parent's axes."""
-    found: Sway = _remembered(mover, ("swayed", part_id, motion.id), lambda roughly: _sway(mover, motion, part_id, ROUGH_STEPS if roughly else STEPS_PER_SECOND))
+
+    def make(roughly: bool) -> Sway:
+        return _sway(mover, motion, part_id, ROUGH_STEPS if roughly else STEPS_PER_SECOND)
+
+    found: Sway = _remembered(mover, ("swayed", part_id, motion.id), make)
     k = (time - found.start) * found.steps
     x = np.arange(len(found.dive))
     forward, left = _body_axes(mover, part_id, motion)
