@@ -265,3 +265,19 @@ def add_motion(
 
     motion = new_motion(document, target_id, kind, start, length, **numbers)
     return put_motion(document, motion), motion.id
+
+
+def add_choice(document: Document, axis: str, choice: str, overrides: dict[str, Any]) -> Document:
+    """The document with a choice along an axis, both by their names, which are made where they are not there yet: by address what differs from the
+    base, as {"materials/<id>/surface/base_color": (0.1, 0.3, 0.1)}. `resolve(document, {axis: choice})` shows it. Raises BadValue with one sentence.
+    """
+    from aulmo.document import variants
+
+    held = next((a for a in document.axes if a.name.lower() == axis.strip().lower() or a.id == axis), None)
+    if held is None:
+        document, axis_id = variants.add_axis(document, axis)
+        held = variants.axis_of(document, axis_id)
+    known = next((c for c in held.choices if c.name.lower() == choice.strip().lower()), None)
+    if known is not None:
+        return variants.put_override(document, known.id, overrides)
+    return variants.add_choice(document, held.id, choice, overrides)[0]

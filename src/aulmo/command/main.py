@@ -2,30 +2,13 @@
 
 import argparse
 import json
-import os
 import sys
 from pathlib import Path
 
 from aulmo import __version__
+from aulmo.command import stills
+from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import AulmoError, BadValue
-
-
-def _size(text: str) -> tuple[int, int]:
-    width, cross, height = text.lower().partition("x")
-    if not cross or not width.isdigit() or not height.isdigit() or not (1 <= int(width) <= 32768 and 1 <= int(height) <= 32768):
-        raise BadValue(f"“{text}” is not a frame size; write it as 1600x1200.")
-    return int(width), int(height)
-
-
-def _bar(text: str, share: float, tail: str = "") -> None:
-    if sys.stderr.isatty():
-        filled = int(share * 30)
-        print(f"\r{text:<18} {'█' * filled}{'·' * (30 - filled)} {share:4.0%} {tail:<28}", end="", file=sys.stderr, flush=True)
-
-
-def _end_bar() -> None:
-    if sys.stderr.isatty():
-        print(file=sys.stderr)
 
 
 def import_files(arguments) -> int:
@@ -43,11 +26,11 @@ def import_files(arguments) -> int:
     for name in arguments.files:
 
         def show(text: str, share: float) -> bool:
-            _bar(text, share)
+            bar(text, share)
             return True
 
         result = import_file(document, assets, Path(name), Finesse(arguments.chord, arguments.angle), show)
-        _end_bar()
+        end_bar()
         document = result.document
         for note in result.notes:
             print(note)
@@ -136,69 +119,6 @@ def info(arguments) -> int:
     return 0
 
 
-def render_shot(arguments) -> int:
-    """`render PROJECT.aulmo [--shot NAME] [--size WxH] [--samples N] [--noise X] [--time S] --out FILE`."""
-    from msgspec.structs import replace
-
-    from aulmo.deliver.picture_file import type_of, write_picture
-    from aulmo.document.edits import find_shot
-    from aulmo.document.project_file import load
-
-    out = Path(arguments.out)
-    kind = type_of(out, arguments.file_type)
-    document, assets = load(Path(arguments.project))
-    shot = find_shot(document, arguments.shot)
-    size = _size(arguments.size) if arguments.size else (shot.width, shot.height)
-    settings = _stopped_at(document.render, arguments)
-    if arguments.time is not None:
-        settings = replace(settings, stop="time", seconds=_at_least(arguments.time, 0.1, "the time in seconds"))
-    if arguments.passes is not None:
-        from aulmo.trace.passes import SETS, check
-
-        names = tuple(SETS) if arguments.passes == "all" else tuple(n.strip() for n in arguments.passes.split(",") if n.strip())
-        check(names)
-        if names and not kind.startswith("exr"):
-            raise BadValue("Passes are kept in one EXR file; let the file's name end in .exr.")
-        settings = replace(settings, passes=names)
-    if arguments.seed is not None:
-        settings = replace(settings, seed=int(_at_least(arguments.seed, 0, "the seed")))
-    if arguments.transparent:
-        settings = replace(settings, transparent=True)
-    if not out.parent.is_dir():
-        raise BadValue(f"There is no folder {out.parent} to write to.")
-    from aulmo.deliver.job import PartialWriter
-    from aulmo.trace.tracer import render
-
-    partial = PartialWriter(Path(arguments.watch)) if arguments.watch else None
-    if partial is not None:
-        os.nice(10)  # started by a window: whoever works in it goes first
-        turn = partial.take_turn()
-        if turn is None:
-            print("The render was cancelled.", file=sys.stderr)
-            return 5
-
-    def progress(p, tracer) -> bool:
-        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
-        _bar(f"Rendering {shot.name}"[:18], p.share, f"noise {100 * p.noise:.1f} %  {left}")
-        return partial(p, tracer, shot.view) if partial else True
-
-    if not kind.startswith("exr"):
-        settings = replace(settings, passes=())
-    kept = Path(arguments.state) if arguments.state else None
-    picture = render(document, assets, shot, size, settings, progress, kept=kept, time_=arguments.at)
-    _end_bar()
-    if picture is None:
-        print("The render was cancelled.", file=sys.stderr)
-        return 5
-    write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"})
-    if kept is not None:
-        kept.unlink(missing_ok=True)
-    if partial:
-        partial.finish(picture)
-    print(f"{out}: {size[0]} × {size[1]}, {picture.samples} samples, noise {100 * picture.noise:.1f} %, {picture.seconds:.1f} s")
-    return 0
-
-
 def film(arguments) -> int:
     """`film PROJECT [--from S --to S] [--frames A-B] [--size WxH] [--samples N|--noise X] --out FILE.mp4|FILE.webm|FOLDER`."""
     from msgspec.structs import replace
@@ -206,30 +126,34 @@ def film(arguments) -> int:
     from aulmo.deliver.film import plan, render_film, size_of
     from aulmo.document.edits import find_shot
     from aulmo.document.project_file import load
+    from aulmo.document.variant_table import from_words
+    from aulmo.document.variants import chosen
 
     document, assets = load(Path(arguments.project))
+    if arguments.variant:
+        document = chosen(document, from_words(document, arguments.variant))
     if arguments.rate is not None:
         document = replace(document, frames_per_second=_rate(arguments.rate))
     shot = find_shot(document, arguments.shot) if arguments.shot else None
     if shot is not None:  # one shot throughout, whatever the reel says
         document = replace(document, film=replace(document.film, reel=()))
     planned = plan(document, arguments.start, arguments.end, _span(arguments.frames) if arguments.frames else None, shot)
-    size = _size(arguments.size) if arguments.size else size_of(document, planned)
-    settings = _stopped_at(document.render, arguments)
+    size = frame_size(arguments.size) if arguments.size else size_of(document, planned)
+    settings = stopped_at(document.render, arguments)
     kind = arguments.file_type or "png"
 
     def progress(p, picture) -> bool:
         left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
-        _bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
+        bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
         return True
 
     try:
         made = render_film(document, assets, planned, size, settings, Path(arguments.out), kind, progress)
     except KeyboardInterrupt:
-        _end_bar()
+        end_bar()
         print("\naulmo: stopped; the same command goes on where it stopped.", file=sys.stderr)
         return 130
-    _end_bar()
+    end_bar()
     there = f", {made.kept} were there already" if made.kept else ""
     rate = f"{document.frames_per_second:g} a second"
     print(f"{arguments.out}: {len(planned)} frames at {rate}, {size[0]} × {size[1]}; {made.made} made in {made.seconds:.1f} s{there}")
@@ -247,23 +171,6 @@ def _span(text: str) -> tuple[int, int]:
     if not low.isdigit() or (dash and not high.isdigit()):
         raise BadValue(f"“{text}” is no span of frames; write it as 0-47.")
     return int(low), int(high) if dash else int(low)
-
-
-def _stopped_at(settings, arguments):
-    """Settings with the stopping rule of the command line."""
-    from msgspec.structs import replace
-
-    if arguments.samples is not None:
-        settings = replace(settings, stop="samples", samples=_at_least(arguments.samples, 1, "the number of samples"))
-    if arguments.noise is not None:
-        settings = replace(settings, stop="noise", noise_percent=_at_least(arguments.noise, 0.01, "the noise in percent"))
-    return replace(settings, denoise=False) if arguments.raw else settings
-
-
-def _at_least(value, low, what):
-    if not (value == value and low <= value < 1e9):
-        raise BadValue(f"{what[0].upper()}{what[1:]} has to be at least {low:g}.")
-    return value
 
 
 def bench(arguments) -> int:
@@ -327,9 +234,12 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS", help="a moment of the film")
     p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
     p.add_argument("--file-type", choices=("png", "png16", "tif", "jpg", "exr", "exr32"))
-    p.add_argument("--watch", help=argparse.SUPPRESS)
-    p.add_argument("--out", required=True, metavar="FILE")
-    p.set_defaults(run=render_shot)
+    p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
+    p.add_argument("--every", metavar="AXES", help="all combinations along axes, as \"Colour,Trim\"")
+    p.add_argument("--table", metavar="FILE.csv", help="variants from a table: a column for each axis, a line for each")
+    p.add_argument("--pattern", metavar="NAME", help="names of files, as \"{project} {Colour} {Trim}.png\"")
+    p.add_argument("--out", metavar="FILE|FOLDER")
+    p.set_defaults(run=stills.render)
     p = commands.add_parser("film", help="render the film: what the reel says, frame after frame")
     p.add_argument("project")
     p.add_argument("--from", dest="start", type=float, metavar="SECONDS")
@@ -337,6 +247,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--frames", metavar="FIRST-LAST", help="numbers of frames, from 0, both counted")
     p.add_argument("--shot", metavar="NAME", help="this shot throughout, whatever the reel says")
     p.add_argument("--size", metavar="WxH")
+    p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
     p.add_argument("--rate", type=float, metavar="FRAMES", help="frames a second, in the place of the project's")
     p.add_argument("--samples", type=int, metavar="N")
     p.add_argument("--noise", type=float, metavar="PERCENT")

@@ -91,7 +91,12 @@ def _from_5(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-_STEPS = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5}
+def _from_6(raw: dict[str, Any]) -> dict[str, Any]:
+    """Axes and choices came; a project without them is its own base."""
+    return raw
+
+
+_STEPS = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6}
 
 
 def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 from aulmo.document.placement import from_matrix, to_matrix
 from aulmo.document.properties import is_there
 from aulmo.document.records import Decal, Document, Part, Placement, Stood
+from aulmo.document.variants import with_overrides
 from aulmo.errors import BadValue
 
 
@@ -43,10 +44,8 @@ def delete_decals(document: Document, decal_ids: Iterable[str]) -> Document:
 def without_lost(document: Document) -> Document:
     """The document without keys and overrides of decals that are no longer there."""
     keys = {a: held for a, held in document.keys.items() if not a.startswith("decals/") or is_there(document, a)}
-    shots = tuple(
-        replace(s, overrides={a: v for a, v in s.overrides.items() if not a.startswith("decals/") or is_there(document, a)}) for s in document.shots
-    )
-    return document if len(keys) == len(document.keys) and shots == document.shots else replace(document, keys=keys, shots=shots)
+    made = with_overrides(document, lambda own: {a: v for a, v in own.items() if not a.startswith("decals/") or is_there(document, a)})
+    return made if len(keys) == len(document.keys) else replace(made, keys=keys)
 
 
 def in_order(document: Document, decal_ids: Iterable[str]) -> Document:

@@ -10,6 +10,7 @@ from aulmo.document.made import paths
 from aulmo.document.properties import get, is_there
 from aulmo.document.records import Camera, Document, FaceSet, GuidePath, Lamp, Material, Part, Placement, Selection, Shot
 from aulmo.document.references import references
+from aulmo.document.variants import with_overrides
 from aulmo.errors import BadValue
 
 
@@ -183,10 +184,8 @@ def without_keys(document: Document) -> Document:
     """The document without keys, motions and overrides of what is no longer there."""
     document = _without_motions(document)
     keys = {address: held for address, held in document.keys.items() if is_there(document, address)}
-    shots = tuple(replace(s, overrides={a: v for a, v in s.overrides.items() if is_there(document, a)}) if s.overrides else s for s in document.shots)
-    if len(keys) == len(document.keys) and shots == document.shots:
-        return document
-    return replace(document, keys=keys, shots=shots)
+    made = with_overrides(document, lambda own: {a: v for a, v in own.items() if is_there(document, a)})
+    return made if len(keys) == len(document.keys) else replace(made, keys=keys)
 
 
 def _without_motions(document: Document) -> Document:

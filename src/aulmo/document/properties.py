@@ -17,6 +17,7 @@ from aulmo.document.moving.between import blend as blend
 from aulmo.document.moving.between import turn_between as turn_between
 from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
 from aulmo.document.quantity import show
+from aulmo.document.variants import overrides_of
 from aulmo.errors import BadValue
 
 AXES = {"x": 0, "y": 1, "z": 2}
@@ -284,19 +285,6 @@ def keyed(document: r.Document, address: str) -> bool:
     return bool(document.keys.get(address))
 
 
-def overrides_of(document: r.Document, choices: Mapping[str, str] | None) -> dict[str, Any]:
-    """What differs from the base by address for some choices. Raises BadValue for a choice there is not."""
-    found: dict[str, Any] = {}
-    for axis, chosen in (choices or {}).items():
-        if axis != "shot":
-            raise BadValue(f"There is no choice named {axis}; there is shot.")
-        shot = next((s for s in document.shots if s.id == chosen), None)
-        if shot is None:
-            raise BadValue(f"There is no shot with the id {chosen}.")
-        found.update(shot.overrides)
-    return found
-
-
 _bases: list[tuple[r.Document, dict[str, Any], r.Document]] = []  # the last few documents with what a choice overrides of what moves
 
 
@@ -321,7 +309,8 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
     """A plain document as it is for some choices at a time in seconds: overrides first, then keys and motions, then the rules that
     make parts. The same object when nothing applies.
 
-    `choices` names one choice for each axis, as {"shot": id}. Raises BadValue for one there is not.
+    `choices` names one choice for each axis by name or id, as {"Colour": "Pine", "shot": id}; where it says nothing of an axis, what the shot has
+    picked counts, else the base. Raises BadValue for a choice there is not.
     """
     from aulmo.document.made.copies import with_copies
     from aulmo.document.made.lamp_copies import with_lamps
@@ -342,6 +331,8 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
         for shot in document.shots:
             if shot.overrides:
                 _grow(tree, ("shots", shot.id, "overrides"), {})
+    if document.axes:  # what is resolved is of one variant, and never of another
+        tree["axes"] = tree["refused"] = _Leaf(())
     for shot in document.shots if choices else ():
         if shot.id == (choices or {}).get("shot") and shot.photograph is not None:
             _grow(tree, ("backdrop", "kind"), "photograph")

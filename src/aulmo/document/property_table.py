@@ -286,7 +286,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "stood": _text("Stood", "many"),
     },
     r.Material: {
-        "name": _text("Name"), "kind": _text("Kind"), "swatch": _text("Of the library"), "tags": _text("Tags", "many"),
+        "name": _text("Name"), "kind": _text("Kind"), "swatch": _text("Of the library"), "tags": _text("Tags", "many"), "made_for": _text("Made for"),
         "displacement_step": _number("Cut", 0.05, 5, "mm", 3, 1e-3, 1e5, tip="Longest edge of the triangles that displacement is built of"),
     },
     r.Environment: {
@@ -493,6 +493,9 @@ TABLE: dict[type, dict[str, Property]] = {
         "start": _number("Begins", 0, 60, "s", 2, -1e5, 1e5), "end": _number("Ends", 0, 60, "s", 2, -1e5, 1e5),
         "play_start": _number("Plays from", 0, 60, "s", 2, -1e5, 1e5), "play_end": _number("Plays to", 0, 60, "s", 2, -1e5, 1e5),
     },
+    r.Choice: {"name": _text("Name"), "shot": _text("Shot", "link")},
+    r.Axis: {"name": _text("Name")},
+    r.Refused: {"picks": _text("Combination", "many")},
     r.Moved: {"at_rest": _text("At rest", "many"), "carried": _text("Carried", "many")},
     r.Document: {
         "name": _text("Name"), "frames_per_second": _number("Frames per second", 1, 60, "", 2, 0.01, 10000), "notes": _text("Choices made", "many"),

@@ -24,8 +24,11 @@ from aulmo.document.record_base import PathId as PathId
 from aulmo.document.record_base import Record as Record
 from aulmo.document.record_base import Triple as Triple
 from aulmo.document.record_base import Value as Value
+from aulmo.document.variant_records import Axis as Axis
+from aulmo.document.variant_records import Choice as Choice
+from aulmo.document.variant_records import Refused as Refused
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 
 class Placement(Record):
     """Where a part sits in its parent: scaled, then turned about x, y, z in that order, then moved."""
@@ -361,7 +364,7 @@ class Material(Record):
     (`coat_height`, `coat_normal`) or `displacement` (mm, built into the mesh with triangles no longer than `displacement_step` mm).
     A wire may read one number of a colour, as "id:red". `pictures` keeps those that came with a file, by what they are for. `layers` lie over
     the surface, the lowest first; `groups` gather nodes in cards. `swatch` is the file of the artist's library that it was taken from, `tags` what
-    it is found by there.
+    it is found by there. `made_for` is the choice that it was made for, when the base has no use for it.
     """
 
     id: str
@@ -377,6 +380,7 @@ class Material(Record):
     groups: tuple[NodeGroup, ...] = ()
     swatch: str = ""
     tags: tuple[str, ...] = ()
+    made_for: str = ""
 
 
 class Swap(Record):
@@ -735,7 +739,7 @@ class Photograph(Record):
 
 class Shot(Record):
     """One picture to be made: a camera, a frame, and by address what differs in it from the rest of the project. `guides` are lines over the frame
-    that help the eye, `safe` shows how near its edges what matters may come."""
+    that help the eye, `safe` shows how near its edges what matters may come. `picks` is the variant that it shows, by the id of an axis."""
 
     id: str
     name: str
@@ -747,6 +751,7 @@ class Shot(Record):
     guides: Literal["none", "thirds", "golden", "diagonal", "centre"] = "none"
     safe: bool = False
     overrides: dict[str, Value] = {}
+    picks: dict[str, str] = {}
 
 
 class RenderSettings(Record):
@@ -783,7 +788,8 @@ class Moved(Record):
 
 class Document(Record):
     """A whole project. `keys` holds, by the address of a property, its values in the order of time; `motions` come on top of them, in the order in
-    which they act on one thing. `moved` is set by resolving alone."""
+    which they act on one thing. `axes` are what the product may be had in several of, `refused` the combinations that are not offered. `moved` is set
+    by resolving alone."""
 
     schema_version: int = SCHEMA_VERSION
     name: str = "Untitled"
@@ -804,6 +810,8 @@ class Document(Record):
     keys: dict[str, tuple[Key, ...]] = {}
     motions: dict[str, Motion] = {}
     film: Film = Film()
+    axes: tuple[Axis, ...] = ()
+    refused: tuple[Refused, ...] = ()
     frames_per_second: float = 25.0
     notes: tuple[str, ...] = ()
     moved: Moved = Moved()

@@ -10,6 +10,7 @@ import msgspec
 from aulmo.document import records as r
 from aulmo.document.assets import MADE
 from aulmo.document.properties import get
+from aulmo.document.variants import every_override, with_overrides
 from aulmo.errors import BadValue
 
 
@@ -94,7 +95,7 @@ def references(document: r.Document, kind: str = "assets") -> set[str]:
     assets those that have to be stored."""
     found: set[str] = set()
     _collect(document, kind, found)
-    values = [(address, value) for shot in document.shots for address, value in shot.overrides.items()]
+    values = [(address, value) for _, address, value in every_override(document)]
     values += [(address, key.value) for address, keys in document.keys.items() for key in keys]
     for address, value in values:
         if isinstance(value, str) and _linked_kind(document, address) == kind:
@@ -137,9 +138,6 @@ def renamed(document: r.Document, kind: str, instead: dict[str, str]) -> r.Docum
     def other(address: str, value: Any) -> Any:
         return instead.get(value, value) if isinstance(value, str) and _linked_kind(document, address) == kind else value
 
-    shots = tuple(
-        msgspec.structs.replace(shot, overrides={a: other(a, v) for a, v in shot.overrides.items()}) if shot.overrides else shot
-        for shot in document.shots
-    )  # fmt: skip
     keys = {a: tuple(msgspec.structs.replace(k, value=other(a, k.value)) for k in held) for a, held in document.keys.items()}
-    return msgspec.structs.replace(_exchanged(document, kind, instead), shots=shots, keys=keys)
+    made = with_overrides(_exchanged(document, kind, instead), lambda own: {a: other(a, v) for a, v in own.items()})
+    return msgspec.structs.replace(made, keys=keys)

@@ -12,6 +12,7 @@ from aulmo.document.node_table import KINDS
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import OF_NODES, TABLE, Property
 from aulmo.document.references import references
+from aulmo.document.variants import every_override
 from aulmo.errors import BadFile, BadValue
 
 DEEPEST = 200  # levels of an assembly
@@ -120,9 +121,8 @@ def check_numbers(document: r.Document, name: str) -> None:
                     raise BadFile(f"{name} is damaged: {key} of the node {node.id} of {material.name} makes no sense.")
             if any(not math.isfinite(v) for stop in node.stops for v in (stop.at, *stop.colour)):
                 raise BadFile(f"{name} is damaged: a stop of the node {node.id} of {material.name} makes no sense.")
-    for shot in document.shots:
-        for address, own in shot.overrides.items():
-            _check_value(address, own, f"the shot {shot.name}", name)
+    for whose, address, own in every_override(document):
+        _check_value(address, own, whose, name)
     for address, keys in document.keys.items():
         for one, other in zip((None, *keys), keys):
             if not math.isfinite(other.time) or (one is not None and other.time <= one.time):

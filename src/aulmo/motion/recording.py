@@ -2,8 +2,7 @@
 
 from typing import Any, Iterable, NamedTuple
 
-import msgspec
-
+from aulmo.document.changes import changes
 from aulmo.document.moving.tracks import tracks_of
 from aulmo.document.properties import get, is_there, put_many, with_values
 from aulmo.document.records import Document
@@ -24,44 +23,6 @@ def as_now(document: Document, time: float, loose: dict[str, Any]) -> Document:
     return with_values(document, values) if values else document
 
 
-def changes(one: Document, other: Document) -> dict[str, Any]:
-    """By address, the values of the other document that differ and can be keyed; of things that both have."""
-    found: dict[str, Any] = {}
-    for root in ROOTS:
-        before, after = getattr(one, root), getattr(other, root)
-        if before is after:
-            continue
-        if isinstance(before, dict):
-            for key, held in before.items():
-                if key in after and after[key] is not held:
-                    _walk(f"{root}/{key}", held, after[key], found)
-        else:
-            _walk(root, before, after, found)
-    return found
-
-
-def _walk(prefix: str, one: Any, other: Any, found: dict[str, Any]) -> None:
-    for field in one.__struct_fields__:
-        before, after = getattr(one, field), getattr(other, field)
-        if before is after or before == after:
-            continue
-        address = f"{prefix}/{field}"
-        if isinstance(before, msgspec.Struct) and type(before) is type(after):
-            _walk(address, before, after, found)
-        elif isinstance(before, tuple) and before and isinstance(before[0], msgspec.Struct):
-            now = {getattr(m, "id", None): m for m in after}
-            for member in before:
-                held = now.get(getattr(member, "id", ""))
-                if held is not None and held is not member:
-                    _walk(f"{address}/{member.id}", member, held, found)
-        elif isinstance(before, dict) and field == "inputs":
-            for key, value in after.items():
-                if key in before and before[key] != value and keyable(f"{address}/{key}"):
-                    found[f"{address}/{key}"] = value
-        elif keyable(address):
-            found[address] = after
-
-
 def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], recording: bool) -> Recorded:
     """What becomes of an edit `new` of the stored document `base` (or of it `as_now`) at a time.
 
@@ -70,7 +31,7 @@ def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], 
     """
     if not base.keys and not recording:
         return Recorded(new, loose)
-    found = changes(base, new)
+    found = changes(base, new, ROOTS, keyable)
     touched = [a for a in base.keys if a in found or a.rpartition("/")[0] in found]
     touched = [a for a in touched if new.keys.get(a) is base.keys[a] and is_there(new, a)]
     now = as_now(base, time, loose)

@@ -414,7 +414,7 @@ def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: R
     after = moments.around() if "motion" in settings.passes else ()
     seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=()) for m in (*map(moments.at, shares), *after)]
     when = round(time_, 9) if after or is_timed(moments.first) else None
-    about = msgspec.json.encode((seen, when, replace(shot, name="", guides="none", safe=False), size, told))
+    about = msgspec.json.encode((seen, when, replace(shot, name="", guides="none", safe=False, picks={}), size, told))
     return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
 
 

@@ -54,6 +54,8 @@ class Bound:
             self.dot.set_mark("keyed")
         elif self.session.overridden(found[0]):
             self.dot.set_mark("own")
+        elif self.session.picks and self.session.own_of(found[0]):
+            self.dot.set_mark("choice")
         else:
             self.dot.set_mark("changed" if self.differs(value) else "")
 
@@ -95,9 +97,10 @@ class Bound:
         return value != self.default
 
     def restore(self) -> None:
-        """The default again, or the project's value where the shot has its own."""
+        """The default again, or the project's value where the shot or the choice that is seen has its own."""
         found = self.addresses()
-        if found and self.session.overridden(found[0]) and not keyed(self.session.document, found[0]):
+        own = found and (self.session.overridden(found[0]) or (self.session.picks and self.session.own_of(found[0])))
+        if own and not keyed(self.session.document, found[0]):
             for address in found:
                 self.session.as_in_project(address)
         elif self.default is not None:

@@ -9,12 +9,13 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 
 from aulmo.desk.shell.task import Task, finish
-from aulmo.document import edits, journal, project_file
+from aulmo.document import edits, journal, project_file, variants
 from aulmo.document.assets import AssetStore
+from aulmo.document.choosing import owner, put_own, settled
 from aulmo.document.history import History
 from aulmo.document.moving.mover import Mover, mover_of, quickly
 from aulmo.document.moving.rolling import settle
-from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence
+from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence, with_values
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError
 from aulmo.frame.exposure import white_nits
@@ -37,7 +38,8 @@ class Session(QObject):
     `subject` is the address of what is selected when it is no part: `lamps/<id>`, `softboxes/<id>`, `cameras/<id>`, `materials/<id>`, `environment`,
     `floor`; or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
     is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers. While `recording`,
-    changes set keys at the present `time`; `loose` are values of keyed properties that hold until the time changes.
+    changes set keys at the present `time`; `loose` are values of keyed properties that hold until the time changes. `picks` is the variant that is
+    seen, by the ids of axes and choices; changes land in the choice that is in `hand`, else in one that has a value of its own there, else in the base.
     """
 
     changed = Signal(object, object)
@@ -49,6 +51,7 @@ class Session(QObject):
     view_changed = Signal()
     time_changed = Signal()
     record_changed = Signal()
+    variant_changed = Signal()
     tool_changed = Signal(str)
     face_wanted = Signal(str)
     hint = Signal(str)
@@ -73,6 +76,8 @@ class Session(QObject):
         self.recording = False
         self.playing = False
         self.loose: dict[str, Any] = {}
+        self.picks: dict[str, str] = {}
+        self.hand = ""
         self.shot_id: str | None = None
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
@@ -125,15 +130,21 @@ class Session(QObject):
     @property
     def choices(self) -> dict[str, str]:
         """What is chosen along every axis."""
-        return {"shot": self.shot.id} if self.shot else {}
+        seen = {a.id: self.picks.get(a.id, "") for a in self.document.axes}
+        return {"shot": self.shot.id, **seen} if self.shot else seen
+
+    @property
+    def variant(self) -> dict[str, str]:
+        """What is picked, by the names of axes and choices."""
+        return {axis.name: choice.name for axis, choice in variants.picked(self.document, self.picks)}
 
     @property
     def resolved(self) -> Document:
         """The document as the shot has it at the present time."""
         document, shot = self.document, self.shot
         known = self._resolved
-        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time or known[0][3] is not self.loose:
-            key = (document, shot, self.time, self.loose)
+        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time or known[0][3:] != (self.loose, self.picks):
+            key = (document, shot, self.time, self.loose, self.picks)
             in_time = self.in_time
             with quickly():
                 known = self._resolved = (key, resolve(in_time, self.choices, self.time))
@@ -167,7 +178,10 @@ class Session(QObject):
     @property
     def as_now(self) -> Document:
         """The stored document with what its keys give at the present time in the place of its own values: what tools work on."""
-        return as_now(self.document, self.time, self.loose) if self.document.keys else self.document
+        document = self.document
+        if self.picks:
+            document = with_values(document, variants.overrides_of(document, self.picks))
+        return as_now(document, self.time, self.loose) if document.keys else document
 
     @property
     def shown(self) -> Document:
@@ -264,10 +278,56 @@ class Session(QObject):
         if merge_key is None or merge_key != self._pulled[0]:
             self._pulled = (merge_key, self.document)
         begun = self._pulled[1]  # the steps of one pull may each be worked out from where it began
-        base = begun if document.keys is begun.keys else self.document
+        base = begun if document.keys is begun.keys and document.axes is begun.axes else self.document
         made, loose = recorded(base, document, self.time, self.loose, self.recording)
         self._hold(loose)
-        self.history.apply(told, made, merge_key)
+        self.history.apply(told, self._in_choices(base, made), merge_key)
+
+    def _in_choices(self, base: Document, new: Document) -> Document:
+        """An edit with what belongs to choices in them; says where it lands."""
+        picks = [self.picks[a.id] for a in base.axes if self.picks.get(a.id)]
+        taken = settled(base, new, picks, self.hand)
+        for choice_id in taken.landed:
+            axis, choice = variants.find_choice(taken.document, choice_id)
+            self.hint.emit(f"This lands in {axis.name}: {choice.name}")
+        if self.hand and taken.for_all and not taken.landed and new.axes is base.axes:
+            self.hint.emit("This cannot differ between choices: it is the same for all")
+        return taken.document
+
+    def pick(self, axis_id: str, choice_id: str) -> None:
+        """See another choice along an axis, or the base; what is in hand there is put down."""
+        self.see({**self.picks, axis_id: choice_id})
+
+    def see(self, picks: dict[str, str]) -> None:
+        """See a variant, by the ids of its axes and choices."""
+        picks = {a.id: picks[a.id] for a in self.document.axes if picks.get(a.id)}
+        if picks == self.picks:
+            return
+        before, self.picks = self.picks, picks
+        if self.hand not in picks.values():
+            self.hand = ""
+        shot = variants.shot_for(self.document, {a: c for a, c in picks.items() if before.get(a) != c})
+        if variants.is_refused(self.document, picks):
+            self.hint.emit(f"{variants.told(self.document, picks)} is not offered")
+        self.variant_changed.emit()
+        if shot is not None and shot is not self.shot:
+            self.set_shot(shot.id)
+        self.shot_changed.emit()
+
+    def take_in_hand(self, choice_id: str) -> None:
+        """Let every change land in a choice from now on; nothing puts it down."""
+        if choice_id:
+            axis, choice = variants.find_choice(self.document, choice_id)
+            self.pick(axis.id, choice_id)
+            self.hint.emit(f"In hand: {axis.name} {choice.name}. What you change now is its own")
+        if choice_id != self.hand:
+            self.hand = choice_id
+            self.variant_changed.emit()
+            self.view_changed.emit()
+
+    def own_of(self, address: str) -> str:
+        """The choice, of those that are seen, that has a value of its own at an address; nothing when none has."""
+        return owner(self.document, (self.picks[a.id] for a in self.document.axes if self.picks.get(a.id)), address)
 
     def _hold(self, loose: dict[str, Any]) -> None:
         """Values that hold until the time changes, and a hint of it."""
@@ -354,6 +414,10 @@ class Session(QObject):
                 shot = next(s for s in document.shots if s.id == self.shot.id)
                 own = {**shot.overrides, address: accepted(about(address), value)}
                 document = edits.put_shot(document, replace(shot, overrides=own))
+            elif self.picks and (into := owner(document, self.picks.values(), address, self.hand)):
+                document = put_own(document, into, {address: value})
+                axis, choice = variants.find_choice(document, into)
+                self.hint.emit(f"This lands in {axis.name}: {choice.name}")
             else:
                 base[address] = value
         return put_many(document, base) if base else document
@@ -388,7 +452,12 @@ class Session(QObject):
         self.apply(told, edits.put_shot(self.document, replace(shot, overrides=kept)))
 
     def as_in_project(self, address: str) -> None:
-        """Let the shot have the project's value again."""
+        """Let the shot, or the choice that is seen, have the project's value again."""
+        own = self.own_of(address)
+        if own and not self.overridden(address):
+            axis, choice = variants.find_choice(self.document, own)
+            gone = [a for a in choice.overrides if a == address or a.startswith(f"{address}/")]
+            self.history.apply(f"{sentence(self.document, address)} of {choice.name} as in the base", variants.take_back(self.document, own, gone))
         if self.shot is not None and address in self.shot.overrides:
             kept = {a: v for a, v in self.shot.overrides.items() if a != address}
             self.apply(f"{sentence(self.document, address)} as in the project", edits.put_shot(self.document, replace(self.shot, overrides=kept)))
@@ -478,6 +547,10 @@ class Session(QObject):
     def set_shot(self, shot_id: str) -> None:
         """Work on another shot."""
         self.shot_id, self.free_view = shot_id, None
+        own = next((s.picks for s in self.document.shots if s.id == shot_id), {})
+        if own and not self.hand:
+            self.picks = {a: c for a, c in {**self.picks, **own}.items() if c}
+            self.variant_changed.emit()
         self.shot_changed.emit()
         self.view_changed.emit()
 
@@ -522,6 +595,7 @@ class Session(QObject):
         self._saved_document = Document() if unsaved else document
         self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), document.film.start
         self.loose, self.recording, self.playing = {}, False, False
+        self.picks, self.hand = {}, ""
         self.picked = ("", ())
         self.last_selection, self.copied_material = (), None
         if path and path.suffix == ".aulmo" and not unsaved:
@@ -583,6 +657,11 @@ class Session(QObject):
         kept = tuple(i for i in self.selection if i in new.parts)
         gone = len(kept) != len(self.selection)
         self.selection = kept  # nobody may be shown a selection that is not there
+        there = {c.id for a in new.axes for c in a.choices}
+        if not there.issuperset(self.picks.values()):
+            self.picks = {a: c for a, c in self.picks.items() if c in there}
+            self.hand = self.hand if self.hand in there else ""
+            self.variant_changed.emit()
         if self.isolated and not any(i in new.parts for i in self.isolated):
             self.isolated = ()
         if "/" in self.subject and not self._subject_is_there():

@@ -135,12 +135,13 @@ class NumberField(QLineEdit):
 
 
 class Dot(QWidget):
-    """A small mark before a row: a dot where the value differs from its default, a ring where the shot has its own, a diamond where keys hold
-    it. A click restores."""
+    """A small mark before a row: a dot where the value differs from its default, a ring where the shot has its own, a flag where the choice
+    that is seen does, a diamond where keys hold it. A click restores."""
 
     clicked = Signal()
     TIPS = {
         "": "", "changed": "Changed; click for the default", "own": "This shot has its own; click for the project's", "keyed": "Held by keys",
+        "choice": "This choice has its own; click for the base’s",
     }  # fmt: skip
 
     def __init__(self) -> None:
@@ -151,10 +152,10 @@ class Dot(QWidget):
     @property
     def is_on(self) -> bool:
         """Whether there is anything to restore."""
-        return self.mark in ("changed", "own")
+        return self.mark in ("changed", "own", "choice")
 
     def set_mark(self, mark: str) -> None:
-        """Show "changed", "own", "keyed", or nothing."""
+        """Show "changed", "own", "choice", "keyed", or nothing."""
         if mark == self.mark:
             return
         self.mark = mark
@@ -169,6 +170,11 @@ class Dot(QWidget):
             return
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         colour = QColor(theme.current().accent_hover)
+        if self.mark == "choice":
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.current().caution))
+            painter.drawPolygon(QPolygonF([QPointF(0.5, 5), QPointF(7.5, 5), QPointF(5, 8.5), QPointF(7.5, 12), QPointF(0.5, 12)]))
+            return
         if self.mark == "own":
             painter.setPen(QPen(colour, 1.5))
             painter.drawEllipse(QRectF(1, 7, 5, 5))

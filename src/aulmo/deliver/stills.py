@@ -1,0 +1,155 @@
+"""Stills out of a project, one or a whole range, with one scene that is kept between them."""
+
+import contextlib
+import json
+import shutil
+import time
+from pathlib import Path
+from typing import Callable, Mapping, NamedTuple, Sequence
+
+from msgspec.structs import replace
+
+from aulmo import __version__
+from aulmo.deliver.film import LEAST_DISK, Made
+from aulmo.deliver.naming import Named, file_names
+from aulmo.deliver.picture_file import FILE_TYPES, write_picture
+from aulmo.document import variants
+from aulmo.document.assets import AssetStore
+from aulmo.document.edits import find_shot
+from aulmo.document.project_file import write_atomically
+from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.document.variant_table import in_words
+from aulmo.errors import BadFile, BadValue, CannotWrite
+from aulmo.trace import tracer
+from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.tracer import Picture
+
+
+class Still(NamedTuple):
+    """One picture of a range: what is chosen, the shot's id, and its file."""
+
+    choices: Mapping[str, str]
+    shot: str
+    out: Path
+
+
+class StillProgress(NamedTuple):
+    """How far a range is: which still is under way, how many are done of all, how far that one is, seconds so far and left."""
+
+    number: int
+    done: int
+    stills: int
+    share: float
+    samples: int
+    noise: float
+    seconds: float
+    seconds_left: float
+
+
+def shot_of(document: Document, choices: Mapping[str, str], name: str | None = None) -> Shot:
+    """The shot of a variant: the one of that name, else the one that a choice brings along, else the first. Raises BadValue."""
+    if "shot" in choices:
+        return next(s for s in document.shots if s.id == choices["shot"])
+    own = None if name else variants.shot_for(document, choices)
+    return own or find_shot(document, name)
+
+
+def plan(
+    document: Document, rows: Sequence[Mapping[str, str]], pattern: str, folder: Path, kind: str, size: tuple[int, int] | None = None,
+    shot_name: str | None = None, time_: float = 0.0,
+) -> list[Still]:  # fmt: skip
+    """The stills of some variants and their files. Raises BadValue for a combination that is not offered, for equal names, for no folder."""
+    if not rows:
+        raise BadValue("No variant is left: all of these combinations are not offered.")
+    named = []
+    for k, row in enumerate(rows, 1):
+        if variants.is_refused(document, {a: c for a, c in row.items() if a != "shot"}):
+            raise BadValue(f"{variants.told(document, row)} is not offered.")
+        shot = shot_of(document, row, shot_name)
+        named.append(Named(document, shot, row, size or (shot.width, shot.height), time_, k, time.strftime("%Y-%m-%d")))
+    names = file_names(pattern, named, FILE_TYPES[kind][1])
+    if not folder.is_dir():
+        raise BadValue(f"There is no folder {folder} to write to.")
+    return [Still({a: c for a, c in one.choices.items() if a != "shot"}, one.shot.id, folder / name) for one, name in zip(named, names)]
+
+
+def check_seen(document: Document, still: Still) -> None:
+    """Raise BadValue when a variant hides everything."""
+    from aulmo.document.edits import shown_parts
+    from aulmo.document.properties import resolve
+
+    seen = resolve(document, {**still.choices, "shot": still.shot})
+    if document.parts and not shown_parts(seen):
+        raise BadValue(f"{variants.told(document, still.choices)} hides every part; there is nothing to render.")
+
+
+def render_stills(
+    document: Document, assets: AssetStore, wanted: Sequence[Still], size: tuple[int, int] | None, settings: RenderSettings, kind: str = "png",
+    progress: Callable[[StillProgress, Picture | None, tracer.Tracer | None], bool] | None = None, keep: Path | None = None, time_: float = 0.0,
+    builder: SceneBuilder | None = None,
+) -> Made:  # fmt: skip
+    """Make stills one after the other. With a folder to `keep` how far they are, a range that was stopped or killed goes on: what is done is not
+    made again, and what was under way goes on at the sample, to the same bits.
+
+    `progress` may return False to stop. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
+    """
+    builder = builder or SceneBuilder(assets)
+    for still in wanted:
+        check_seen(document, still)
+    if not kind.startswith("exr"):
+        settings = replace(settings, passes=())
+    began, made, kept = time.perf_counter(), 0, 0
+    notes = _notes(keep)
+    for k, still in enumerate(wanted):
+        of = variants.chosen(document, still.choices)
+        shot = next(s for s in of.shots if s.id == still.shot)
+        pixels = size or (shot.width, shot.height)
+        digest = tracer.digest_of(of, shot, pixels, settings, time_) + kind if keep is not None else ""
+        if keep is not None and notes.get(still.out.name) == digest and still.out.exists():
+            kept += 1
+            continue
+        if shutil.disk_usage(still.out.parent).free < LEAST_DISK:
+            raise CannotWrite(f"The disk of {still.out.parent} is full; make room and go on: what is done is kept.")
+
+        def tell(p: tracer.Progress, at: tracer.Tracer, k=k) -> bool:
+            return progress is None or progress(_progress(p, k, len(wanted), kept, began), None, at)
+
+        state = keep / f"{k}.state" if keep is not None else None
+        try:
+            picture = tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
+        except BadFile:
+            if state is None or not state.exists():
+                raise
+            state.unlink()  # of another version of this still: it is begun anew
+            picture = tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
+        if picture is None:
+            return Made(made, kept, time.perf_counter() - began, True)
+        words = in_words(still.choices)
+        about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}" + (f" ({words})" if words else "")}
+        write_picture(picture, still.out, kind, about)
+        made += 1
+        if keep is not None:
+            notes[still.out.name] = digest
+            blob = json.dumps(notes).encode()
+            write_atomically(keep / "made.json", lambda file, blob=blob: file.write(blob))
+            with contextlib.suppress(OSError):
+                state and state.unlink(missing_ok=True)
+        done = StillProgress(k, k + 1, len(wanted), 0.0, picture.samples, picture.noise, time.perf_counter() - began, 0.0)
+        if progress is not None and not progress(done, picture, None) and k + 1 < len(wanted):
+            return Made(made, kept, time.perf_counter() - began, True)
+    return Made(made, kept, time.perf_counter() - began, False)
+
+
+def _progress(p: tracer.Progress, k: int, count: int, kept: int, began: float) -> StillProgress:
+    spent = time.perf_counter() - began
+    whole = (k - kept + p.share) / max(1, count - kept)
+    left = p.seconds_left if count == 1 else spent * (1 - whole) / whole if whole > 0.002 else float("inf")
+    return StillProgress(k, k, count, p.share, p.samples, p.noise, spent, left)
+
+
+def _notes(keep: Path | None) -> dict[str, str]:
+    try:
+        held = json.loads((keep / "made.json").read_text()) if keep is not None else {}
+        return {str(k): str(v) for k, v in held.items()}
+    except (OSError, ValueError, AttributeError):
+        return {}  # nothing known: all are made anew
