@@ -1,4 +1,4 @@
-"""A contact sheet: all shots side by side with their names and settings, as a PDF to print or a PNG to send."""
+"""A contact sheet: all shots, or all variants of one, side by side with their names and settings, as a PDF to print or a PNG to send."""
 
 import io
 from pathlib import Path
@@ -13,6 +13,7 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Shot
+from aulmo.document.variants import chosen, shot_for, told
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.frame.exposure import ev100
 from aulmo.trace.scene import SceneBuilder
@@ -20,6 +21,7 @@ from aulmo.trace.tracer import render
 
 LONGEST = 720  # pixels of a picture's longer side
 SAMPLES = 24
+MOST = 400  # variants on one sheet
 PAGE = (842.0, 595.0)  # points of a landscape A4
 MARGIN, GAP, WORDS = 36.0, 18.0, 40.0
 FONTS = Path(__file__).parents[1] / "desk" / "fonts"
@@ -47,30 +49,60 @@ def settings_of(document: Document, shot: Shot) -> tuple[str, ...]:
 def cells(document: Document, assets: AssetStore, tell: Callable[[float], object] = lambda share: True) -> list[Cell]:
     """All shots, traced small. `tell` hears how far it is, and may return False to give up."""
     builder, found = SceneBuilder(assets), []
-    settings = replace(document.render, stop="samples", samples=SAMPLES, denoise=True, passes=(), transparent=False)
     for number, shot in enumerate(document.shots):
         if tell(number / len(document.shots)) is False:
             raise BadValue("The contact sheet was given up.")
-        f = LONGEST / max(shot.width, shot.height)
-        size = (max(1, round(shot.width * f)), max(1, round(shot.height * f)))
-        picture = render(document, assets, shot, size, settings, builder=builder)
-        assert picture is not None
-        shown = np.rint(np.clip(display_picture(picture)[..., :3], 0, 1) * 255).astype(np.uint8)
-        found.append(Cell(shown, shot.name, settings_of(document, shot)))
+        found.append(Cell(_small(document, assets, shot, builder, LONGEST), shot.name, settings_of(document, shot)))
     return found
+
+
+def _small(document: Document, assets: AssetStore, shot: Shot, builder: SceneBuilder, longest: int) -> np.ndarray:
+    """(h, w, 3) uint8 of a shot, traced small."""
+    settings = replace(document.render, stop="samples", samples=SAMPLES, denoise=True, passes=(), transparent=False)
+    f = longest / max(shot.width, shot.height)
+    picture = render(document, assets, shot, (max(1, round(shot.width * f)), max(1, round(shot.height * f))), settings, builder=builder)
+    assert picture is not None
+    return np.rint(np.clip(display_picture(picture)[..., :3], 0, 1) * 255).astype(np.uint8)
+
+
+def write_range(
+    document: Document, assets: AssetStore, shot: Shot, wanted: list[dict[str, str]], path: Path, tell: Callable[[float], object] = lambda share: True
+) -> int:  # fmt: skip
+    """Write a sheet of variants of a shot (or of the shots that choices bring along), .pdf or .png by its name; returns how many. Raises BadValue or
+    CannotWrite with a sentence; a file already there stays."""
+    path = _checked(Path(path))
+    if not wanted:
+        raise BadValue("There is no variant to put on the sheet.")
+    if len(wanted) > MOST:
+        raise BadValue(f"A sheet holds up to {MOST} variants; tick those that it should show.")
+    builder, found = SceneBuilder(assets), []
+    for number, picks in enumerate(wanted):
+        if tell(number / len(wanted)) is False:
+            raise BadValue("The sheet was given up.")
+        of = chosen(document, {a.id: picks.get(a.id, "") for a in document.axes})
+        own = shot_for(document, picks) or shot
+        seen = next(s for s in of.shots if s.id == own.id)
+        found.append(Cell(_small(of, assets, seen, builder, LONGEST // 2), told(document, picks), (f"{own.name} · {own.width} × {own.height}",)))
+    blob = _pdf(document.name, found, "variants") if path.suffix.lower() == ".pdf" else _png(document.name, found)
+    write_atomically(path, lambda file: file.write(blob))
+    return len(found)
+
+
+def _checked(path: Path) -> Path:
+    if path.suffix.lower() not in (".pdf", ".png"):
+        raise BadValue(f"{path.name} should end in .pdf or .png.")
+    if not path.parent.is_dir():
+        raise CannotWrite(f"There is no folder {path.parent} to write to.")
+    return path
 
 
 def write_sheet(document: Document, assets: AssetStore, path: Path, tell: Callable[[float], object] = lambda share: True) -> None:
     """Write a contact sheet of all shots, .pdf or .png by its name. Raises BadValue or CannotWrite with a sentence; a file already there stays."""
-    path = Path(path)
-    if path.suffix.lower() not in (".pdf", ".png"):
-        raise BadValue(f"{path.name} should end in .pdf or .png.")
+    path = _checked(Path(path))
     if not document.shots:
         raise BadValue("There is no shot to put on a contact sheet.")
-    if not path.parent.is_dir():
-        raise CannotWrite(f"There is no folder {path.parent} to write to.")
     made = cells(document, assets, tell)
-    blob = _pdf(document.name, made) if path.suffix.lower() == ".pdf" else _png(document.name, made)
+    blob = _pdf(document.name, made, "shots") if path.suffix.lower() == ".pdf" else _png(document.name, made)
     write_atomically(path, lambda file: file.write(blob))
 
 
@@ -94,7 +126,7 @@ def _type(weight: str) -> str:
     return name
 
 
-def _pdf(title: str, made: list[Cell]) -> bytes:
+def _pdf(title: str, made: list[Cell], of: str) -> bytes:
     from PIL import Image
     from reportlab.lib.utils import ImageReader
     from reportlab.pdfgen.canvas import Canvas
@@ -112,7 +144,7 @@ def _pdf(title: str, made: list[Cell]) -> bytes:
         canvas.drawString(MARGIN, PAGE[1] - MARGIN - 4, title)
         canvas.setFont(plain, 9)
         pages = -(-len(made) // (columns * rows))
-        canvas.drawRightString(PAGE[0] - MARGIN, PAGE[1] - MARGIN - 4, f"{len(made)} shots · page {start // (columns * rows) + 1} of {pages}")
+        canvas.drawRightString(PAGE[0] - MARGIN, PAGE[1] - MARGIN - 4, f"{len(made)} {of} · page {start // (columns * rows) + 1} of {pages}")
         for k, cell in enumerate(made[start : start + columns * rows]):
             x = MARGIN + (k % columns) * (width + GAP)
             top = PAGE[1] - MARGIN - 24 - (k // columns) * (height + WORDS + GAP)

@@ -5,7 +5,7 @@ from PySide6.QtGui import QIcon, QImage, QPixmap
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QSlider, QVBoxLayout, QWidget
 
 from aulmo.desk.frame.commands import FrameCommands
-from aulmo.desk.frame.compare import Compare
+from aulmo.desk.picture.compare import Compare
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead
 from aulmo.desk.shell.session import Session

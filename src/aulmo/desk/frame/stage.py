@@ -3,7 +3,7 @@
 from aulmo.desk.frame.bench import FrameBench
 from aulmo.desk.frame.bench_photograph import PhotographBench
 from aulmo.desk.frame.commands import FrameCommands
-from aulmo.desk.frame.compare import Compare
+from aulmo.desk.picture.compare import Compare
 from aulmo.desk.frame.focus_tool import FocusTool, SharpBand
 from aulmo.desk.frame.look_tools import LookAtTool, WhiteTool
 from aulmo.desk.frame.page import FramePage

@@ -1,12 +1,20 @@
 """Render as a stage of the window."""
 
+from aulmo.desk.picture.compare import Compare
 from aulmo.desk.render.bench import RenderBench
+from aulmo.desk.render.bench_range import RangeBench
 from aulmo.desk.render.page import RenderPage
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 
 def _build(desk: Desk) -> Built:
     bench = RenderBench(desk.session)
+    compare = Compare(desk.picture)
+    desk.picture.overlays.append(compare)
+
+    def render_range(cells: list, pattern: str) -> None:
+        if bench.start_range(cells, pattern):
+            desk.session.face_wanted.emit("Renders")
 
     def render() -> None:
         if bench.start():
@@ -15,7 +23,8 @@ def _build(desk: Desk) -> Built:
     desk.registry.add("render", "Render this shot", "Stage", "Ctrl+Return", render, desk.working)
     desk.picture.framed_stages += ("Render",)
     desk.picture.final_stages += ("Render",)
-    return Built({"Renders": bench}, RenderPage(desk.session, render), {}, bench)
+    faces = {"Renders": bench, "Range sheet": RangeBench(desk.session, compare, render_range)}
+    return Built(faces, RenderPage(desk.session, render), {}, bench)
 
 
 RENDER = Stage("Render", "aperture", "The picture keeps working while a render runs", _build, alone=True)

@@ -325,6 +325,12 @@ class Session(QObject):
             self.variant_changed.emit()
             self.view_changed.emit()
 
+    def keep_variant(self) -> None:
+        """Let the shot be of the variant that is seen."""
+        if self.shot is not None:
+            told = variants.told(self.document, self.picks)
+            self.history.apply(f"{self.shot.name} shows {told}", edits.put_shot(self.document, replace(self.shot, picks=dict(self.picks))))
+
     def own_of(self, address: str) -> str:
         """The choice, of those that are seen, that has a value of its own at an address; nothing when none has."""
         return owner(self.document, (self.picks[a.id] for a in self.document.axes if self.picks.get(a.id)), address)

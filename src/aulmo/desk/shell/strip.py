@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.variant_picker import VariantPicker
 from aulmo.desk.widgets.fields import Choice, Segments, button, label
 from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import duration
@@ -66,6 +67,8 @@ class Strip(QWidget):
         layout.addSpacing(18)
         layout.addWidget(label("Shot"))
         layout.addWidget(self.shot)
+        self.variant = VariantPicker(session)
+        layout.addWidget(self.variant)
         layout.addStretch(1)
         layout.addWidget(self.mode)
         layout.addSpacing(8)

@@ -1,4 +1,4 @@
-"""Two shots beside one another: the other one's picture over the right part of this one's, up to a line that is dragged."""
+"""Two shots, or two variants, beside one another: the other one's picture over the right part of this one's, up to a line that is dragged."""
 
 from typing import Any
 
@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.records import Document
+from aulmo.document.variants import chosen, told
 from aulmo.trace.shot_drafts import drawn_all
 
 LONGEST = 1000  # pixels of the other picture
@@ -19,22 +20,30 @@ def drawn(document: Document, assets: Any, shot_id: str, longest: int) -> np.nda
     return next(iter(drawn_all(document, assets, [shot_id], (longest, longest)).values()))
 
 
+def _all_of(document: Document, picks: dict[str, str]) -> dict[str, str]:
+    """A variant with all axes named, so that none follows the shot."""
+    return {a.id: picks.get(a.id, "") for a in document.axes}
+
+
 class Compare(Overlay):
-    """The other shot over this one. `other` is its id, or nothing."""
+    """The other shot over this one, or another variant of it. `other` is the shot's id, or nothing; `picks` the variant, None for that which is seen.
+    """
 
     def __init__(self, picture: Any) -> None:
         self.picture, self.session = picture, picture.session
         self.other, self.share = "", 0.5
+        self.picks: dict[str, str] | None = None
         self._image: QImage | None = None
         self.session.opened.connect(lambda: self.show(""))
 
-    def show(self, shot_id: str) -> None:
-        """Lay a shot beside the present one, or none."""
-        self.other, self._image = shot_id, None
+    def show(self, shot_id: str, picks: dict[str, str] | None = None) -> None:
+        """Lay a shot beside the present one, or a variant, or none."""
+        self.other, self.picks, self._image = shot_id, picks, None
         self.picture.update()
         if not shot_id:
             return
         document, assets = self.session.document, self.session.assets
+        document = chosen(document, _all_of(document, self.session.picks if picks is None else picks))
 
         def done(found: np.ndarray) -> None:
             h, w = found.shape[:2]
@@ -45,7 +54,9 @@ class Compare(Overlay):
 
     def shown(self) -> bool:
         """Whether it is drawn now."""
-        there = any(s.id == self.other for s in self.session.document.shots)
+        there = any(s.id == self.other for s in self.session.document.shots) and self.session.shot is not None
+        if self.picks is not None:
+            return there and self.session.stage == "Render"
         return there and self.session.stage == "Frame" and self.session.shot is not None and self.session.shot.id != self.other
 
     def draw(self, painter: QPainter) -> None:
@@ -69,7 +80,10 @@ class Compare(Overlay):
         painter.drawLine(QPointF(cut, frame.top()), QPointF(cut, frame.bottom()))
         shots = {s.id: s.name for s in self.session.document.shots}
         painter.setPen(QColor("#f4f4f4"))
-        for words, right in ((self.session.shot.name if self.session.shot else "", True), (shots.get(self.other, ""), False)):
+        names = (self.session.shot.name if self.session.shot else "", shots.get(self.other, ""))
+        if self.picks is not None:
+            names = (told(self.session.document, self.session.picks), told(self.session.document, self.picks))
+        for words, right in ((names[0], True), (names[1], False)):
             flag = Qt.AlignmentFlag.AlignRight if right else Qt.AlignmentFlag.AlignLeft
             box = QRectF(cut - 208 if right else cut + 8, frame.bottom() - 26, 200, 20)
             painter.drawText(box, flag, words)
