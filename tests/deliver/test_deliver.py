@@ -1,6 +1,8 @@
 """Picture files read back by an independent reader; jobs that run, stop and tell."""
 
 import json
+import os
+import signal
 import time
 from pathlib import Path
 
@@ -109,18 +111,26 @@ def test_names_never_overwrite(tmp_path):
 
 
 def wait_for(job: Job, seconds: float = 90.0) -> None:
-    """Until the job's process has ended."""
+    """Until the job is no longer waiting or under way."""
     deadline = time.monotonic() + seconds
-    while job.is_running and time.monotonic() < deadline:
-        time.sleep(0.1)
-    assert not job.is_running
+    while job.outcome in ("waiting", "running") and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert job.outcome not in ("waiting", "running")
+
+
+def wait_until(holds, seconds: float = 90.0) -> None:
+    """Until something holds."""
+    deadline = time.monotonic() + seconds
+    while not holds() and time.monotonic() < deadline:
+        time.sleep(0.02)
+    assert holds()
 
 
 def test_a_job_renders_its_snapshot_in_its_own_process(tmp_path):
     document, assets = one_part(sphere_mesh(), floor="plain")
     out = tmp_path / "done.png"
     job = Job.start(document, assets, document.shots[0], (64, 48), RenderSettings(stop="samples", samples=24), out, tmp_path / "jobs")
-    assert job.outcome == "running"
+    assert job.outcome in ("waiting", "running")
     wait_for(job)
     assert job.outcome == "done", job.complaint()
     assert job.result()["samples"] == 24
@@ -177,14 +187,13 @@ def test_a_stopped_render_goes_on_and_ends_in_the_same_picture(tmp_path):
     while job.state().get("samples", 0) < 6 and time.monotonic() < deadline:
         time.sleep(0.05)
     job.cancel()
-    job._process.wait(60)
+    wait_for(job)
     assert job.outcome == "cancelled" and job.can_go_on and not (tmp_path / "a.png").exists()
     job.go_on()
-    assert job.outcome == "running"
-    job._process.wait(120)
+    wait_for(job)
     assert job.outcome == "done" and not job.can_go_on
     whole = Job.start(document, assets, shot, size, settings, tmp_path / "b.png", tmp_path / "jobs")
-    whole._process.wait(120)
+    wait_for(whole)
     with Image.open(tmp_path / "a.png") as one, Image.open(tmp_path / "b.png") as other:
         np.testing.assert_array_equal(np.asarray(one), np.asarray(other))
 
@@ -212,22 +221,23 @@ def test_a_render_of_an_earlier_window_is_seen_under_way_and_not_started_twice(t
     assert free_path(tmp_path / "a.png", taken) == tmp_path / "a 2.png"
     assert file_name(document, document.shots[0], settings, None, taken) not in taken
     seen.cancel()  # the word reaches the process whoever started it
-    job._process.wait(60)
+    wait_for(job)
     assert seen.outcome == "cancelled"
 
 
 def test_a_killed_render_says_what_can_be_done_and_is_taken_up(tmp_path):
     job, _, _ = started(tmp_path, 400)
     deadline = time.monotonic() + 60
-    while not (job.folder / "state.npz").exists() and time.monotonic() < deadline:
+    while not list((job.folder / "keep").glob("*.state")) and time.monotonic() < deadline:
         time.sleep(0.05)
-    job._process.kill()
-    job._process.wait(20)
+    os.kill(job.pid(), signal.SIGKILL)
+    wait_for(job)
     (seen,) = past_jobs(tmp_path / "jobs")
     assert seen.outcome == "failed" and seen.can_go_on
     assert "ended from outside" in seen.complaint() and "Go on" in seen.complaint()
     seen.go_on()
+    wait_until(lambda: job.is_running)
     with pytest.raises(BadValue, match="under way already"):
         job.go_on()
     seen.cancel()
-    seen._process.wait(60)
+    wait_for(seen)

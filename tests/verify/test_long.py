@@ -103,9 +103,12 @@ def test_a_killed_render_leaves_no_half_picture(tmp_path):
     for delay in (0.5, 2.0, 4.0):
         settings = RenderSettings(stop="samples", samples=100_000)
         job = Job.start(document, assets, document.shots[0], (800, 600), settings, out, tmp_path / "jobs")
+        while not job.pid():
+            time.sleep(0.05)
         time.sleep(delay)
-        os.kill(job._process.pid, signal.SIGKILL)
-        job._process.wait()
+        os.kill(job.pid(), signal.SIGKILL)
+        while job.outcome in ("waiting", "running"):
+            time.sleep(0.05)
         assert job.outcome == "failed" and not out.exists()
     assert len(past_jobs(tmp_path / "jobs")) == 3
     again, _ = project_file.load(job.folder / "project.aulmo")

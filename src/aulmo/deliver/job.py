@@ -1,158 +1,127 @@
-"""Render jobs: each one a process of its own with a snapshot of the project, so the artist keeps working.
+"""Render jobs: each keeps in a folder of its own a snapshot of the project, what is to be made of it, what is wanted of it, how far it is, its log and
+its pictures. What a job is doing is read from that folder alone, so several windows, the command line and a machine that was switched off agree.
 
-The job's folder holds the snapshot, a running `state.json`, the picture so far, and the record of the finished job.
+Files of a folder: `project.aulmo`, `job.json` (what), `wish.json` (whether, in which order and from when), `lock` (held by the process at work),
+`state.json` and `partial.png` (how far), `keep/` (to go on at the sample), `done.json` or `failed.json` (how it ended), `log.txt`.
 """
 
 import fcntl
 import json
 import os
-import subprocess
-import sys
+import shutil
 import time
 from pathlib import Path
-from typing import IO, NamedTuple
+from typing import Any, Literal, Sequence
 
+import msgspec
 import platformdirs
 from msgspec.structs import replace
 
+from aulmo.deliver.naming import PLAIN, Named, file_stem
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
+from aulmo.deliver.stills import Still
+from aulmo.document import variants
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import save, write_atomically
+from aulmo.document.project_file import load, save, write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
-from aulmo.errors import BadValue, CannotWrite
-from aulmo.trace.compile.arrays import OPT_WHITE
-from aulmo.trace.plate import Under, mixed, shown_with
+from aulmo.errors import AulmoError, BadValue, CannotWrite
+
+Outcome = Literal["waiting", "running", "paused", "done", "cancelled", "failed", "broken"]
+ENDED = ("done", "cancelled", "failed", "broken")
 
 
-class PartialWriter:
-    """Writes how far a render is and what it looks like into a job's folder; a file named `cancel` there stops it."""
-
-    def __init__(self, folder: Path) -> None:
-        self.folder = folder
-        self._pictured = 0.0
-
-    def __call__(self, progress, tracer, view: str) -> bool:
-        """Note progress; False when the job should stop."""
-        state = progress._asdict()
-        state["seconds_left"] = None if progress.seconds_left == float("inf") else progress.seconds_left
-        state["noise"] = None if progress.noise == float("inf") else progress.noise
-        self._write("state.json", json.dumps(state).encode())
-        if time.monotonic() - self._pictured > 1.5:
-            self._pictured = time.monotonic()
-            frame, white = tracer.frame(), float(tracer.options[OPT_WHITE])
-            under = Under(tracer.plate, frame.share) if tracer.plate is not None and frame.share is not None else None
-            light = frame.rgb if under is None else mixed(frame.rgb, under, white)
-            self._write("partial.png", small_png(shown_with(light, under, white, view), 640))
-        return not (self.folder / "cancel").exists()
-
-    def take_turn(self) -> IO | None:
-        """Wait until no other render of the same list is under way: two at once take as long as one after the other, and twice the memory.
-
-        Returns what holds the turn for as long as this process lives, None when the job was cancelled meanwhile.
-        """
-        turn = open(self.folder.parent / "turn", "ab")  # noqa: SIM115 (held to the end of the process)
-        while True:
-            try:
-                fcntl.flock(turn, fcntl.LOCK_EX | fcntl.LOCK_NB)
-                (self.folder / "state.json").unlink(missing_ok=True)
-                return turn
-            except OSError:
-                if not (self.folder / "state.json").exists():
-                    self._write("state.json", json.dumps({"waiting": True}).encode())
-            if (self.folder / "cancel").exists():
-                turn.close()
-                return None
-            time.sleep(0.2)
-
-    def finish(self, picture) -> None:
-        """Keep a small copy of the finished picture."""
-        self._write("thumbnail.png", small_png(display_picture(picture), 320))
-        self._write("done.json", json.dumps({"samples": picture.samples, "noise": picture.noise, "seconds": picture.seconds}).encode())
-
-    def _write(self, name: str, blob: bytes) -> None:
-        try:
-            write_atomically(self.folder / name, lambda file: file.write(blob))
-        except CannotWrite:
-            pass  # progress is a courtesy; the render itself must not fail for it
-
-
-class JobRecord(NamedTuple):
-    """What a job is, kept with its result."""
+class JobRecord(msgspec.Struct, omit_defaults=True):
+    """What a job makes, kept with its result. `out` is a file, or the folder of a range; `cells` are a range's stills as (choices, shot, file);
+    `span` are the seconds of a film; `variant` the choices of a still or a film by names. `predicted` is what was measured beforehand, in seconds."""
 
     shot: str
     width: int
     height: int
     out: str
-    settings: dict
+    settings: dict[str, Any]
     started: float
     time: float = 0.0
+    kind: Literal["still", "range", "film"] = "still"
+    project: str = ""
+    path: str = ""
+    shot_id: str = ""
+    variant: dict[str, str] = {}
+    cells: list[tuple[dict[str, str], str, str]] = []
+    span: tuple[float, float] | None = None
+    predicted: float = 0.0
+
+    @property
+    def title(self) -> str:
+        """What it is called in the list."""
+        name = f"{self.project} · {self.shot}" if self.project else self.shot
+        if self.kind == "range":
+            return f"{self.project or self.shot} · {len(self.cells)} variants"
+        words = " · ".join(v for v in self.variant.values() if v)
+        return f"{name} · {words}" if words else name
+
+    @property
+    def file_type(self) -> str:
+        """The type of its pictures."""
+        return str(self.settings.get("file_type", "png"))
+
+
+class Wish(msgspec.Struct, omit_defaults=True):
+    """What is wanted of a job: that it goes, waits or stays stopped, its place in the list, and the time (seconds since 1970) before which it does
+    not begin."""
+
+    wish: Literal["go", "paused", "stopped"] = "go"
+    order: float = 0.0
+    not_before: float = 0.0
+
+
+def _read(path: Path, kind: type) -> Any:
+    try:
+        return msgspec.json.decode(path.read_bytes(), type=kind)
+    except (OSError, msgspec.MsgspecError, ValueError):
+        return None
+
+
+def _write(path: Path, value: Any) -> None:
+    blob = msgspec.json.encode(value)
+    write_atomically(path, lambda file: file.write(blob))
 
 
 class Job:
-    """A render running in its own process, or one that has ended."""
+    """One job by its folder."""
 
-    def __init__(self, folder: Path, record: JobRecord, process: subprocess.Popen | None) -> None:
-        self.folder, self.record, self._process = folder, record, process
+    def __init__(self, folder: Path, record: JobRecord | None) -> None:
+        self.folder = Path(folder)
+        self.record = record or JobRecord(self.folder.name, 0, 0, "", {}, 0.0)
+        self._readable = record is not None
 
     @classmethod
     def start(
         cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path,
-        time_: float = 0.0,
+        time_: float = 0.0, variant: dict[str, str] = {}, path: Path | None = None, predicted: float = 0.0, wake: bool = True,
     ) -> "Job":  # fmt: skip
-        """Snapshot the project and start rendering it as it is at a time of its film. Raises BadValue or CannotWrite."""
+        """Snapshot the project and put a still of a shot, as it is at a time of its film, at the end of the list. Raises BadValue or CannotWrite."""
         out = free_path(Path(out), reserved(folder))
-        if not out.parent.is_dir():
-            raise BadValue(f"There is no folder {out.parent} to write to.")
-        if not os.access(out.parent, os.W_OK):
-            raise CannotWrite(f"{out.parent} cannot be written to; choose another folder.")
-        name = f"{time.strftime('%Y%m%d-%H%M%S')}-{os.urandom(2).hex()}"
-        job_folder = Path(folder) / name
-        try:
-            job_folder.mkdir(parents=True)
-        except OSError as error:
-            raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
-        save(replace(document, render=settings), assets, job_folder / "project.aulmo", squeeze=False)
-        record = JobRecord(shot.name, size[0], size[1], str(out), _settings(settings), time.time(), time_)
-        write_atomically(job_folder / "job.json", lambda f: f.write(json.dumps(record._asdict()).encode()))
-        job = cls(job_folder, record, None)
-        job._spawn()
-        return job
+        record = JobRecord(
+            shot.name, size[0], size[1], str(out), _settings(settings), time.time(), time_, "still", document.name, str(path or ""), shot.id,
+            dict(variant), predicted=predicted,
+        )  # fmt: skip
+        return add(document, assets, record, folder, wake)
 
-    def _spawn(self) -> None:
-        record, folder = self.record, self.folder
-        words = [sys.executable, "-m", "aulmo", "render", str(folder / "project.aulmo"), "--shot", record.shot]
-        words += ["--size", f"{record.width}x{record.height}", "--file-type", record.settings["file_type"], "--out", record.out]
-        words += ["--at", repr(record.time)] if record.time else []
-        words += ["--watch", str(folder), "--state", str(folder / "state.npz")]
-        with open(folder / "lock", "ab") as lock, open(folder / "log.txt", "wb") as log:
-            try:
-                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            except OSError:
-                raise BadValue("This render is under way already.") from None
-            # the process inherits the lock and holds it as long as it lives, whatever ends it
-            self._process = subprocess.Popen(words, stdout=log, stderr=log, start_new_session=True, pass_fds=[lock.fileno()])
+    # what it is doing
 
     @property
-    def can_go_on(self) -> bool:
-        """True when the render ended early and has kept how far it was."""
-        return not self.is_running and self.outcome in ("cancelled", "failed") and (self.folder / "state.npz").exists()
+    def name(self) -> str:
+        """What the command line calls it."""
+        return self.folder.name
 
-    def go_on(self) -> None:
-        """Take up a render that was stopped or killed where its state was last kept; the picture will be the same.
-
-        Raises BadValue when it is under way.
-        """
-        if self.is_running:
-            raise BadValue("This render is under way already.")
-        (self.folder / "cancel").unlink(missing_ok=True)
-        (self.folder / "state.json").unlink(missing_ok=True)
-        self._spawn()
+    @property
+    def wish(self) -> Wish:
+        """What is wanted of it; jobs of earlier versions want nothing any more."""
+        return _read(self.folder / "wish.json", Wish) or Wish("stopped")
 
     @property
     def is_running(self) -> bool:
-        """True until the process has ended, whichever window started it."""
-        if self._process is not None:
-            self._process.poll()  # takes notice of its end
+        """True while a process works on it, whoever started that."""
         try:
             with open(self.folder / "lock", "rb") as lock:
                 fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
@@ -163,16 +132,28 @@ class Job:
         return False
 
     @property
-    def outcome(self) -> str:
-        """running, done, cancelled or failed."""
+    def outcome(self) -> Outcome:
+        """What has become of it until now."""
+        if not self._readable:
+            return "broken"
         if (self.folder / "done.json").exists():
             return "done"
         if self.is_running:
             return "running"
-        return "cancelled" if (self.folder / "cancel").exists() else "failed"
+        if (self.folder / "failed.json").exists():
+            return "failed"
+        if not (self.folder / "wish.json").exists():
+            return "cancelled" if (self.folder / "cancel").exists() else "failed"
+        wish = self.wish.wish
+        return "waiting" if wish == "go" else "paused" if wish == "paused" else "cancelled"
+
+    @property
+    def can_go_on(self) -> bool:
+        """True when it ended early and has kept how far it was."""
+        return self.outcome in ("cancelled", "failed", "paused") and any((self.folder / "keep").glob("*"))
 
     def state(self) -> dict:
-        """share, samples, noise, seconds, seconds_left as last written, or only that it is waiting for another; empty before the first."""
+        """share, samples, noise, seconds, seconds_left as last written; empty before the first."""
         return _read_json(self.folder / "state.json")
 
     def result(self) -> dict:
@@ -180,19 +161,15 @@ class Job:
         return _read_json(self.folder / "done.json")
 
     def complaint(self) -> str:
-        """The sentence of a job that failed."""
-        try:
-            lines = (self.folder / "log.txt").read_text(errors="replace").strip().splitlines()
-        except OSError:
-            lines = []
-        if lines:
-            return lines[-1].removeprefix("aulmo: ")
-        ended = "The render was ended from outside before it was done"
-        return f"{ended}; Go on takes it up where it was." if self.can_go_on else f"{ended}; render it again."
+        """The sentence of a job that failed or cannot be read."""
+        if not self._readable:
+            return "This job’s file is damaged; it is set aside, and its pictures stay where they are."
+        told = _read_json(self.folder / "failed.json").get("sentence")
+        return str(told or "The render was ended from outside before it was done; Go on takes it up where it was.")
 
-    def cancel(self) -> None:
-        """Ask the process to stop; it does so within a second."""
-        (self.folder / "cancel").touch()
+    def pid(self) -> int:
+        """The process at work; 0 when there is none."""
+        return int(_read_json(self.folder / "process.json").get("pid", 0)) if self.is_running else 0
 
     def picture_path(self) -> Path | None:
         """The best small picture there is."""
@@ -201,39 +178,213 @@ class Job:
                 return self.folder / name
         return None
 
+    # what is wanted of it
+
+    def want(self, **fields: Any) -> None:
+        """Change what is wanted of it. Raises CannotWrite."""
+        _write(self.folder / "wish.json", replace(self.wish, **fields))
+
+    def cancel(self) -> None:
+        """Stop it; it does so within a second, and keeps how far it was."""
+        self.want(wish="stopped")
+
+    def pause(self) -> None:
+        """Let it wait until it is told to go on."""
+        if self.outcome in ENDED:
+            raise BadValue("This render has ended already.")
+        self.want(wish="paused")
+
+    def go_on(self, wake: bool = True) -> None:
+        """Take it up where its state was last kept; the picture will be the same. Raises BadValue when it is under way or done."""
+        if self.outcome in ("running", "done", "broken"):
+            raise BadValue("This render is under way already." if self.outcome == "running" else "This render cannot go on.")
+        for name in ("failed.json", "state.json", "cancel"):
+            (self.folder / name).unlink(missing_ok=True)
+        self.want(wish="go")
+        if wake:
+            from aulmo.deliver.runner import wake as awake
+
+            awake(self.folder.parent)
+
+    def change(self, **fields: Any) -> None:
+        """Change what a job that has not begun will make: `width`, `height`, `out`, or `settings` (some of them). Raises BadValue."""
+        if self.outcome not in ("waiting", "paused") or self.can_go_on:
+            raise BadValue("Only a render that has not begun can be changed; stop it and render it again.")
+        if "settings" in fields:
+            fields["settings"] = {**self.record.settings, **fields["settings"]}
+        self.record = replace(self.record, **fields)
+        _write(self.folder / "job.json", self.record)
+
+    def remove(self) -> None:
+        """Take a job that has ended out of the list; its pictures stay. Raises BadValue while it is under way."""
+        if self.is_running:
+            raise BadValue("This render is under way; stop it first.")
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def stills(self) -> list[Still]:
+        """The stills of a range, or the one of a job for one."""
+        if self.record.kind == "range":
+            return [Still(choices, shot, Path(out)) for choices, shot, out in self.record.cells]
+        return [Still(self.record.variant, self.record.shot_id, Path(self.record.out))]
+
+    def again(self, document: Document | None = None, assets: AssetStore | None = None) -> "Job":
+        """The same once more, to files of its own: as it was then, or of a project as it is now. Raises BadValue, BadFile or CannotWrite."""
+        if document is None or assets is None:
+            document, assets = load(self.folder / "project.aulmo")
+        record = self.record
+        if record.kind != "range" and not any(s.id == record.shot_id for s in document.shots):
+            from aulmo.document.edits import find_shot
+
+            record = replace(record, shot_id=find_shot(document, record.shot).id)
+        taken = reserved(self.folder.parent)
+        cells = [(choices, shot, str(free_path(Path(out), taken, overwrites=False))) for choices, shot, out in record.cells]
+        out = record.out if record.kind == "range" else str(free_path(Path(record.out), taken, overwrites=False))
+        return add(document, assets, replace(record, cells=cells, out=out, started=time.time()), self.folder.parent)
+
+
+def add(document: Document, assets: AssetStore, record: JobRecord, folder: Path, wake: bool = True) -> Job:
+    """Put a job at the end of a list, with a snapshot of the project. Raises BadValue or CannotWrite."""
+    where = Path(record.out) if record.kind == "range" else Path(record.out).parent
+    if not where.is_dir():
+        raise BadValue(f"There is no folder {where} to write to.")
+    if not os.access(where, os.W_OK):
+        raise CannotWrite(f"{where} cannot be written to; choose another folder.")
+    name = f"{time.strftime('%Y%m%d-%H%M%S')}-{os.urandom(2).hex()}"
+    job_folder = Path(folder) / name
+    try:
+        job_folder.mkdir(parents=True)
+    except OSError as error:
+        raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
+    settings = replace(document.render, **{k: tuple(v) if isinstance(v, list) else v for k, v in record.settings.items()})
+    try:
+        save(replace(document, render=settings), assets, job_folder / "project.aulmo", squeeze=False)
+        order = max((job.wish.order for job in jobs(folder)), default=0.0) + 1.0
+        _write(job_folder / "wish.json", Wish(order=order))
+        _write(job_folder / "job.json", record)  # last: before it is there, nobody takes the job
+    except AulmoError:
+        shutil.rmtree(job_folder, ignore_errors=True)
+        raise
+    if wake:
+        from aulmo.deliver.runner import wake as awake
+
+        awake(Path(folder))
+    return Job(job_folder, record)
+
+
+def range_record(
+    document: Document, wanted: Sequence[Still], folder: Path, size: tuple[int, int] | None, settings: RenderSettings, time_: float = 0.0,
+    path: Path | None = None,
+) -> JobRecord:  # fmt: skip
+    """The job of a range; of no size, each still has its shot's."""
+    shots = {s.id: s.name for s in document.shots}
+    cells = [(dict(s.choices), s.shot, str(s.out)) for s in wanted]
+    width, height = size or (0, 0)
+    return JobRecord(
+        shots[wanted[0].shot], width, height, str(folder), _settings(settings), time.time(), time_, "range", document.name, str(path or ""),
+        wanted[0].shot, cells=cells,
+    )  # fmt: skip
+
+
+def film_record(
+    document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, span: tuple[float, float],
+    variant: dict[str, str] = {}, path: Path | None = None,
+) -> JobRecord:  # fmt: skip
+    """The job of a film."""
+    return JobRecord(
+        shot.name, size[0], size[1], str(out), _settings(settings), time.time(), span[0], "film", document.name, str(path or ""), shot.id,
+        dict(variant), span=span,
+    )  # fmt: skip
+
+
+# lists
+
+
+def jobs(folder: Path) -> list[Job]:
+    """All jobs of a list in its order; those whose file cannot be read are among them, as broken."""
+    try:
+        names = sorted(entry.name for entry in os.scandir(folder) if entry.is_dir())
+    except OSError:
+        return []
+    found = [job_in(Path(folder) / name) for name in names]
+    return sorted((job for job in found if job is not None), key=lambda job: (job.wish.order, job.name))
+
 
 def past_jobs(folder: Path) -> list[Job]:
-    """Jobs of earlier sessions, newest first."""
-    found = (_job_in(entry.parent) for entry in sorted(Path(folder).glob("*/job.json"), reverse=True))
-    return [job for job in found if job is not None]
+    """The jobs that can be read, newest first."""
+    return [job for job in sorted(jobs(folder), key=lambda j: j.name, reverse=True) if job.outcome != "broken"]
+
+
+_records: dict[str, tuple[int, JobRecord | None]] = {}  # by folder, when its file was written and what is in it
+
+
+def job_in(folder: Path) -> Job | None:
+    """The job of a folder; None where there is none."""
+    try:
+        stamp = os.stat(folder / "job.json").st_mtime_ns
+    except OSError:
+        return None
+    known = _records.get(str(folder))
+    if known is None or known[0] != stamp:
+        record = _read(folder / "job.json", JobRecord)
+        if record is not None and not record.shot_id:  # of an earlier version: the shot by its name alone
+            record = replace(record, shot_id=record.shot)
+        known = _records[str(folder)] = (stamp, record)
+    return Job(folder, known[1])
+
+
+def move(job: Job, by: int) -> None:
+    """A job so many places later among those that wait."""
+    waiting = [j for j in jobs(job.folder.parent) if j.outcome in ("waiting", "paused")]
+    names = [j.name for j in waiting]
+    if job.name not in names:
+        raise BadValue("Only a render that waits has a place in the list.")
+    at = names.index(job.name)
+    others = [j for j in waiting if j.name != job.name]
+    to = max(0, min(len(others), at + by))
+    before = others[to - 1].wish.order if to > 0 else None
+    after = others[to].wish.order if to < len(others) else None
+    order = (before + 1.0 if before is not None else 0.0) if after is None else after - 1.0 if before is None else 0.5 * (before + after)
+    job.want(order=order)
+
+
+def estimate(job: Job, others: Sequence[Job]) -> float | None:
+    """Seconds that a job will take: measured before it was begun, else by the last that was done of the same shot and rule; None when nothing was."""
+    record = job.record
+    if record.predicted > 0:
+        return record.predicted
+    rule = ("stop", "samples", "noise_percent", "seconds", "denoise")
+    for other in sorted(others, key=lambda j: j.name, reverse=True):
+        held = other.record
+        alike = held.kind == record.kind and (held.project, held.shot_id) == (record.project, record.shot_id)
+        if alike and all(held.settings.get(k) == record.settings.get(k) for k in rule) and other.outcome == "done":
+            seconds, files = float(other.result().get("seconds", 0.0)), max(1, int(other.result().get("files", 1)))
+            scale = (record.width * record.height) / max(1, held.width * held.height) if record.width and held.width else 1.0
+            if record.settings.get("stop") == "time":
+                scale = 1.0
+            count = len(record.cells) or (round((record.span[1] - record.span[0]) * 25) if record.span else 1)
+            return seconds / files * count * scale
+    return None
 
 
 _over: set[str] = set()  # folders of jobs that will never write again: hundreds gather, and none need be looked into twice
 
 
 def reserved(folder: Path) -> set[Path]:
-    """Files that renders under way, or that may yet go on, are going to write."""
+    """Files that renders under way or waiting, or that may yet go on, are going to write."""
     taken: set[Path] = set()
     try:
         entries = [entry.path for entry in os.scandir(folder) if entry.path not in _over]
     except OSError:
         return taken
     for entry in entries:
-        job = _job_in(Path(entry))
+        job = job_in(Path(entry))
         if job is None:
             continue
-        if job.is_running or job.can_go_on:
-            taken.add(Path(job.record.out))
-        else:
+        if job.outcome in ("waiting", "running", "paused") or job.can_go_on:
+            taken.update(still.out for still in job.stills())
+        elif job.outcome == "done":
             _over.add(entry)
     return taken
-
-
-def _job_in(folder: Path) -> Job | None:
-    try:
-        return Job(folder, JobRecord(**json.loads((folder / "job.json").read_text())), None)
-    except (ValueError, TypeError, OSError):
-        return None
 
 
 def free_path(wanted: Path, taken: set[Path], overwrites: bool = True) -> Path:
@@ -254,10 +405,19 @@ def picture_folder(settings: RenderSettings, project: Path | None) -> Path:
     return pictures if pictures.is_dir() else Path.home()
 
 
-def file_name(document: Document, shot: Shot, settings: RenderSettings, project: Path | None = None, taken: set[Path] | None = None) -> Path:
+def file_name(
+    document: Document, shot: Shot, settings: RenderSettings, project: Path | None = None, taken: set[Path] | None = None,
+    choices: dict[str, str] = {},
+) -> Path:  # fmt: skip
     """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
-    stem = "".join(c if c.isalnum() or c in " -_" else "-" for c in f"{document.name} {shot.name}").strip()
+    stem = file_stem(PLAIN, Named(document, shot, {a.id: choices.get(a.id, "") for a in document.axes}, (shot.width, shot.height)))
     return free_path(picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}", taken or set(), overwrites=False)
+
+
+def by_names(document: Document, picks: dict[str, str]) -> dict[str, str]:
+    """Picks by ids as choices by names, every axis told, so that none follows the shot."""
+    found = {axis.id: choice.name for axis, choice in variants.picked(document, picks)}
+    return {axis.name: found.get(axis.id, "") for axis in document.axes}
 
 
 def _settings(settings: RenderSettings) -> dict:
@@ -266,6 +426,14 @@ def _settings(settings: RenderSettings) -> dict:
 
 def _read_json(path: Path) -> dict:
     try:
-        return json.loads(path.read_text())
+        held = json.loads(path.read_text())
+        return held if isinstance(held, dict) else {}
     except (OSError, ValueError):
         return {}
+
+
+def thumbnail(picture: Any) -> bytes:
+    """A small picture of a finished one."""
+    return small_png(display_picture(picture), 320)
+
+

@@ -95,6 +95,8 @@ def render_stills(
     """
     builder = builder or SceneBuilder(assets)
     for still in wanted:
+        if not still.out.parent.is_dir():
+            raise CannotWrite(f"There is no folder {still.out.parent} to write to any more.")
         check_seen(document, still)
     if not kind.startswith("exr"):
         settings = replace(settings, passes=())

@@ -1,0 +1,134 @@
+"""The process that takes the jobs of a list in their order: `python -m aulmo.deliver.runner FOLDER`. There is one for each list at most; it ends when
+nothing waits any more, and any window or command wakes it. Killed, it loses nothing: what was under way waits again, and goes on at the sample."""
+
+import fcntl
+import json
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import IO
+
+import msgspec
+
+from aulmo.deliver.job import Job, jobs
+from aulmo.document.project_file import write_atomically
+from aulmo.errors import BadValue
+
+LOOK = 0.25  # seconds between looks at the list
+
+
+class Rules(msgspec.Struct, omit_defaults=True):
+    """How a list is worked through: how many jobs at once, and whether it halts when the present ones are done."""
+
+    at_once: int = 1
+    halt: bool = False
+
+
+def rules(folder: Path) -> Rules:
+    """The rules of a list."""
+    try:
+        return msgspec.json.decode((folder / "list.json").read_bytes(), type=Rules)
+    except (OSError, msgspec.MsgspecError):
+        return Rules()
+
+
+def set_rules(folder: Path, made: Rules) -> None:
+    """Change the rules of a list. Raises BadValue or CannotWrite."""
+    if not 1 <= made.at_once <= 64:
+        raise BadValue("Between 1 and 64 renders can be under way at once.")
+    folder.mkdir(parents=True, exist_ok=True)
+    blob = msgspec.json.encode(made)
+    write_atomically(folder / "list.json", lambda file: file.write(blob))
+
+
+def _claimed(folder: Path) -> IO | None:
+    """The list's lock, when no other runner holds it."""
+    folder.mkdir(parents=True, exist_ok=True)
+    lock = open(folder / "runner.lock", "ab")  # noqa: SIM115 (held to the end)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError:
+        lock.close()
+        return None
+    return lock
+
+
+def is_awake(folder: Path) -> bool:
+    """Whether a runner works through the list."""
+    lock = _claimed(folder)
+    if lock is None:
+        return True
+    lock.close()
+    return False
+
+
+def wake(folder: Path) -> None:
+    """See to it that a runner works through a list."""
+    if not is_awake(folder):
+        quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+        subprocess.Popen([sys.executable, "-m", "aulmo.deliver.runner", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
+
+
+def begin(job: Job) -> subprocess.Popen | None:
+    """Start the process of a job; None when another has it. The process holds the job's lock for as long as it lives, whatever ends it."""
+    with open(job.folder / "lock", "ab") as lock, open(job.folder / "log.txt", "ab") as log:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            return None
+        words = [sys.executable, "-m", "aulmo.deliver.work", str(job.folder)]
+        return subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, pass_fds=[lock.fileno()])
+
+
+def _ended(job: Job, code: int) -> None:
+    """Note it when a process was killed: whoever did that may not want it to begin again by itself."""
+    if code < 0 and job.folder.exists() and not (job.folder / "done.json").exists():
+        told = json.dumps({"sentence": "The render was ended from outside before it was done; Go on takes it up where it was."}).encode()
+        write_atomically(job.folder / "failed.json", lambda file: file.write(told))
+
+
+def run(folder: Path) -> None:
+    """Work through a list until nothing waits any more."""
+    while True:
+        lock = _claimed(folder)
+        if lock is None:
+            return
+        try:
+            _through(folder)
+        finally:
+            lock.close()
+        if rules(folder).halt or not any(job.outcome == "waiting" for job in jobs(folder)):
+            return  # one that was added while the lock was let go is taken up by another round
+
+
+def _through(folder: Path) -> None:
+    at_work: dict[str, tuple[Job, subprocess.Popen]] = {}
+    while folder.exists():
+        for name, (job, process) in list(at_work.items()):
+            code = process.poll()
+            if code is not None:
+                del at_work[name]
+                _ended(job, code)
+        wanted, now = rules(folder), time.time()
+        listed = [(job, job.outcome) for job in jobs(folder)]
+        others = sum(outcome == "running" and job.name not in at_work for job, outcome in listed)  # of a runner that was killed
+        waiting = [job for job, outcome in listed if outcome == "waiting"]
+        due = [job for job in waiting if job.wish.not_before <= now]
+        for job in due[: 0 if wanted.halt else max(0, wanted.at_once - len(at_work) - others)]:
+            process = begin(job)
+            if process is not None:
+                at_work[job.name] = (job, process)
+        if not at_work and (wanted.halt or not waiting):
+            return
+        time.sleep(LOOK if at_work or due else 1.0)
+
+
+def main() -> int:
+    """Work through the list of the folder that is named."""
+    run(Path(sys.argv[1]))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

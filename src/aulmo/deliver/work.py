@@ -1,0 +1,169 @@
+"""The process that works on one render job: `python -m aulmo.deliver.work FOLDER`. It tells how far it is in the job's folder, and heeds what is wanted
+of it there."""
+
+import json
+import os
+import shutil
+import sys
+import time
+import traceback
+from pathlib import Path
+from typing import Any
+
+from msgspec.structs import replace
+
+from aulmo.deliver.film import FilmProgress, plan, render_film
+from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
+from aulmo.deliver.picture_file import small_png
+from aulmo.deliver.stills import StillProgress, render_stills
+from aulmo.document import variants
+from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import load, write_atomically
+from aulmo.document.records import Document, RenderSettings
+from aulmo.errors import AulmoError, CannotWrite
+from aulmo.trace.compile.arrays import OPT_WHITE
+from aulmo.trace.plate import Under, mixed, shown_with
+
+STOPPED = 5  # the exit code of a job that was told to stop
+FINITE = 1e15
+
+
+class Teller:
+    """Writes how far a job is and what it looks like into its folder, and reads there whether it should go on."""
+
+    def __init__(self, job: Job) -> None:
+        self.job, self.folder = job, job.folder
+        self._pictured = self._noted = 0.0
+
+    def goes_on(self) -> bool:
+        """False when the job is paused or stopped, or its folder is gone."""
+        return self.folder.exists() and self.job.wish.wish == "go"
+
+    def tell(self, share: float, done: int, of: int, samples: int, noise: float, seconds: float, left: float) -> bool:
+        """Note how far it is; False when it should stop."""
+        finite = lambda value: value if value < FINITE else None  # noqa: E731
+        state = {
+            "share": share, "done": done, "of": of, "samples": samples, "noise": finite(noise), "seconds": seconds, "seconds_left": finite(left),
+        }  # fmt: skip
+        self.write("state.json", json.dumps(state).encode())
+        return self.goes_on()
+
+    def show(self, tracer: Any, view: str) -> None:
+        """Show the picture so far, now and then."""
+        if time.monotonic() - self._pictured > 1.5:
+            self._pictured = time.monotonic()
+            frame, white = tracer.frame(), float(tracer.options[OPT_WHITE])
+            under = Under(tracer.plate, frame.share) if tracer.plate is not None and frame.share is not None else None
+            light = frame.rgb if under is None else mixed(frame.rgb, under, white)
+            self.write("partial.png", small_png(shown_with(light, under, white, view), 640))
+
+    def write(self, name: str, blob: bytes) -> None:
+        """A file of the folder, if there is room for it."""
+        try:
+            write_atomically(self.folder / name, lambda file: file.write(blob))
+        except CannotWrite:
+            pass  # progress is a courtesy; the render itself must not fail for it
+
+
+def _stills(job: Job, document: Document, assets: AssetStore, settings: RenderSettings, teller: Teller) -> bool:
+    record = job.record
+    views = {s.id: s.view for s in document.shots}
+    stills = job.stills()
+    last: dict[str, float] = {}
+
+    def progress(p: StillProgress, picture: Any, tracer: Any) -> bool:
+        if picture is not None:
+            teller.write("thumbnail.png" if p.done == p.stills else "partial.png", thumbnail(picture))
+            last.update(samples=picture.samples, noise=picture.noise)
+        elif tracer is not None:
+            teller.show(tracer, views[stills[p.number].shot])
+        return teller.tell((p.done + p.share) / p.stills, p.done, p.stills, p.samples, p.noise, p.seconds, p.seconds_left)
+
+    size = (record.width, record.height) if record.width and record.height else None
+    made = render_stills(document, assets, stills, size, settings, record.file_type, progress, job.folder / "keep", record.time)
+    if made.stopped:
+        return False
+    _finish(teller, {**last, "seconds": _before(job) + made.seconds, "files": made.made + made.kept})
+    return True
+
+
+def _film(job: Job, document: Document, assets: AssetStore, settings: RenderSettings, teller: Teller) -> bool:
+    record = job.record
+    of = variants.chosen(document, record.variant)
+    span = record.span or (document.film.start, document.film.end)
+    shot = next((s for s in of.shots if s.id == record.shot_id), None)
+    planned = plan(of, *span, shot=shot)
+    last: dict[str, float] = {}
+
+    def progress(p: FilmProgress, picture: Any) -> bool:
+        if picture is not None:
+            teller.write("thumbnail.png", thumbnail(picture))
+            last.update(samples=picture.samples, noise=picture.noise)
+        return teller.tell((p.done + p.share) / p.frames, p.done, p.frames, p.samples, last.get("noise", FINITE), p.seconds, p.seconds_left)
+
+    made = render_film(of, assets, planned, (record.width, record.height), settings, Path(record.out), record.file_type, progress)
+    if made.stopped:
+        return False
+    _finish(teller, {**last, "seconds": _before(job) + made.seconds, "files": len(planned)})
+    return True
+
+
+def _before(job: Job) -> float:
+    """Seconds that earlier processes have worked on it."""
+    try:
+        return float(json.loads((job.folder / "before.json").read_text())["seconds"])
+    except (OSError, ValueError, KeyError, TypeError):
+        return 0.0
+
+
+def _finish(teller: Teller, result: dict[str, float]) -> None:
+    blob = json.dumps(result).encode()
+    write_atomically(teller.folder / "done.json", lambda file: file.write(blob))
+    shutil.rmtree(teller.folder / "keep", ignore_errors=True)
+
+
+def work(folder: Path) -> int:
+    """Work on a job until it is done, stopped or fails; returns the exit code."""
+    job = job_in(folder)
+    if job is None or job.outcome == "broken":
+        print("There is no job here.", file=sys.stderr)
+        return 2
+    record: JobRecord = job.record
+    teller = Teller(job)
+    teller.write("process.json", json.dumps({"pid": os.getpid(), "since": time.time()}).encode())
+    began = time.perf_counter()
+    try:
+        (folder / "keep").mkdir(exist_ok=True)
+        document, assets = load(folder / "project.aulmo")
+        settings = replace(document.render, **{k: tuple(v) if isinstance(v, list) else v for k, v in record.settings.items()})
+        run = _film if record.kind == "film" else _stills
+        if run(job, document, assets, settings, teller):
+            return 0
+        spent = json.dumps({"seconds": _before(job) + time.perf_counter() - began}).encode()
+        teller.write("before.json", spent)
+        return STOPPED
+    except AulmoError as error:
+        return _failed(teller, str(error))
+    except MemoryError:
+        return _failed(teller, "There is not enough memory for this picture; make it smaller, or leave passes out.")
+    except OSError as error:
+        return _failed(teller, f"The render could not go on: {error.strerror or error}.")
+    except Exception as error:  # noqa: BLE001 (the list must be told, whatever it was)
+        traceback.print_exc()
+        return _failed(teller, f"The render did not work: {error}.")
+
+
+def _failed(teller: Teller, sentence: str) -> int:
+    print(sentence, file=sys.stderr)
+    teller.write("failed.json", json.dumps({"sentence": sentence}).encode())
+    return 2
+
+
+def main() -> int:
+    """Work on the job of the folder that is named."""
+    os.nice(10)  # whoever works in a window goes first
+    return work(Path(sys.argv[1]))
+
+
+if __name__ == "__main__":
+    sys.exit(main())
