@@ -208,7 +208,7 @@ def test_a_variant_that_hides_everything_and_a_full_disk_are_sentences(tmp_path,
 def test_the_state_files_are_plain_and_old_jobs_are_still_read(tmp_path):
     old = tmp_path / "jobs" / "20260101-000000-aaaa"
     old.mkdir(parents=True)
-    record = {"shot": "Shot 1", "width": 10, "height": 10, "out": str(tmp_path / "x.png"), "settings": {"file_type": "png"}, "started": 1.0, "time": 0.0}
+    record = {"shot": "Shot 1", "width": 10, "height": 10, "out": str(tmp_path / "x.png"), "settings": {}, "started": 1.0, "time": 0.0}
     (old / "job.json").write_text(json.dumps(record))
     (old / "done.json").write_text(json.dumps({"samples": 5, "noise": 0.1, "seconds": 3.0}))
     (job,) = jobs(tmp_path / "jobs")

@@ -37,9 +37,11 @@ LINKS = {
     r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
     r.Decal: {"id", "adjust"},
-    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"}, r.Shot: {"id", "overrides", "picks", "photograph"},
+    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"},
+    r.Shot: {"id", "overrides", "picks", "photograph"},
     r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
-    r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Choice: {"id", "overrides"}, r.Axis: {"id", "choices"}, r.Film: {"reel", "markers", "groups", "footage"},
+    r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Choice: {"id", "overrides"}, r.Axis: {"id", "choices"},
+    r.Film: {"reel", "markers", "groups", "footage"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",

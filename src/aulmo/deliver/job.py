@@ -1,5 +1,5 @@
-"""Render jobs: each keeps in a folder of its own a snapshot of the project, what is to be made of it, what is wanted of it, how far it is, its log and
-its pictures. What a job is doing is read from that folder alone, so several windows, the command line and a machine that was switched off agree.
+"""Render jobs: each keeps in a folder of its own a snapshot of the project, what is to be made of it, what is wanted of it, how far it is, its log
+and its pictures. What a job is doing is read from that folder alone, so several windows, the command line and a machine that was switched off agree.
 
 Files of a folder: `project.aulmo`, `job.json` (what), `wish.json` (whether, in which order and from when), `lock` (held by the process at work),
 `state.json` and `partial.png` (how far), `keep/` (to go on at the sample), `done.json` or `failed.json` (how it ended), `log.txt`.
@@ -11,7 +11,8 @@ import os
 import shutil
 import time
 from pathlib import Path
-from typing import Any, Literal, Sequence
+from types import MappingProxyType
+from typing import Any, Literal, Mapping, Sequence
 
 import msgspec
 import platformdirs
@@ -97,7 +98,7 @@ class Job:
     @classmethod
     def start(
         cls, document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, folder: Path,
-        time_: float = 0.0, variant: dict[str, str] = {}, path: Path | None = None, predicted: float = 0.0, wake: bool = True,
+        time_: float = 0.0, variant: Mapping[str, str] = MappingProxyType({}), path: Path | None = None, predicted: float = 0.0, wake: bool = True,
     ) -> "Job":  # fmt: skip
         """Snapshot the project and put a still of a shot, as it is at a time of its film, at the end of the list. Raises BadValue or CannotWrite."""
         out = free_path(Path(out), reserved(folder))
@@ -287,7 +288,7 @@ def range_record(
 
 def film_record(
     document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, span: tuple[float, float],
-    variant: dict[str, str] = {}, path: Path | None = None,
+    variant: Mapping[str, str] = MappingProxyType({}), path: Path | None = None,
 ) -> JobRecord:  # fmt: skip
     """The job of a film."""
     return JobRecord(
@@ -407,7 +408,7 @@ def picture_folder(settings: RenderSettings, project: Path | None) -> Path:
 
 def file_name(
     document: Document, shot: Shot, settings: RenderSettings, project: Path | None = None, taken: set[Path] | None = None,
-    choices: dict[str, str] = {},
+    choices: Mapping[str, str] = MappingProxyType({}),
 ) -> Path:  # fmt: skip
     """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
     stem = file_stem(PLAIN, Named(document, shot, {a.id: choices.get(a.id, "") for a in document.axes}, (shot.width, shot.height)))

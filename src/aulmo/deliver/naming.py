@@ -68,7 +68,8 @@ def file_names(pattern: str, of: list[Named], ending: str) -> list[str]:
     seen: dict[str, int] = {}
     for k, name in enumerate(found):
         if name.lower() in seen:
-            missing = [a.name for a in of[k].document.axes if f"{{{a.name.lower()}}}" not in pattern.lower() and a.name in dict(of[k].choices)]
+            named = dict(of[k].choices)
+            missing = [a.name for a in of[k].document.axes if f"{{{a.name.lower()}}}" not in pattern.lower() and a.name in named]
             what = f" Add {{{missing[0]}}} to the pattern." if missing else " Add {number} to the pattern."
             raise BadValue(f"The pattern gives two pictures the same name, {name}.{what}")
         seen[name.lower()] = k

@@ -116,9 +116,9 @@ def _through(folder: Path) -> None:
         waiting = [job for job, outcome in listed if outcome == "waiting"]
         due = [job for job in waiting if job.wish.not_before <= now]
         for job in due[: 0 if wanted.halt else max(0, wanted.at_once - len(at_work) - others)]:
-            process = begin(job)
-            if process is not None:
-                at_work[job.name] = (job, process)
+            begun = begin(job)
+            if begun is not None:
+                at_work[job.name] = (job, begun)
         if not at_work and (wanted.halt or not waiting):
             return
         time.sleep(LOOK if at_work or due else 1.0)

@@ -1,5 +1,5 @@
-"""The process that works on one render job: `python -m aulmo.deliver.work FOLDER`. It tells how far it is in the job's folder, and heeds what is wanted
-of it there."""
+"""The process that works on one render job: `python -m aulmo.deliver.work FOLDER`. It tells how far it is in the job's folder, and heeds what is
+wanted of it there."""
 
 import json
 import os

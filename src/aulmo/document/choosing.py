@@ -61,8 +61,8 @@ def put_own(document: Document, choice_id: str, values: dict[str, Any]) -> Docum
 
 
 def settled(base: Document, new: Document, picks: Iterable[str], hand: str) -> Taken:
-    """An edit `new` of the stored document `base`, or of it as it is seen with the choices `picks` (ids, in the order of their axes), sorted: the base
-    keeps what it had of all that lands in a choice. With a choice in `hand` things that come or go do so in it alone."""
+    """An edit `new` of the stored document `base`, or of it as it is seen with the choices `picks` (ids, in the order of their axes), sorted: the
+    base keeps what it had of all that lands in a choice. With a choice in `hand` things that come or go do so in it alone."""
     picks = list(picks)
     if not picks or new.axes is not base.axes:
         return Taken(new, {}, new is not base)

@@ -22,7 +22,7 @@ def test_a_render_goes_on_while_the_artist_works_and_the_file_says_so(window, qt
     page.stop.field.buttons["samples"].click()
     type_into(page.samples.field, "6")
     page.go.click()
-    (card,) = window.bench.faces["Render"].cards
+    (card,) = window.bench.faces["Render"].rows
     window.session.apply("Repainted", edits.change_surface(window.session.document, "m", base_color=from_hex("#000000")))  # too late for the snapshot
     qtbot.waitUntil(lambda: card.outcome == "done", timeout=120000)
     with Image.open(card.job.record.out) as image:
@@ -32,8 +32,8 @@ def test_a_render_goes_on_while_the_artist_works_and_the_file_says_so(window, qt
     assert red.any(), "the file shows the ball as it was when the render began"
     assert "6 samples" in card.words.text() and card.open.isVisible() and not card.picture.pixmap().isNull()
     card.again.click()
-    assert len(window.bench.faces["Render"].cards) == 2
-    again = window.bench.faces["Render"].cards[0]
+    assert len(window.bench.faces["Render"].rows) == 2
+    again = window.bench.faces["Render"].rows[0]
     qtbot.waitUntil(lambda: again.outcome == "done", timeout=120000)
     assert again.job.record.out != card.job.record.out
 
@@ -47,7 +47,7 @@ def test_a_render_can_be_cancelled(window, qtbot):
     assert card.bar.isVisible()
     card.cancel.click()
     qtbot.waitUntil(lambda: card.outcome == "cancelled", timeout=60000)
-    assert "Cancelled" in card.words.text()
+    assert "Stopped" in card.words.text()
 
 
 def test_the_time_is_predicted_before_starting(window, qtbot):

@@ -3,7 +3,6 @@
 from aulmo.desk.frame.bench import FrameBench
 from aulmo.desk.frame.bench_photograph import PhotographBench
 from aulmo.desk.frame.commands import FrameCommands
-from aulmo.desk.picture.compare import Compare
 from aulmo.desk.frame.focus_tool import FocusTool, SharpBand
 from aulmo.desk.frame.look_tools import LookAtTool, WhiteTool
 from aulmo.desk.frame.page import FramePage
@@ -12,6 +11,7 @@ from aulmo.desk.frame.photo_commands import PhotographCommands
 from aulmo.desk.frame.photo_desk import SUBJECT, PhotoDesk
 from aulmo.desk.frame.photo_marks import PhotoMarks
 from aulmo.desk.frame.photo_tools import BoxTool, CutoutTool, GridTool, LineTool, PatchTool, StandTool, StickTool
+from aulmo.desk.picture.compare import Compare
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 

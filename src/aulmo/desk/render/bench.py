@@ -1,214 +1,346 @@
-"""Render's bench: what is being rendered and what was, with its settings; open it, render it again."""
+"""Render's bench is the list: what waits, what is under way and what was made, over all projects, by any window and without one."""
 
 import time
-from pathlib import Path
+from typing import Any
 
-from PySide6.QtCore import QSize, Qt, QTimer, QUrl
-from PySide6.QtGui import QDesktopServices, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt, QTimer
+from PySide6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from aulmo.deliver.job import Job, file_name, past_jobs, reserved
-from aulmo.deliver.picture_file import FILE_TYPES
+from aulmo.deliver import job as job_module
+from aulmo.deliver import runner
+from aulmo.deliver.job import Job, add, by_names, file_name, jobs, picture_folder, range_record, reserved
+from aulmo.deliver.stills import plan
+from aulmo.desk.render.beside import Beside
+from aulmo.desk.render.job_row import JobRow
 from aulmo.desk.shell import session as session_module
-from aulmo.desk.shell.bench import BenchHead
+from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.task import finish
-from aulmo.desk.widgets.fields import button, label
+from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.document import project_file, variants
 from aulmo.document.quantity import counted, duration, show
+from aulmo.errors import BadValue
 
-
-class JobCard(QFrame):
-    """One render."""
-
-    def __init__(self, job: Job, bench: "RenderBench") -> None:
-        super().__init__()
-        self.job, self.bench = job, bench
-        self.setObjectName("card")
-        self.setFixedWidth(330)
-        self.picture = QLabel()
-        self.picture.setFixedSize(132, 104)
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.name = label(job.record.shot, "heading")
-        self.words = label("", "quiet", True)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.setTextVisible(False)
-        self.cancel = button("Cancel", self._cancel, "link")
-        self.open = button("Open", self._open, "link")
-        self.again = button("Render again", lambda: bench.again(job), "link")
-        buttons = QHBoxLayout()
-        self.go_on = button("Go on", self._go_on, "link", "Takes the render up where it was stopped; the picture will be the same")
-        for made in (self.cancel, self.open, self.go_on, self.again):
-            buttons.addWidget(made)
-        buttons.addStretch(1)
-        right = QVBoxLayout()
-        right.setSpacing(3)
-        right.addWidget(self.name)
-        right.addWidget(self.words)
-        right.addWidget(self.bar)
-        right.addStretch(1)
-        right.addLayout(buttons)
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(8, 8, 8, 6)
-        layout.addWidget(self.picture)
-        layout.addLayout(right, 1)
-        self._shown: tuple = ()
-        self.outcome = ""
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Bring the card up to date."""
-        record, state, outcome = self.job.record, self.job.state(), self.job.outcome
-        size = f"{record.width} × {record.height}"
-        kind = FILE_TYPES.get(record.settings.get("file_type", "png"), ("",))[0]
-        if outcome == "running":
-            left = state.get("seconds_left")
-            told = [f"{duration(left)} left"] if left else ["Starting"] if not state else []
-            told = ["Waits for the one before"] if state.get("waiting") else told
-            told += [f"noise {show(100 * state['noise'], '%', 1)}"] if state.get("noise") else []
-            words = f"{size} · {kind}\n" + " · ".join(told)
-            self.bar.setValue(round(1000 * state.get("share", 0.0)))
-        elif outcome == "done":
-            result = self.job.result()
-            when = time.strftime("%H:%M", time.localtime(record.started))
-            words = f"{size} · {kind} · {when}\n{counted(result.get('samples', 0), 'sample')}, "
-            words += f"noise {show(100 * result.get('noise', 0), '%', 1)}, {duration(result.get('seconds', 0))}"
-        elif outcome == "cancelled":
-            words = f"{size} · {kind}\nCancelled"
-        else:
-            words = f"{size}\n{self.job.complaint()}"
-        self.words.setText(words)
-        self.words.setToolTip(record.out)
-        self.bar.setVisible(outcome == "running")
-        self.cancel.setVisible(outcome == "running")
-        self.open.setVisible(outcome == "done" and Path(record.out).exists())
-        self.again.setVisible(outcome != "running")
-        self.go_on.setVisible(self.job.can_go_on)
-        path = self.job.picture_path()
-        stamp = (str(path), path.stat().st_mtime_ns) if path and path.exists() else ()
-        if stamp and stamp != self._shown:
-            self._shown = stamp
-            pixmap = QPixmap(str(path))
-            if not pixmap.isNull():
-                self.picture.setPixmap(pixmap.scaled(QSize(132, 104), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
-        if outcome != self.outcome:
-            if self.outcome == "running" and outcome == "done":
-                self.bench.session.hint.emit(f"Rendered {Path(record.out).name}")
-            if self.outcome == "running" and outcome == "failed":
-                self.bench.session.trouble.emit(self.job.complaint())
-            self.outcome = outcome
-
-    def _cancel(self) -> None:
-        self.job.cancel()
-        self.words.setText("Stopping…")
-
-    def _go_on(self) -> None:
-        self.bench.session.attempt(self.job.go_on)
-        self.outcome = "running"
-        self.bench.watch()
-
-    def _open(self) -> None:
-        QDesktopServices.openUrl(QUrl.fromLocalFile(self.job.record.out))
+SHOWN = 80  # ended renders that the list shows
 
 
 class RenderBench(QWidget):
-    """The list of jobs, newest first."""
+    """The list of jobs: what goes on and waits first, in its order, then what ended, newest first."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        head = BenchHead("Renders")
+        self.head = head = BenchHead("Renders")
         self.words = label("")
         head.addWidget(self.words)
         head.addStretch(1)
+        self.compare = button("Compare two", self.compare_two, "link", "The two that are chosen, wiped over one another; Ctrl adds a second")
+        self.halt = button("Halt after this", self._halt, "link", "What is under way is ended; nothing else begins until this is taken back")
+        self.halt.setCheckable(True)
+        self.at_once = Choice()
+        self.at_once.setAccessibleName("At once")
+        self.at_once.setFixedWidth(104)
+        self.at_once.chosen.connect(self._set_at_once)
+        self.clear = button("Clear ended", self.clear_ended, "link", "Takes what ended out of the list; the pictures stay")
+        for made in (self.compare, self.halt, self.clear, self.at_once):
+            head.addWidget(made)
         inner = QWidget()
-        self.line = QHBoxLayout(inner)
-        self.line.setContentsMargins(12, 4, 12, 8)
-        self.line.setSpacing(10)
-        self.line.addStretch(1)
+        self.lines = QVBoxLayout(inner)
+        self.lines.setContentsMargins(4, 0, 4, 4)
+        self.lines.setSpacing(1)
+        self.empty = label("Nothing rendered yet. Ctrl+Return renders this shot; it appears here and goes on by itself", "quiet")
+        self.empty.setContentsMargins(10, 8, 0, 0)
+        self.lines.addWidget(self.empty)
+        self.lines.addStretch(1)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setFrameShape(QFrame.Shape.NoFrame)
-        area.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inner)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(head)
-        layout.addWidget(area)
-        self.cards: list[JobCard] = []
-        for job in reversed(past_jobs(session_module.JOBS)[:24]):
-            self._add(job)
-        running = any(card.outcome == "running" for card in self.cards)
+        under_head(self).addWidget(area)
+        self.rows: list[JobRow] = []
+        self.chosen: list[str] = []
+        self._beside: Beside | None = None
+        self._all: list[Job] = []
         self._timer = QTimer(self)
         self._timer.setInterval(400)
         self._timer.timeout.connect(self.refresh)
-        if running:  # of an earlier window: followed as if it were ours
+        self.fill()
+        if any(r.outcome in ("waiting", "running") for r in self.rows):  # of an earlier window: followed as if they were ours
+            runner.wake(session_module.JOBS)
             self._timer.start()
-        self.refresh()
 
-    def _add(self, job: Job) -> JobCard:
-        card = JobCard(job, self)
-        self.cards.insert(0, card)
-        self.line.insertWidget(0, card)
-        return card
+    # keeping up
+
+    def fill(self) -> None:
+        """A row for each job, in their order; rows that are there already stay."""
+        self._all = jobs(session_module.JOBS)
+        live = [job for job in self._all if job.outcome in ("running", "waiting", "paused")]
+        live.sort(key=lambda job: job.outcome != "running")
+        ended = [job for job in reversed(self._all) if job.outcome not in ("running", "waiting", "paused")]
+        wanted = live + sorted(ended, key=lambda job: job.name, reverse=True)[:SHOWN]
+        held = {row.job.name: row for row in self.rows}
+        self.rows = []
+        for k, job in enumerate(wanted):
+            made = held.pop(job.name, None)
+            if made is None:
+                made = JobRow(job, self)
+                made.pulled.connect(lambda by, j=job: self.put(j, by))
+                made.clicked.connect(lambda modifiers, name=job.name: self._choose(name, modifiers))
+            if self.lines.indexOf(made) != k:
+                self.lines.removeWidget(made)
+                self.lines.insertWidget(k, made)
+            self.rows.append(made)
+        for gone in held.values():
+            self.lines.removeWidget(gone)
+            gone.hide()
+            gone.deleteLater()
+        self.chosen = [name for name in self.chosen if any(r.job.name == name for r in self.rows)]
+        self.empty.setVisible(not self.rows)
+        self._tell()
 
     def watch(self) -> None:
-        """A job runs again: follow it."""
+        """Something is wanted of a job: follow it."""
         self._timer.start()
         self.refresh()
 
-    def running(self) -> list[JobCard]:
-        """Cards of jobs under way."""
-        return [c for c in self.cards if c.outcome == "running"]
+    def running(self) -> list[JobRow]:
+        """Rows of what is under way or waits."""
+        return [r for r in self.rows if r.outcome in ("running", "waiting")]
 
     def refresh(self) -> None:
-        """Bring the cards up to date."""
-        for card in self.cards:
-            if card.outcome in ("", "running"):
-                card.refresh()
-        count = len(self.running())
-        waiting = sum(bool(c.job.state().get("waiting")) for c in self.running())
-        told = f"{count - waiting} under way" + (f", {waiting} waiting" if waiting else "")
-        self.words.setText(told if count else counted(len(self.cards), "render") if self.cards else "Nothing rendered yet")
-        if not count:
+        """Bring the rows up to date; make them anew where the list itself has changed."""
+        before = [r.outcome for r in self.rows]
+        for held in self.rows:
+            if held.outcome not in ("done", "broken"):
+                held.job = job_module.job_in(held.job.folder) or held.job
+                held.refresh()
+        if before != [r.outcome for r in self.rows] or (self._timer.isActive() and self._changed_outside()):
+            self.fill()
+        self._tell()
+        if not self.running():
             self._timer.stop()
 
-    def start(self) -> JobCard | None:
-        """Render the current shot as the settings say."""
+    def _changed_outside(self) -> bool:
+        """Whether another window or command has added a job, taken one out, or put them in another order."""
+        shown = {r.job.name for r in self.rows}
+        now = jobs(session_module.JOBS)
+        live = [j.name for j in now if j.outcome in ("waiting", "paused")]
+        return not shown <= {j.name for j in now} or [r.job.name for r in self.rows if r.outcome in ("waiting", "paused")] != live
+
+    def showEvent(self, event: Any) -> None:  # noqa: N802
+        """Seen: what other windows have added should be there."""
+        self.fill()
+        if self.running():
+            self._timer.start()
+
+    def _tell(self) -> None:
+        under_way = sum(r.outcome == "running" for r in self.rows)
+        waiting = sum(r.outcome == "waiting" for r in self.rows)
+        told = f"{under_way} under way" + (f", {waiting} waiting" if waiting else "") if under_way or waiting else counted(len(self.rows), "render")
+        left = [r.job.state().get("seconds_left") if r.outcome == "running" else self.estimate(r.job) for r in self.running()]
+        known = [v for v in left if v]
+        rules = runner.rules(session_module.JOBS)
+        if known and len(known) == len(left):
+            told += f" · about {duration(sum(known) / rules.at_once)} in all"
+        self.words.setText(told if self.rows else "")
+        self.halt.setChecked(rules.halt)
+        self.at_once.fill([("One at a time", 1), ("Two at once", 2), ("Three at once", 3), ("Four at once", 4)], rules.at_once)
+        for held in self.rows:
+            held.set_chosen(held.job.name in self.chosen)
+        self.compare.setEnabled(len(self.chosen) == 2)
+
+    def estimate(self, job: Job) -> float | None:
+        """Seconds that a job will take, as measured; None when nothing was."""
+        return job_module.estimate(job, self._all)
+
+    # the list
+
+    def _choose(self, name: str, modifiers: Any) -> None:
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            self.chosen = [n for n in self.chosen if n != name] if name in self.chosen else [*self.chosen[-1:], name]
+        else:
+            self.chosen = [name]
+        self._tell()
+
+    def _halt(self) -> None:
+        rules = runner.rules(session_module.JOBS)
+        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, runner.Rules(rules.at_once, self.halt.isChecked())))
+        if not self.halt.isChecked():
+            runner.wake(session_module.JOBS)
+        self.watch()
+
+    def _set_at_once(self, count: int) -> None:
+        rules = runner.rules(session_module.JOBS)
+        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, runner.Rules(count, rules.halt)))
+        self._tell()
+
+    def put(self, job: Job, by: int) -> None:
+        """A job so many places later."""
+        self.session.attempt(lambda: job_module.move(job, by))
+        self.fill()
+
+    def remove(self, job: Job) -> None:
+        """Take a job out of the list."""
+        self.session.attempt(job.remove)
+        self.fill()
+
+    def clear_ended(self) -> None:
+        """Take all that ended well or was stopped out of the list."""
+        for held in list(self.rows):
+            if held.outcome in ("done", "cancelled", "failed", "broken"):
+                self.session.attempt(held.job.remove)
+        self.fill()
+
+    def change(self, job: Job) -> "ChangeJob":
+        """Ask what a job that waits should make instead."""
+        dialog = ChangeJob(self, job)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+        return dialog
+
+    def compare_two(self) -> None:
+        """The two chosen renders over one another."""
+        two = [next(r.job for r in self.rows if r.job.name == name) for name in self.chosen]
+        if len(two) == 2:
+            made = self.session.attempt(lambda: Beside(self.window(), *two))
+            if made is not None:
+                self._beside = made
+                made.show()
+
+    def open_then(self, job: Job) -> None:
+        """The project as it was when a render of it began, as an unsaved one."""
+        held = self.session.attempt(lambda: project_file.load(job.folder / "project.aulmo"))
+        if held is not None:
+            self.session.open_document(held[0], held[1], None, unsaved=True)
+            self.session.hint.emit(f"{held[0].name} as it was {time.strftime('on %d %B at %H:%M', time.localtime(job.record.started))}")
+
+    # what is put in it
+
+    def start(self) -> JobRow | None:
+        """Render the current shot, in the variant that is seen, as the settings say."""
         session, shot = self.session, self.session.shot
         if shot is None:
             session.trouble.emit("There is no shot to render; make one in Frame.")
             return None
         document = session.document
-        out = file_name(document, shot, document.render, session.own_path, reserved(session_module.JOBS))
-        size, assets, at = (shot.width, shot.height), session.assets, session.time
-        job = session.attempt(lambda: finish(lambda: Job.start(document, assets, shot, size, document.render, out, session_module.JOBS, at)))
+        if variants.is_refused(document, session.picks):
+            session.trouble.emit(f"{variants.told(document, session.picks)} is not offered; choose another variant.")
+            return None
+        out = file_name(document, shot, document.render, session.own_path, reserved(session_module.JOBS), session.picks)
+        size, assets, at, path = (shot.width, shot.height), session.assets, session.time, session.own_path
+        chosen = by_names(document, session.picks)
+        job = session.attempt(
+            lambda: finish(lambda: Job.start(document, assets, shot, size, document.render, out, session_module.JOBS, at, chosen, path))
+        )
         if job is None:
             return None
-        card = self._add(job)
-        self._timer.start()
-        self.refresh()
         moment = f" at {show(at, 's', 2)}" if document.keys or document.motions else ""
         session.hint.emit(f"Rendering {shot.name}{moment} to {out}")
-        return card
+        return self._started(job)
 
-    def again(self, job: Job) -> None:
-        """Render an earlier job's own snapshot again, to a new file."""
-        from msgspec.structs import replace
+    def _started(self, job: Job) -> JobRow | None:
+        self.fill()
+        self._timer.start()
+        self.refresh()
+        return next((r for r in self.rows if r.job.name == job.name), None)
 
-        from aulmo.document import edits, project_file
+    def start_range(self, cells: list[dict[str, str]], pattern: str) -> JobRow | None:
+        """Render variants, each to a file of its own, as one job."""
+        session, shot = self.session, self.session.shot
+        document, assets, settings = session.document, session.assets, session.document.render
+        folder = picture_folder(settings, session.own_path)
+        path, at = session.own_path, session.time
 
         def run() -> Job:
-            document, assets = project_file.load(job.folder / "project.aulmo")
-            shot = edits.find_shot(document, job.record.shot)
-            settings = replace(document.render, folder=str(Path(job.record.out).parent))
-            out = file_name(document, shot, settings, None, reserved(session_module.JOBS))
-            size = (job.record.width, job.record.height)
-            return Job.start(document, assets, shot, size, settings, out, session_module.JOBS, job.record.time)
+            if shot is None or not cells:
+                raise BadValue("Tick the variants that should be rendered.")
+            rows = [by_names(document, picks) for picks in cells]
+            own = [variants.shot_for(document, picks) for picks in cells]
+            rows = [{**row, "shot": (held or shot).id} for row, held in zip(rows, own)]
+            wanted = plan(document, rows, pattern, folder, settings.file_type, None, None, at)
+            taken = reserved(session_module.JOBS)
+            wanted = [s._replace(out=job_module.free_path(s.out, taken, overwrites=False)) for s in wanted]
+            return add(document, assets, range_record(document, wanted, folder, None, settings, at, path), session_module.JOBS)
 
-        made = self.session.attempt(lambda: finish(run))
-        if made:
-            self._add(made)
-            self._timer.start()
-            self.refresh()
+        job = session.attempt(lambda: finish(run))
+        if job is None:
+            return None
+        session.hint.emit(f"Rendering {counted(len(cells), 'variant')} to {folder}")
+        return self._started(job)
+
+    def again(self, job: Job, now: bool = False) -> None:
+        """Render an earlier job's own snapshot again, or the project as it is now, to a new file."""
+        session = self.session
+        document, assets = session.document, session.assets
+        made = session.attempt(lambda: finish(lambda: job.again(document, assets) if now else job.again()))
+        if made is not None:
+            self._started(made)
+
+
+class ChangeJob(QDialog):
+    """What a render that waits will make, and when it begins."""
+
+    def __init__(self, bench: RenderBench, job: Job) -> None:
+        super().__init__(bench.window())
+        self.bench, self.job = bench, job
+        self.setWindowTitle(f"Change {job.record.title}")
+        record = job.record
+        self.pixels = QLineEdit(f"{record.width} x {record.height}" if record.width else "as the shots")
+        rule = record.settings.get("stop", "noise")
+        key = {"noise": "noise_percent", "samples": "samples", "time": "seconds"}[rule]
+        self._key = key
+        self.until = QLineEdit(f"{record.settings.get(key, 0):g}")
+        before = job.wish.not_before
+        self.at = QLineEdit(time.strftime("%H:%M", time.localtime(before)) if before > time.time() else "")
+        self.at.setPlaceholderText("At once, or hh:mm")
+        self.trouble = label("", "heading", True)
+        words = {"noise": "Noise, %", "samples": "Samples", "time": "Seconds"}
+        layout = QVBoxLayout(self)
+        layout.addWidget(row("Pixels", self.pixels))
+        layout.addWidget(row(words[rule], self.until))
+        layout.addWidget(row("Begins at", self.at))
+        layout.addWidget(self.trouble)
+        line = QHBoxLayout()
+        line.addStretch(1)
+        line.addWidget(button("Leave it", self.close))
+        line.addWidget(button("Change", self.take, "main"))
+        layout.addLayout(line)
+
+    def take(self) -> None:
+        """Change the job, or say what is wrong."""
+        try:
+            self._take()
+        except (BadValue, ValueError) as error:
+            self.trouble.setText(str(error) if isinstance(error, BadValue) else "That is no number.")
+            return
+        self.bench.fill()
+        self.close()
+
+    def _take(self) -> None:
+        from aulmo.document.properties import about, accepted
+
+        fields: dict[str, Any] = {}
+        text = self.pixels.text().lower().replace("×", "x").replace(" ", "")
+        if "x" in text:
+            width, height = text.split("x", 1)
+            fields["width"], fields["height"] = accepted(about("shots/x/width"), int(width)), accepted(about("shots/x/height"), int(height))
+        fields["settings"] = {self._key: accepted(about(f"render/{self._key}"), float(self.until.text().replace(",", ".")))}
+        not_before = 0.0
+        if self.at.text().strip():
+            not_before = self._moment(self.at.text().strip())
+        self.job.change(**fields)
+        self.job.want(not_before=not_before)
+
+    def _moment(self, text: str) -> float:
+        try:
+            hour, minute = (int(part) for part in text.split(":"))
+            if not (0 <= hour < 24 and 0 <= minute < 60):
+                raise ValueError
+        except ValueError:
+            raise BadValue(f"“{text}” is no time; write it as 18:30.") from None
+        now = time.localtime()
+        found = time.mktime((now.tm_year, now.tm_mon, now.tm_mday, hour, minute, 0, 0, 0, -1))
+        return found if found > time.time() else found + 86400
+
+

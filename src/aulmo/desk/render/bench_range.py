@@ -59,8 +59,6 @@ class RangeBench(QWidget):
         self.sheet.seen.connect(session.see)
         self.sheet.ticked.connect(self._tell)
         self.sheet.chosen.connect(self._cell_menu)
-        for bar in (self.sheet.horizontalScrollBar(), self.sheet.verticalScrollBar()):
-            bar.valueChanged.connect(lambda _: self._later.start())
         self._drawn_for: dict[tuple, tuple] = {}
         self._drawing = False
         self._drafts: tuple[Any, ShotDrafts] | None = None
@@ -68,6 +66,8 @@ class RangeBench(QWidget):
         self._later.setSingleShot(True)
         self._later.setInterval(500)
         self._later.timeout.connect(self._draw)
+        for bar in (self.sheet.horizontalScrollBar(), self.sheet.verticalScrollBar()):
+            bar.valueChanged.connect(lambda _: self._later.start())
         session.opened.connect(self._opened)
         session.changed.connect(self._changed)
         for signal in (session.variant_changed, session.shot_changed):
@@ -248,7 +248,8 @@ class RangeBench(QWidget):
     def _choose(self, kind: str, name: str | None, edit: bool = False) -> None:
         for k in range(self.tree.topLevelItemCount()):
             top = self.tree.topLevelItem(k)
-            for item in (top, *(top.child(j) for j in range(top.childCount()))):
+            below = [top.child(j) for j in range(top.childCount())] if top is not None else []
+            for item in (top, *below):
                 if item is not None and tuple(item.data(0, ID)) == (kind, name):
                     self.tree.setCurrentItem(item)
                     if edit and self.isVisible():

@@ -39,7 +39,7 @@ class Session(QObject):
     `floor`; or of a face set of the one part that is selected: `parts/<id>/face_sets/<id>`; or `made/<id>` of the copy that was clicked, when what
     is selected is the group of its rule. `picked` are faces of one part, to be taken off or dressed: its id and their numbers. While `recording`,
     changes set keys at the present `time`; `loose` are values of keyed properties that hold until the time changes. `picks` is the variant that is
-    seen, by the ids of axes and choices; changes land in the choice that is in `hand`, else in one that has a value of its own there, else in the base.
+    seen, by the ids of axes and choices; changes land in the choice in `hand`, else in one that has a value of its own there, else in the base.
     """
 
     changed = Signal(object, object)
@@ -143,7 +143,8 @@ class Session(QObject):
         """The document as the shot has it at the present time."""
         document, shot = self.document, self.shot
         known = self._resolved
-        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2] != self.time or known[0][3:] != (self.loose, self.picks):
+        now = (self.time, self.loose, self.picks)
+        if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2:] != now:
             key = (document, shot, self.time, self.loose, self.picks)
             in_time = self.in_time
             with quickly():

@@ -1,7 +1,7 @@
 """The strip's word for the variant that everything applies to: what is picked along each axis, and which choice is in hand."""
 
 from PySide6.QtCore import QPoint, Qt
-from PySide6.QtWidgets import QFrame, QGridLayout, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
@@ -91,8 +91,9 @@ class _Axes(QFrame):
         for k, axis in enumerate(document.axes):
             pick, hand = self.rows[axis.id]
             name = self._grid.itemAtPosition(k, 0)
-            if name is not None:
-                name.widget().setText(axis.name)
+            title = name.widget() if name is not None else None
+            if isinstance(title, QLabel):
+                title.setText(axis.name)
             pick.setAccessibleName(axis.name)
             hand.setAccessibleName(f"{axis.name} in hand")
             picked = session.picks.get(axis.id, "")
