@@ -328,7 +328,7 @@ def main() -> None:
             until(lambda: page.prediction.text().startswith("About"))
             bench = window.bench.faces["Render"]
             bench.start()
-            until(lambda: bench.cards[0].outcome == "done", 200)
+            until(lambda: bench.rows[0].outcome == "done", 200)
             window.session.set_shot("burner")
             bench.start()
             wait(7)

@@ -64,15 +64,17 @@ def settled(base: Document, new: Document, picks: Iterable[str], hand: str) -> T
     """An edit `new` of the stored document `base`, or of it as it is seen with the choices `picks` (ids, in the order of their axes), sorted: the
     base keeps what it had of all that lands in a choice. With a choice in `hand` things that come or go do so in it alone."""
     picks = list(picks)
-    if not picks or new.axes is not base.axes:
+    if not picks:
         return Taken(new, {}, new is not base)
+    fresh: dict[str, Any] = {}
+    if hand:
+        new, fresh = _apart(base, new, hand)
+    if new.axes is not base.axes:  # an edit of the choices themselves
+        return Taken(new, {}, True)
     shown: dict[str, Any] = {}
     for choice_id in picks:
         shown.update(variants.find_choice(base, choice_id)[1].overrides)
-    meant: dict[str, dict[str, Any]] = {}
-    if hand:
-        new, fresh = _apart(base, new, hand)
-        meant[hand] = fresh
+    meant: dict[str, dict[str, Any]] = {hand: fresh} if fresh else {}
     back: dict[str, Any] = {}
     for address, value in changes(base, new, ROOTS, varies).items():
         if base.keys.get(address) or not is_there(base, address):
@@ -111,6 +113,8 @@ def _apart(base: Document, new: Document, hand: str) -> tuple[Document, dict[str
         come = [i for i in after if i not in before and not (root == "parts" and after[i].parent in after and after[i].parent not in before)]
         lost = [i for i in before if i not in after] if root != "parts" else []
         own |= {f"{root}/{i}/{flag}": True for i in come} | {f"{root}/{i}/{flag}": False for i in lost}
+        if lost:  # what hung on them went with them, and comes back
+            new = replace(new, axes=base.axes, keys=base.keys, motions=base.motions)
         held = {i: before[i] for i in lost} | after
         new = replace(new, **{root: {**held, **{i: replace(held[i], **{flag: False}) for i in come}}})
     boxes, before_boxes = new.environment.softboxes, {b.id: b for b in base.environment.softboxes}

@@ -11,11 +11,11 @@ from aulmo.deliver.contact_sheet import write_range
 from aulmo.deliver.naming import Named, file_stem
 from aulmo.deliver.stills import shot_of
 from aulmo.desk.picture.compare import Compare
-from aulmo.desk.render.range_sheet import CELL, RangeSheet, key_of
+from aulmo.desk.render.range_sheet import RangeSheet, key_of
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.desk.widgets.fields import Choice, button, label
 from aulmo.document import variants
 from aulmo.document.properties import sentence, shown
 from aulmo.document.quantity import counted
@@ -56,6 +56,19 @@ class RangeBench(QWidget):
         split.setSizes([236, 700])
         split.setStretchFactor(1, 1)
         layout.addWidget(split, 1)
+        self.pattern = QLineEdit("{project} {shot} {variant}")
+        self.pattern.setAccessibleName("Names of files")
+        self.pattern.setToolTip("{project}, {shot}, {variant}, {size}, {time}, {number}, {date}, and each axis by its name")
+        self.pattern.setFixedWidth(300)
+        self.pattern.textChanged.connect(lambda _: self._tell())
+        self.example = label("")
+        names = QHBoxLayout()
+        names.setContentsMargins(10, 3, 10, 5)
+        names.setSpacing(8)
+        names.addWidget(label("Names of files"))
+        names.addWidget(self.pattern)
+        names.addWidget(self.example, 1)
+        layout.addLayout(names)
         self.sheet.seen.connect(session.see)
         self.sheet.ticked.connect(self._tell)
         self.sheet.chosen.connect(self._cell_menu)
@@ -101,13 +114,6 @@ class RangeBench(QWidget):
             line.addWidget(made)
         line.addStretch(1)
         layout.addLayout(line)
-        self.pattern = QLineEdit()
-        self.pattern.setAccessibleName("Names of files")
-        self.pattern.setText("{project} {shot} {variant}")
-        self.pattern.textChanged.connect(lambda _: self._tell())
-        layout.addWidget(row("Names", self.pattern))
-        self.example = label("", "quiet", True)
-        layout.addWidget(self.example)
         return side
 
     # keeping up
@@ -431,7 +437,7 @@ class RangeBench(QWidget):
             return
         if self._drafts is None or self._drafts[0] is not assets:
             self._drafts = (assets, ShotDrafts(assets))
-        drafts, at = self._drafts[1], session.time
+        drafts, at, cell = self._drafts[1], session.time, self.sheet.size_of_cell
         self._drawing = True
 
         def work(task: Any) -> list:
@@ -439,7 +445,7 @@ class RangeBench(QWidget):
             for picks in due:
                 of = variants.chosen(document, {a.id: picks.get(a.id, "") for a in document.axes})
                 own = variants.shot_for(document, picks) or shot
-                f = min(CELL.width() / own.width, CELL.height() / own.height)
+                f = min(cell.width() / own.width, cell.height() / own.height)
                 size = (max(8, round(own.width * f)), max(8, round(own.height * f)))
                 found.append((picks, drafts.draw(of, next(s for s in of.shots if s.id == own.id), at, size)))
             return found

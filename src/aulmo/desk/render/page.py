@@ -142,7 +142,7 @@ class RenderPage(Page):
             if not self.folder.hasFocus():
                 self.folder.setText(short_path(folder))
                 self.folder.setToolTip(str(folder))
-            out = file_name(self.session.document, shot, settings, self.session.own_path, reserved(session_module.JOBS))
+            out = file_name(self.session.document, shot, settings, self.session.own_path, reserved(session_module.JOBS), self.session.picks)
             self.path.setText(out.name)
             self.path.setToolTip(str(out))
         if self._predicted_for and self._predicted_for[0] is not self.session.document:

@@ -8,11 +8,10 @@ from PySide6.QtWidgets import QAbstractScrollArea
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.painting import painted
 from aulmo.document import variants
 from aulmo.document.records import Axis
 
-CELL, GAP, SIDE, TOP = QSize(132, 92), 6, 84, 22  # pixels: a cell, between them, the names of rows, those of columns
+TALL, WIDEST, GAP, SIDE, TOP = 92, 164, 6, 84, 22  # pixels: a cell's height and most width, between them, the names of rows, those of columns
 MOST_SHOWN = 10_000
 
 
@@ -35,6 +34,13 @@ class RangeSheet(QAbstractScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Range sheet")
         self.setFrameShape(self.Shape.NoFrame)
+
+    @property
+    def size_of_cell(self) -> QSize:
+        """A cell in the shape of the shot, with room for the name of its column."""
+        shot = self.session.shot
+        ratio = shot.width / shot.height if shot is not None else 4 / 3
+        return QSize(max(86, min(WIDEST, round(TALL * ratio))), TALL)
 
     # what it shows
 
@@ -68,20 +74,30 @@ class RangeSheet(QAbstractScrollArea):
 
     def cells(self) -> list[dict[str, str]]:
         """All cells that are offered."""
-        found = [self.cell(r, c) for r in range(len(self.rows())) for c in range(len(self.columns()))]
-        return [picks for picks in found if not self.refused(picks)]
+        rest = {a: c for a, c in self.session.picks.items() if a not in self.over}
+        columns = self.columns()
+        found = [{**rest, **row, **column} for row in self.rows() for column in columns]
+        return [picks for picks in found if not self.refused(picks)] if self.session.document.refused else found
 
     def in_sight(self) -> list[dict[str, str]]:
         """The cells that can be seen now."""
-        shown = self.viewport().rect()
-        rows, columns = len(self.rows()), len(self.columns())
-        return [self.cell(r, c) for r in range(rows) for c in range(columns) if shown.intersects(self.place(r, c))]
+        rows, columns, shown = self.rows(), self.columns(), self._span()
+        rest = {a: c for a, c in self.session.picks.items() if a not in self.over}
+        return [{**rest, **rows[r], **columns[c]} for r in shown[0] if r < len(rows) for c in shown[1] if c < len(columns)]
+
+    def _span(self) -> tuple[range, range]:
+        """The rows and columns that can be seen now."""
+        cell, view = self.size_of_cell, self.viewport().size()
+        across, down = self.horizontalScrollBar().value(), self.verticalScrollBar().value()
+        wide, high = cell.width() + GAP, cell.height() + GAP
+        return range(down // high, (down + view.height()) // high + 1), range(across // wide, (across + view.width()) // wide + 1)
 
     def place(self, row: int, column: int) -> QRect:
         """Where a cell lies in the viewport."""
-        x = SIDE + column * (CELL.width() + GAP) - self.horizontalScrollBar().value()
-        y = TOP + row * (CELL.height() + GAP) - self.verticalScrollBar().value()
-        return QRect(QPoint(x, y), CELL)
+        cell = self.size_of_cell
+        x = SIDE + column * (cell.width() + GAP) - self.horizontalScrollBar().value()
+        y = TOP + row * (cell.height() + GAP) - self.verticalScrollBar().value()
+        return QRect(QPoint(x, y), cell)
 
     def tick_place(self, row: int, column: int) -> QRect:
         """Where a cell's tick lies."""
@@ -92,8 +108,9 @@ class RangeSheet(QAbstractScrollArea):
         """The cell under a point."""
         if at.x() < SIDE or at.y() < TOP:
             return None
-        column = (at.x() - SIDE + self.horizontalScrollBar().value()) // (CELL.width() + GAP)
-        row = (at.y() - TOP + self.verticalScrollBar().value()) // (CELL.height() + GAP)
+        cell = self.size_of_cell
+        column = (at.x() - SIDE + self.horizontalScrollBar().value()) // (cell.width() + GAP)
+        row = (at.y() - TOP + self.verticalScrollBar().value()) // (cell.height() + GAP)
         inside = 0 <= row < len(self.rows()) and 0 <= column < len(self.columns())
         return (row, column) if inside and self.place(row, column).contains(at) else None
 
@@ -105,11 +122,11 @@ class RangeSheet(QAbstractScrollArea):
         self.viewport().update()
 
     def _fit(self) -> None:
-        view = self.viewport().size()
-        wide = SIDE + len(self.columns()) * (CELL.width() + GAP)
-        high = TOP + len(self.rows()) * (CELL.height() + GAP)
+        view, cell = self.viewport().size(), self.size_of_cell
+        wide = SIDE + len(self.columns()) * (cell.width() + GAP)
+        high = TOP + len(self.rows()) * (cell.height() + GAP)
         for bar, need, room, step in (
-            (self.horizontalScrollBar(), wide, view.width(), CELL.width()), (self.verticalScrollBar(), high, view.height(), CELL.height()),
+            (self.horizontalScrollBar(), wide, view.width(), cell.width()), (self.verticalScrollBar(), high, view.height(), cell.height()),
         ):  # fmt: skip
             bar.setRange(0, max(0, need - room))
             bar.setPageStep(room)
@@ -186,9 +203,12 @@ class RangeSheet(QAbstractScrollArea):
 
     # drawing
 
-    @painted
-    def paintEvent(self, painter: QPainter) -> None:  # noqa: N802
+    def paintEvent(self, event: Any) -> None:  # noqa: N802
         """Draw."""
+        with QPainter(self.viewport()) as painter:
+            self._paint(painter)
+
+    def _paint(self, painter: QPainter) -> None:
         t = theme.current()
         painter.fillRect(self.viewport().rect(), QColor(t.panel))
         rows, columns = self.rows(), self.columns()
@@ -200,16 +220,16 @@ class RangeSheet(QAbstractScrollArea):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         seen = key_of(self.session.picks)
         shown = self.viewport().rect()
-        for c in range(len(columns)):
-            for r in range(len(rows)):
-                place = self.place(r, c)
-                if shown.intersects(place):
-                    self._cell(painter, place, r, c, seen)
+        span = self._span()
+        rest = {a: c for a, c in self.session.picks.items() if a not in self.over}
+        for r in (r for r in span[0] if r < len(rows)):
+            for c in (c for c in span[1] if c < len(columns)):
+                self._cell(painter, self.place(r, c), (r, c), {**rest, **rows[r], **columns[c]}, seen)
         painter.fillRect(QRect(0, 0, shown.width(), TOP), QColor(t.panel))
         painter.fillRect(QRect(0, 0, SIDE, shown.height()), QColor(t.panel))
         painter.setPen(QColor(t.text))
-        for c, picks in enumerate(columns):
-            place = self.place(0, c)
+        for c in (c for c in span[1] if c < len(columns)):
+            place, picks = self.place(0, c), columns[c]
             if place.right() > SIDE:
                 box = QRect(max(place.left(), SIDE), 2, place.right() - max(place.left(), SIDE), TOP - 4)
                 words = painter.fontMetrics().elidedText(variants.told(document, picks) if picks else "", Qt.TextElideMode.ElideRight, box.width())
@@ -222,9 +242,8 @@ class RangeSheet(QAbstractScrollArea):
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, words)
         painter.fillRect(QRect(0, 0, SIDE, TOP), QColor(t.panel))
 
-    def _cell(self, painter: QPainter, place: QRect, row: int, column: int, seen: tuple) -> None:
+    def _cell(self, painter: QPainter, place: QRect, at: tuple[int, int], picks: dict[str, str], seen: tuple) -> None:
         t = theme.current()
-        picks = self.cell(row, column)
         key = key_of(picks)
         painter.fillRect(place, QColor(t.field))
         picture = self.pictures.get(key)
@@ -242,17 +261,17 @@ class RangeSheet(QAbstractScrollArea):
             painter.setPen(QPen(QColor(t.accent_hover), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(place.adjusted(1, 1, -1, -1))
-        if (row, column) == self.current and self.hasFocus():
+        if at == self.current and self.hasFocus():
             painter.setPen(QPen(QColor(t.text), 1, Qt.PenStyle.DotLine))
             painter.drawRect(place.adjusted(3, 3, -4, -4))
         if not refused:
-            box = QRectF(self.tick_place(row, column))
+            box = QRectF(self.tick_place(*at))
             on = key in self.wanted
             painter.setPen(QPen(QColor("#f0f0f0"), 1))
             painter.setBrush(QColor(t.accent) if on else QColor(32, 32, 32, 190))
             painter.drawRoundedRect(box, 3, 3)
             if on:
-                painter.drawPixmap(box.topLeft() + QPoint(3, 3), theme.icon("check", "#ffffff").pixmap(11, 11))
+                painter.drawPixmap(QPoint(round(box.left()) + 3, round(box.top()) + 3), theme.icon("check", "#ffffff").pixmap(11, 11))
 
 
 def key_of(picks: dict[str, str]) -> tuple[tuple[str, str], ...]:
