@@ -218,7 +218,7 @@ class Job:
 
     def remove(self) -> None:
         """Take a job that has ended out of the list; its pictures stay. Raises BadValue while it is under way."""
-        if self.is_running:
+        if self.outcome == "running":
             raise BadValue("This render is under way; stop it first.")
         shutil.rmtree(self.folder, ignore_errors=True)
 

@@ -303,8 +303,11 @@ class ChangeJob(QDialog):
         layout.addWidget(self.trouble)
         line = QHBoxLayout()
         line.addStretch(1)
-        line.addWidget(button("Leave it", self.close))
-        line.addWidget(button("Change", self.take, "main"))
+        leave, change = button("Leave it", self.close), button("Change", self.take, "main")
+        leave.setAutoDefault(False)
+        change.setDefault(True)
+        line.addWidget(leave)
+        line.addWidget(change)
         layout.addLayout(line)
 
     def take(self) -> None:
@@ -323,7 +326,7 @@ class ChangeJob(QDialog):
         fields: dict[str, Any] = {}
         text = self.pixels.text().lower().replace("×", "x").replace(" ", "")
         if "x" in text:
-            width, height = text.split("x", 1)
+            width, height = text.rsplit("x", 1)
             fields["width"], fields["height"] = accepted(about("shots/x/width"), int(width)), accepted(about("shots/x/height"), int(height))
         fields["settings"] = {self._key: accepted(about(f"render/{self._key}"), float(self.until.text().replace(",", ".")))}
         not_before = 0.0
