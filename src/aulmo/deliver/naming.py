@@ -62,14 +62,15 @@ def file_stem(pattern: str, of: Named) -> str:
 
 
 def file_names(pattern: str, of: list[Named], ending: str) -> list[str]:
-    """The names of several pictures, with an ending like ".png" where the pattern has none of the kind. Raises BadValue when two would be the same."""
+    """The names of several pictures, with an ending like ".png" where the pattern has none. Raises BadValue when two would be the same."""
     found = [file_stem(pattern, one) for one in of]
     found = [name if name.lower().endswith(ending) else f"{name}{ending}" for name in found]
     seen: dict[str, int] = {}
     for k, name in enumerate(found):
         if name.lower() in seen:
             named = dict(of[k].choices)
-            missing = [a.name for a in of[k].document.axes if f"{{{a.name.lower()}}}" not in pattern.lower() and a.name in named]
+            told = pattern.lower()
+            missing = [a.name for a in of[k].document.axes if f"{{{a.name.lower()}}}" not in told and a.name in named]
             what = f" Add {{{missing[0]}}} to the pattern." if missing else " Add {number} to the pattern."
             raise BadValue(f"The pattern gives two pictures the same name, {name}.{what}")
         seen[name.lower()] = k

@@ -27,6 +27,10 @@ class Plate(NamedTuple):
     codes: np.ndarray
     light: np.ndarray
 
+    def cut(self, x0: int, y0: int, x1: int, y1: int) -> "Plate":
+        """A part of it, in pixels."""
+        return Plate(np.ascontiguousarray(self.codes[y0:y1, x0:x1]), np.ascontiguousarray(self.light[y0:y1, x0:x1]))
+
 
 def light_of(values: np.ndarray, view: str) -> np.ndarray:
     """(…, 3) float32 ACEScg light in shares of white that a view shows as display values (…, 3), no brighter than `BRIGHTEST`."""

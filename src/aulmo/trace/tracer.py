@@ -114,6 +114,15 @@ class Tracer:
             self.samples = mean
         return whole
 
+    def run_within(self, box: tuple[int, int, int, int], samples: int, after_tile: Callable[[], None] | None = None) -> bool:
+        """Bring the pixels of a box (left, top, right, bottom) to so many samples, and no others. False when cancelled."""
+        self.goal[...] = 0
+        self.goal[box[1] : box[3], box[0] : box[2]] = samples
+        whole = self._trace(samples, None, after_tile)
+        if whole:
+            self.samples = samples
+        return whole
+
     def _trace(self, count: int, threads: int | None, after_tile: Callable[[], None] | None) -> bool:
         below = self.done < self.goal
         waiting = iter([k for k, (x0, y0, x1, y1) in enumerate(self.tiles) if below[y0:y1, x0:x1].any()])
@@ -284,7 +293,8 @@ def exposure_of(document: Document, shot: Shot, time: float = 0.0) -> Moments:
     return Moments(document, {"shot": shot.id} if shot in document.shots else None, time, shot.camera)
 
 
-def _prepare(moments: Moments, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
+def prepare(moments: Moments, assets: AssetStore, shot: Shot, settings: RenderSettings, builder: SceneBuilder | None):
+    """The scene of an exposure, the camera, and the renderer's options for a shot. Raises BadValue or BadFile."""
     document = moments.first
     camera = document.cameras[shot.camera]
     scene = (builder or SceneBuilder(assets)).build(moments, camera=camera)
@@ -302,7 +312,7 @@ def predict(
 ) -> Prediction:
     """Trace a sparse copy of the frame and scale up: samples and seconds until the settings' stopping rule is met."""
     moments = exposure_of(document, shot)
-    scene, camera, options = _prepare(moments, assets, shot, settings, builder)
+    scene, camera, options = prepare(moments, assets, shot, settings, builder)
     step = max(2, int(max(size) / 160))
     rows = camera_rows(cameras_of(moments, camera), *size)
     tracer = Tracer(scene, rows, options, size[0], size[1], step)
@@ -342,7 +352,7 @@ def render(
     builder = builder or SceneBuilder(assets)
     document = whole_photographs(document)
     moments = exposure_of(document, shot, time_)
-    scene, camera, options = _prepare(moments, assets, shot, settings, builder)
+    scene, camera, options = prepare(moments, assets, shot, settings, builder)
     rows = camera_rows(cameras_of(moments, camera), *size)
     tracer = Tracer(scene, rows, options, *size)
     tracer.plate = builder.plates.plate(moments.first, camera, *size, final=True) if options[a.OPT_BACKDROP] == a.BACKDROP_PHOTOGRAPH else None

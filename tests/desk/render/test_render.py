@@ -3,12 +3,13 @@
 import numpy as np
 from msgspec.structs import replace
 from PIL import Image
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
 
 from aulmo.command.main import describe
 from aulmo.document import edits
 from aulmo.surface.colour import from_hex
-from desk_tools import drop, point_of, settle, swatch_mime, type_into
+from desk_tools import drag, drop, key, point_of, settle, swatch_mime, type_into
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
 NONE, ALT = Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.AltModifier
@@ -88,3 +89,52 @@ def test_from_drop_to_reopened_file(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: card.outcome == "done", timeout=120000)
     with Image.open(card.job.record.out) as image:
         assert image.size == (40, 30)
+
+
+def test_a_test_patch_settles_tells_and_never_gets_into_a_render(window, qtbot, tmp_path):
+    session = window.session
+    settings = replace(session.document.render, stop="samples", samples=6, folder=str(tmp_path), denoise=False)
+    session.apply("Few", replace(session.document, render=settings))
+    session.put({"shots/s/width": 120, "shots/s/height": 90}, told="Small")
+    session.set_stage("Render")
+    bench = window.bench.faces["Render"]
+    before = bench.start().job
+    settle(qtbot, window)
+    key(window, Qt.Key.Key_X)
+    tool = window.picture.tools["patch"]
+    assert session.tool == "patch"
+    frame = window.picture.frame_rect()
+    drag(window.picture, frame.center() + QPoint(-30, -20), frame.center() + QPoint(50, 40))
+    qtbot.waitUntil(lambda: tool.state is not None and tool.state.samples >= 32, timeout=90000)
+    assert "samples · noise" in tool.words() and "the whole picture" in tool.words()
+    seen = tool.state.picture
+    assert seen.std() > 2 and abs(seen.shape[1] / 120 - 81 / frame.width()) < 0.03
+    noisy, clean = tool.state.noise, tool.state.samples
+    qtbot.waitUntil(lambda: tool.state.samples >= 4 * clean or tool.state.samples == 4096, timeout=90000)
+    assert tool.state.noise < noisy
+    after = bench.start().job  # with the patch in the hand
+    qtbot.waitUntil(lambda: before.outcome == "done" and after.outcome == "done", timeout=120000)
+    with Image.open(before.record.out) as one, Image.open(after.record.out) as other:
+        np.testing.assert_array_equal(np.asarray(one), np.asarray(other))
+    document = session.document
+    QTest.mouseClick(window.picture, LEFT, NONE, tool._link.center().toPoint())
+    assert session.document.render.samples == tool.state.samples and session.document is not document
+    key(window, Qt.Key.Key_Escape)
+    assert tool.box is None and session.tool == ""
+
+
+def test_what_is_odd_is_said_before_a_render_begins(window, qtbot, tmp_path):
+    session = window.session
+    session.set_stage("Render")
+    page = window.details.pages["Render"]
+    session.put({"shots/s/width": 800, "shots/s/height": 600}, told="Size")
+    session.apply("Good", replace(session.document, render=replace(session.document.render, stop="noise", noise_percent=3.0, folder=str(tmp_path))))
+    qtbot.waitUntil(lambda: page.odd.isHidden() or not page.odd.text(), timeout=5000)
+    session.put({"render/stop": "samples", "render/samples": 2})
+    session.apply("Hidden", edits.change_part(session.document, "ball", visible=False))
+    qtbot.waitUntil(lambda: "1 part hidden" in page.odd.text(), timeout=5000)
+    assert "2 samples is a test value" in page.odd.text() and page.odd.isVisible()
+    session.set_view(replace(session.camera, position=(0.0, -900.0, 10.0)))
+    qtbot.waitUntil(lambda: "not the shot’s" in page.odd.text(), timeout=5000)
+    session.put({"render/folder": str(tmp_path / "gone")})
+    qtbot.waitUntil(lambda: "no folder" in page.odd.text().lower(), timeout=5000)

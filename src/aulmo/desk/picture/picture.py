@@ -12,6 +12,7 @@ from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, sw
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
 from aulmo.desk.picture.tools.handles import HandlesTool
+from aulmo.desk.picture.tools.patch import PatchTool
 from aulmo.desk.picture.tools.probe import Probe
 from aulmo.desk.picture.tools.select import Select
 from aulmo.desk.picture.tools.tool import Tool
@@ -50,7 +51,7 @@ class Picture(PictureView):
         self.takers: list[Taker] = []  # stages that do something of their own with files dropped on a part
         self.tools: dict[str, Tool] = {}
         self.select = Select(self)
-        for tool in (self.select, HandlesTool(self), Probe(self)):
+        for tool in (self.select, HandlesTool(self), Probe(self), PatchTool(self)):
             self.add_tool(tool)
         self._in_hand: Tool = self.select
         self._drag = ""

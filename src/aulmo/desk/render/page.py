@@ -5,12 +5,14 @@ from pathlib import Path
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
+from aulmo.deliver.before import in_one_line, oddities
 from aulmo.deliver.job import file_name, picture_folder, reserved
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.document import variants
 from aulmo.document.quantity import duration, show
 from aulmo.trace.passes import SETS
 from aulmo.trace.tracer import Prediction, predict
@@ -97,8 +99,17 @@ class RenderPage(Page):
         self.straight = self.add(light, "render/straight_glass")
         self.clamp = self.add(light, "render/clamp_stops", kind=BoundNumber)
         self.body.addStretch(1)
+        self.odd = label("", "quiet", True)
+        self.odd.setAccessibleName("What is odd")
+        self.odd.setContentsMargins(4, 0, 4, 2)
+        self.body.addWidget(self.odd)
         self.go = button("Render this shot", start, "main", "Ctrl+Return")
         self.body.addWidget(self.go)
+        self._odd_soon = QTimer(self)
+        self._odd_soon.setSingleShot(True)
+        self._odd_soon.setInterval(150)
+        self._odd_soon.timeout.connect(self._tell_odd)
+        session.view_changed.connect(self._odd_soon.start)
         self._measuring = False
         self._predicted_for: tuple = ()
         self._soon = QTimer(self)
@@ -145,9 +156,28 @@ class RenderPage(Page):
             out = file_name(self.session.document, shot, settings, self.session.own_path, reserved(session_module.JOBS), self.session.picks)
             self.path.setText(out.name)
             self.path.setToolTip(str(out))
+            self._odd_soon.start()
         if self._predicted_for and self._predicted_for[0] is not self.session.document:
             self.prediction.setText("The scene changed since it was measured")
             self._predicted_for = ()
+
+    def _tell_odd(self) -> None:
+        """One line of what is odd about a render that would begin now."""
+        session, shot = self.session, self.session.shot
+        if shot is None or not self.isVisible():
+            return
+        settings = session.resolved.render
+        folder = picture_folder(settings, session.own_path)
+        found = oddities(session.document, session.assets, shot, settings, folder, session.time, session.choices, session.resolved)
+        if session.free_view is not None:
+            found.insert(0, "the view is not the shot’s: the shot is rendered")
+        if session.isolated:
+            found.insert(0, "only some parts are shown here: all are rendered")
+        if session.hand:
+            found.append(f"{variants.find_choice(session.document, session.hand)[1].name} is in hand")
+        words = in_one_line(found)
+        self.odd.setText(f"▲ {words}" if words else "")
+        self.odd.setVisible(bool(words))
 
     def _render(self, told: str, **changes) -> None:
         self.session.put({f"render/{key}": value for key, value in changes.items()}, told=told)

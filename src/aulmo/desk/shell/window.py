@@ -160,6 +160,7 @@ class Window(QMainWindow):
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)
+        add("patch", "Test patch", "View", "X", lambda: s.toggle_tool("patch"), working)
         add("fold", "Fold both side panels", "View", "F9", self.fold, working, break_before=True)
         for number, stage in enumerate(STAGES, 1):
             add(f"stage_{stage.name}", stage.name, "Stage", str(number), lambda x=stage.name: s.set_stage(x), working)
