@@ -15,6 +15,9 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
     """The project's settings with what the command line says."""
     from msgspec.structs import replace
 
+    from aulmo.deliver.picture_file import LAYERED
+    from aulmo.document.properties import about, accepted
+
     settings = stopped_at(settings, arguments)
     if arguments.time is not None:
         settings = replace(settings, stop="time", seconds=at_least(arguments.time, 0.1, "the time in seconds"))
@@ -23,9 +26,12 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
 
         names = tuple(SETS) if arguments.passes == "all" else tuple(n.strip() for n in arguments.passes.split(",") if n.strip())
         check(names)
-        if names and not kind.startswith("exr"):
-            raise BadValue("Passes are kept in one EXR file; let the file's name end in .exr.")
+        if names and kind not in LAYERED:
+            raise BadValue("Passes are kept in one EXR or layered file; let the file's name end in .exr or .ora.")
         settings = replace(settings, passes=names)
+    for name in ("profile", "quality", "dpi", "alpha"):
+        if getattr(arguments, name) is not None:
+            settings = replace(settings, **{name: accepted(about(f"render/{name}"), getattr(arguments, name))})
     if arguments.seed is not None:
         settings = replace(settings, seed=int(at_least(arguments.seed, 0, "the seed")))
     return replace(settings, transparent=True) if arguments.transparent else settings
@@ -46,7 +52,7 @@ def render(arguments: argparse.Namespace) -> int:
 def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
     from msgspec.structs import replace
 
-    from aulmo.deliver.picture_file import type_of, write_picture
+    from aulmo.deliver.picture_file import LAYERED, check_file, type_of, write_picture
     from aulmo.deliver.stills import Still, check_seen, plan, shot_of
     from aulmo.document import variants
     from aulmo.document.variant_table import from_words
@@ -74,7 +80,8 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
         bar(f"Rendering {shot.name}"[:18], p.share, f"noise {100 * p.noise:.1f} %  {left}")
         return True
 
-    if not kind.startswith("exr"):
+    check_file(kind, settings)
+    if kind not in LAYERED:
         settings = replace(settings, passes=())
     kept = Path(arguments.state) if arguments.state else None
     picture = traced(document, assets, shot, size, settings, progress, kept=kept, time_=arguments.at)
@@ -82,7 +89,7 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
     if picture is None:
         print("The render was cancelled.", file=sys.stderr)
         return 5
-    write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"})
+    write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"}, settings)
     if kept is not None:
         kept.unlink(missing_ok=True)
     print(f"{out}: {size[0]} × {size[1]}, {picture.samples} samples, noise {100 * picture.noise:.1f} %, {picture.seconds:.1f} s")

@@ -17,7 +17,7 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.movie import Movie, coder_for, is_movie
-from aulmo.deliver.picture_file import FILE_TYPES, display_picture, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, display_picture, file_key, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
@@ -134,7 +134,7 @@ class _Folder:
 def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
     """What a frame's file depends on: the pictures of its shots and their shares, and the kind of file."""
     pictures = [(tracer.digest_of(document, seen.shot, size, settings, frame.time), round(seen.share, 9)) for seen in frame.seen]
-    return hashlib.sha256(repr((kind, pictures)).encode()).hexdigest()[:32]
+    return hashlib.sha256(repr((file_key(kind, settings), pictures)).encode()).hexdigest()[:32]
 
 
 def render_film(
@@ -153,7 +153,7 @@ def render_film(
             raise BadValue(f"There is no folder {out.parent} to write to.")
         kind = "png"
     folder = _Folder(out.with_name(f"{out.name}.frames") if movie else out, kind)
-    if not kind.startswith("exr"):
+    if kind not in LAYERED:
         settings = replace(settings, passes=())
     builder = builder or SceneBuilder(assets)
     began, made, kept = time.perf_counter(), 0, 0
@@ -184,7 +184,7 @@ def render_film(
                 return Made(made, kept, time.perf_counter() - began, True)
             try:
                 about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {frame.time:.3f} s"}
-                write_picture(picture, folder.file(frame.number), kind, about)
+                write_picture(picture, folder.file(frame.number), kind, about, settings)
             except OSError as error:
                 why = error.strerror or error
                 raise CannotWrite(f"Frame {frame.number} could not be written: {why}. The frames before it are kept.") from error

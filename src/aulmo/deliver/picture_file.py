@@ -1,24 +1,33 @@
-"""Writing pictures: PNG, TIFF, JPEG with the view applied; EXR with the light itself and its guides."""
+"""Writing pictures: PNG, TIFF, JPEG, WebP with the view applied; EXR with the light itself and its guides; layered files for image editors."""
 
+import io
 import os
 import tempfile
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
+from aulmo.deliver.profiles import in_space, profile
 from aulmo.document.project_file import write_atomically
+from aulmo.document.records import RenderSettings
 from aulmo.errors import BadValue
 from aulmo.trace.plate import shown_with
-from aulmo.trace.tracer import Picture
+from aulmo.trace.tracer import OF_FILES, Picture
 
 FILE_TYPES = {
     "png": ("PNG 8 bit", ".png"),
     "png16": ("PNG 16 bit", ".png"),
+    "tif8": ("TIFF 8 bit", ".tif"),
     "tif": ("TIFF 16 bit", ".tif"),
+    "tif32": ("TIFF float", ".tif"),
     "jpg": ("JPEG", ".jpg"),
+    "webp": ("WebP", ".webp"),
     "exr": ("EXR half", ".exr"),
     "exr32": ("EXR full", ".exr"),
+    "ora": ("Layers (OpenRaster)", ".ora"),
 }
+LAYERED = ("exr", "exr32", "ora")  # that hold passes
 
 
 def type_of(path: Path, preferred: str | None = None) -> str:
@@ -26,10 +35,10 @@ def type_of(path: Path, preferred: str | None = None) -> str:
     suffix = path.suffix.lower().replace(".tiff", ".tif").replace(".jpeg", ".jpg")
     if preferred and FILE_TYPES[preferred][1] == suffix:
         return preferred
-    for name, (_, ending) in FILE_TYPES.items():
-        if ending == suffix:
-            return name
-    raise BadValue(f"{path.name} should end in .png, .tif, .jpg or .exr.")
+    found = next((name for name, (_, ending) in FILE_TYPES.items() if ending == suffix), None)
+    if found is None:
+        raise BadValue(f"{path.name} should end in .png, .tif, .jpg, .webp, .exr or .ora.")
+    return "tif" if found == "tif8" else found
 
 
 def display_picture(picture: Picture) -> np.ndarray:
@@ -41,41 +50,133 @@ def display_picture(picture: Picture) -> np.ndarray:
     return np.concatenate([shown_with(np.ascontiguousarray(rgb, np.float32), picture.under, picture.white, picture.view, exact=True), alpha], 2)
 
 
-def write_picture(picture: Picture, path: Path, file_type: str | None = None, about: dict[str, str] | None = None) -> None:
+def write_picture(
+    picture: Picture, path: Path, file_type: str | None = None, about: dict[str, str] | None = None, settings: RenderSettings | None = None
+) -> None:  # fmt: skip
     """Write a picture. Raises BadValue or CannotWrite; a file already there is then as it was.
 
-    EXR holds linear ACEScg with display white at 1.0, premultiplied alpha, and albedo, normal and the raw light as layers.
+    EXR holds linear ACEScg with display white at 1.0, premultiplied alpha, and albedo, normal and the raw light as layers, of one part or several.
+    TIFF in float and in ACEScg holds the same light. All others hold the shot's view, in the colours of the profile that lies in them, with straight
+    alpha but where a TIFF is told to have it premultiplied.
     """
     path = Path(path)
     kind = type_of(path, file_type)
-    transparent = float(picture.alpha.min()) < 0.999
+    settings = settings or RenderSettings()
+    about = dict(about or {})
     if kind.startswith("exr"):
-        scale = np.float32(1.0 / picture.white)
-        planes = [picture.rgb * scale, picture.alpha[..., None], picture.raw * scale, picture.albedo, picture.normal]
-        names = ["R", "G", "B", "A", "raw.R", "raw.G", "raw.B", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z"]
-        depths = ["half" if kind == "exr" else "float"] * len(names)
-        header = dict(about or {})
-        if picture.passes is not None:
-            light = picture.passes.light()
-            for name, plane in picture.passes.planes.items():
-                planes.append(plane * scale if name in light else plane)
-                channels = _channels(name, plane.shape[2])
-                names += channels
-                # ids are bits, not light, and far positions need every digit: these stay full floats
-                exact = name.startswith(("Matte", "position", "depth", "motion"))
-                depths += ["float" if exact else depths[0]] * len(channels)
-            header |= picture.passes.header
-        blob = encode(np.concatenate(planes, 2).astype(np.float32), ".exr", depths, names, header)
+        blob = _exr(picture, kind, about, settings)
+    elif kind == "ora":
+        from aulmo.deliver.openraster import open_raster
+
+        blob = open_raster(picture, settings.dpi)
+    else:
+        blob = _flat(picture, kind, path.suffix.lower(), about, settings)
+    write_atomically(path, lambda file: file.write(blob))
+
+
+def file_key(kind: str, settings: RenderSettings) -> str:
+    """All of a picture's file that is not the picture."""
+    return "/".join((kind, *(str(getattr(settings, f)) for f in OF_FILES)))
+
+
+def check_file(kind: str, settings: RenderSettings) -> None:
+    """Raise BadValue where a file type cannot hold what is asked of it."""
+    if settings.profile == "ACEScg" and kind not in ("tif32", "exr", "exr32"):
+        raise BadValue("ACEScg is light itself and needs TIFF float or EXR; choose sRGB or Display P3 for this type.")
+
+
+def _exr(picture: Picture, kind: str, about: dict[str, str], settings: RenderSettings) -> bytes:
+    scale = np.float32(1.0 / picture.white)
+    planes = [picture.rgb * scale, picture.alpha[..., None], picture.raw * scale, picture.albedo, picture.normal]
+    names = ["R", "G", "B", "A", "raw.R", "raw.G", "raw.B", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z"]
+    depths = ["half" if kind == "exr" else "float"] * len(names)
+    if picture.passes is not None:
+        light = picture.passes.light()
+        for name, plane in picture.passes.planes.items():
+            planes.append(plane * scale if name in light else plane)
+            channels = _channels(name, plane.shape[2])
+            names += channels
+            # ids are bits, not light, and far positions need every digit: these stay full floats
+            exact = name.startswith(("Matte", "position", "depth", "motion"))
+            depths += ["float" if exact else depths[0]] * len(channels)
+        about |= picture.passes.header
+    whole = np.concatenate(planes, 2).astype(np.float32)
+    if settings.exr_parts:
+        return _exr_parts(whole, names, depths, about)
+    return encode(whole, ".exr", depths, names, about)
+
+
+def _exr_parts(pixels: np.ndarray, names: list[str], depths: list[str], about: dict[str, str]) -> bytes:
+    """An EXR of several parts: one for the picture, and one for each layer, by its name."""
+    import OpenImageIO as oiio
+
+    groups: dict[str, list[int]] = {}
+    for k, name in enumerate(names):
+        groups.setdefault(name.rpartition(".")[0] or "rgba", []).append(k)
+    specs = []
+    for part, held in groups.items():
+        spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], len(held), depths[held[0]])
+        spec.channelformats = tuple(oiio.TypeDesc(depths[k]) for k in held)
+        spec.channelnames = tuple(names[k] for k in held)
+        _light_spec(spec)
+        spec.attribute("oiio:subimagename", part)
+        for key, value in about.items() if part == "rgba" else ():
+            spec.attribute(key, value)
+        specs.append(spec)
+    handle, temporary = tempfile.mkstemp(suffix=".exr")
+    os.close(handle)
+    try:
+        out = oiio.ImageOutput.create(temporary)
+        assert out is not None
+        for number, (spec, held) in enumerate(zip(specs, groups.values())):
+            opened = out.open(temporary, tuple(specs)) if number == 0 else out.open(temporary, spec, "AppendSubimage")
+            if not opened or not out.write_image(np.ascontiguousarray(pixels[..., held])):
+                raise OSError(out.geterror() or "the picture could not be encoded")
+        out.close()
+        return Path(temporary).read_bytes()
+    finally:
+        os.unlink(temporary)
+
+
+def _flat(picture: Picture, kind: str, suffix: str, about: dict[str, str], settings: RenderSettings) -> bytes:
+    """A picture of one layer."""
+    check_file(kind, settings)
+    transparent = float(picture.alpha.min()) < 0.999 and kind != "jpg"
+    premultiplied = settings.alpha == "premultiplied" and kind.startswith("tif")
+    if settings.profile == "ACEScg":  # the light itself
+        pixels = np.concatenate([picture.rgb * np.float32(1.0 / picture.white), picture.alpha[..., None]], 2)
+        if not premultiplied:
+            pixels[..., :3] /= np.maximum(pixels[..., 3:], 1e-4)
     else:
         pixels = display_picture(picture)
-        if not transparent or kind == "jpg":
-            pixels = pixels[..., :3]
-        depth = "uint16" if kind in ("png16", "tif") else "uint8"
-        if depth == "uint8":
-            rng = np.random.default_rng(1)  # a fixed dither keeps dark gradients from banding
-            pixels[..., :3] += (rng.random(pixels.shape[:2] + (1,), np.float32) - 0.5) / 255
-        blob = encode(np.clip(pixels, 0, 1), path.suffix.lower(), depth, None, about)
-    write_atomically(path, lambda file: file.write(blob))
+        pixels[..., :3] = in_space(pixels[..., :3], settings.profile)
+        if premultiplied:
+            pixels[..., :3] *= pixels[..., 3:]
+    if transparent:
+        about["Alpha"] = "premultiplied" if premultiplied else "straight"
+    else:
+        pixels = pixels[..., :3]
+    depth = {"png16": "uint16", "tif": "uint16", "tif32": "float"}.get(kind, "uint8")
+    if depth == "uint8":
+        rng = np.random.default_rng(1)  # a fixed dither keeps dark gradients from banding
+        pixels[..., :3] += (rng.random(pixels.shape[:2] + (1,), np.float32) - 0.5) / 255
+    if depth != "float":
+        pixels = np.clip(pixels, 0, 1)
+    if kind == "webp":
+        return _webp(pixels, about, settings)
+    more = {"ICCProfile": profile(settings.profile), "premultiplied": premultiplied, "dpi": settings.dpi, "quality": settings.quality}
+    return encode(pixels, suffix, depth, None, about, more)
+
+
+def _webp(pixels: np.ndarray, about: dict[str, str], settings: RenderSettings) -> bytes:
+    from PIL import Image
+
+    out = io.BytesIO()
+    codes = np.rint(np.clip(pixels, 0, 1) * 255).astype(np.uint8)
+    exif = Image.Exif()
+    exif[0x010E], exif[0x0131] = about.get("ImageDescription", ""), about.get("Software", "")
+    Image.fromarray(codes).save(out, "WEBP", quality=settings.quality, method=5, icc_profile=profile(settings.profile), exif=exif)
+    return out.getvalue()
 
 
 def _channels(name: str, count: int) -> list[str]:
@@ -89,9 +190,11 @@ def _channels(name: str, count: int) -> list[str]:
 
 
 def encode(
-    pixels: np.ndarray, suffix: str, depth: str | list[str], names: list[str] | None = None, about: dict[str, str] | None = None
+    pixels: np.ndarray, suffix: str, depth: str | list[str], names: list[str] | None = None, about: dict[str, str] | None = None,
+    more: dict[str, Any] | None = None,
 ) -> bytes:  # fmt: skip
-    """Pixels as the bytes of a picture file; `depth` may be one for each channel."""
+    """Pixels as the bytes of a picture file; `depth` may be one for each channel. `more` may hold "ICCProfile" (bytes), "premultiplied", "dpi" and
+    the "quality" of a JPEG."""
     import OpenImageIO as oiio
 
     handle, temporary = tempfile.mkstemp(suffix=suffix)
@@ -103,14 +206,19 @@ def encode(
             spec.channelformats = tuple(oiio.TypeDesc(d) for d in depth)
         if names:
             spec.channelnames = tuple(names)
-            spec.attribute("compression", "zip")
-            # ACES AP1 primaries and white, so that other programs know what the numbers are
-            spec.attribute("chromaticities", oiio.TypeDesc("float[8]"), (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767))
-            spec.attribute("oiio:ColorSpace", "ACEScg")
+            _light_spec(spec)
         else:
+            more = more or {}
             spec.attribute("oiio:ColorSpace", "sRGB")
-            spec.attribute("oiio:UnassociatedAlpha", 1)
-            spec.attribute("compression", "jpeg:95" if suffix in (".jpg", ".jpeg") else "zip")
+            spec.attribute("oiio:UnassociatedAlpha", 0 if more.get("premultiplied") else 1)
+            spec.attribute("compression", f"jpeg:{more.get('quality', 95)}" if suffix in (".jpg", ".jpeg") else "zip")
+            if more.get("ICCProfile"):
+                held = np.frombuffer(more["ICCProfile"], np.uint8)
+                spec.attribute("ICCProfile", oiio.TypeDesc(f"uint8[{len(held)}]"), held)
+            if more.get("dpi"):
+                spec.attribute("XResolution", float(more["dpi"]))
+                spec.attribute("YResolution", float(more["dpi"]))
+                spec.attribute("ResolutionUnit", "in")
         for key, value in (about or {}).items():
             spec.attribute(key, value)
         out = oiio.ImageOutput.create(temporary)
@@ -120,6 +228,16 @@ def encode(
         return Path(temporary).read_bytes()
     finally:
         os.unlink(temporary)
+
+
+def _light_spec(spec: Any) -> None:
+    """Say of a file that it holds ACEScg light."""
+    import OpenImageIO as oiio
+
+    spec.attribute("compression", "zip")
+    # ACES AP1 primaries and white, so that other programs know what the numbers are
+    spec.attribute("chromaticities", oiio.TypeDesc("float[8]"), (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767))
+    spec.attribute("oiio:ColorSpace", "ACEScg")
 
 
 def small_png(display: np.ndarray, longest: int) -> bytes:

@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from aulmo import __version__
 from aulmo.deliver.film import LEAST_DISK, Made
 from aulmo.deliver.naming import Named, file_names
-from aulmo.deliver.picture_file import FILE_TYPES, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
@@ -94,11 +94,12 @@ def render_stills(
     `progress` may return False to stop. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
     """
     builder = builder or SceneBuilder(assets)
+    check_file(kind, settings)
     for still in wanted:
         if not still.out.parent.is_dir():
             raise CannotWrite(f"There is no folder {still.out.parent} to write to any more.")
         check_seen(document, still)
-    if not kind.startswith("exr"):
+    if kind not in LAYERED:
         settings = replace(settings, passes=())
     began, made, kept = time.perf_counter(), 0, 0
     notes = _notes(keep)
@@ -106,7 +107,7 @@ def render_stills(
         of = variants.chosen(document, still.choices)
         shot = next(s for s in of.shots if s.id == still.shot)
         pixels = size or (shot.width, shot.height)
-        digest = tracer.digest_of(of, shot, pixels, settings, time_) + kind if keep is not None else ""
+        digest = tracer.digest_of(of, shot, pixels, settings, time_) + file_key(kind, settings) if keep is not None else ""
         if keep is not None and notes.get(still.out.name) == digest and still.out.exists():
             kept += 1
             continue
@@ -128,7 +129,7 @@ def render_stills(
             return Made(made, kept, time.perf_counter() - began, True)
         words = in_words(still.choices)
         about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}" + (f" ({words})" if words else "")}
-        write_picture(picture, still.out, kind, about)
+        write_picture(picture, still.out, kind, about, settings)
         made += 1
         if keep is not None:
             notes[still.out.name] = digest

@@ -441,8 +441,15 @@ TABLE: dict[type, dict[str, Property]] = {
         "samples": _whole("Samples", 1, 4096, 1, 1_000_000), "noise_percent": _number("Noise", 0.5, 20, "%", 2, 0.01, 1000),
         "seconds": _number("Time", 1, 3600, "s", 0, 0.1, 1e7), "denoise": _yes("Denoise"), "transparent": _yes("Leave background out"),
         "file_type": _choice(
-            "Type", {"png": "PNG 8 bit", "png16": "PNG 16 bit", "tif": "TIFF 16 bit", "jpg": "JPEG", "exr": "EXR half", "exr32": "EXR full"}
+            "Type", {
+                "png": "PNG 8 bit", "png16": "PNG 16 bit", "tif8": "TIFF 8 bit", "tif": "TIFF 16 bit", "tif32": "TIFF float", "jpg": "JPEG",
+                "webp": "WebP", "exr": "EXR half", "exr32": "EXR full", "ora": "Layers (OpenRaster)",
+            },
         ),
+        "quality": _whole("Quality", 50, 100, 1, 100), "dpi": _whole("Pixels an inch", 0, 600, 0, 10000, "0 says nothing of it"),
+        "profile": _choice("Colours", {"sRGB": "sRGB", "Display P3": "Display P3", "ACEScg": "ACEScg (light)"}),
+        "alpha": _choice("Alpha", {"straight": "Straight", "premultiplied": "Premultiplied"}),
+        "exr_parts": _yes("A part for each layer", "Some programs want it so; off, all layers lie in one part"),
         "folder": _text("Folder"),
         "straight_glass": _yes(
             "Straight and clean",

@@ -763,7 +763,12 @@ class RenderSettings(Record):
     seconds: float = 120.0
     denoise: bool = True
     transparent: bool = False
-    file_type: Literal["png", "png16", "tif", "jpg", "exr", "exr32"] = "png"
+    file_type: Literal["png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"] = "png"
+    quality: int = 95
+    profile: Literal["sRGB", "Display P3", "ACEScg"] = "sRGB"
+    dpi: int = 0
+    alpha: Literal["straight", "premultiplied"] = "straight"
+    exr_parts: bool = False
     folder: str = ""
     straight_glass: bool = True
     bounces: int = 12

@@ -416,10 +416,13 @@ def render(
     return _finish(moments, shot, settings, tracer, camera, started)
 
 
+OF_FILES = ("quality", "profile", "dpi", "alpha", "exr_parts")  # settings of the file that a picture is put in, and not of the picture
+
+
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
     """What a picture depends on: the moments that it is made of, shot, size, settings and kernels; not names, nor what else is in the film."""
     moments = exposure_of(document, shot, time_)
-    told = replace(settings, folder="", file_type="png")
+    told = replace(settings, folder="", file_type="png", **{f: getattr(RenderSettings(), f) for f in OF_FILES})
     shares = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
     after = moments.around() if "motion" in settings.passes else ()
     seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=()) for m in (*map(moments.at, shares), *after)]

@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtCore import QPoint, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices, QPixmap
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QSizePolicy, QToolButton, QVBoxLayout
 
 from aulmo.deliver.job import Job
 from aulmo.deliver.picture_file import FILE_TYPES
@@ -48,7 +48,14 @@ class JobRow(QFrame):
         self.go_on = button("Go on", self._go_on, "link", "Takes it up where it was; the picture will be the same")
         self.open = button("Open", self._open, "link")
         self.again = button("Render again", lambda: bench.again(job), "link", "Once more, as the project was then")
-        self.more = button("More…", self._more, "link")
+        self.more = QToolButton()
+        self.more.setIcon(theme.icon("dots-three"))
+        self.more.setAutoRaise(True)
+        self.more.setToolTip("What else can be done with it")
+        self.more.setAccessibleName("More")
+        self.more.clicked.connect(self._more)
+        for told in (self.name, self.words):
+            told.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         column = QVBoxLayout()
         column.setSpacing(1)
         column.setContentsMargins(0, 3, 0, 3)

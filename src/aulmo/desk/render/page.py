@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
 from aulmo.deliver.before import in_one_line, oddities
 from aulmo.deliver.job import file_name, picture_folder, reserved
+from aulmo.deliver.picture_file import LAYERED
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
@@ -70,6 +71,7 @@ class RenderPage(Page):
         self.type = self.add(out, "render/file_type")
         self.type.field.setAccessibleName("File type")
         self.transparent = self.add(out, "render/transparent")
+        self.file = {key: self.add(out, f"render/{key}") for key in ("alpha", "profile", "quality", "dpi", "exr_parts")}
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
         self.folder.editingFinished.connect(self._folder_typed)
@@ -101,8 +103,8 @@ class RenderPage(Page):
         self.body.addStretch(1)
         self.odd = label("", "quiet", True)
         self.odd.setAccessibleName("What is odd")
-        self.odd.setContentsMargins(4, 0, 4, 2)
-        self.body.addWidget(self.odd)
+        self.odd.setContentsMargins(9, 0, 4, 4)
+        self.body.insertWidget(1, self.odd)
         self.go = button("Render this shot", start, "main", "Ctrl+Return")
         self.body.addWidget(self.go)
         self._odd_soon = QTimer(self)
@@ -143,8 +145,14 @@ class RenderPage(Page):
         for key, box in self.pass_boxes.items():
             box.setChecked(key in settings.passes)
         self.denoise_groups.widget.setEnabled("groups" in settings.passes)
-        exr = settings.file_type.startswith("exr")
-        self.pass_words.setText("" if exr or not settings.passes else "Passes need an EXR file; this type leaves them out.")
+        kind = settings.file_type
+        shown = {
+            "alpha": kind.startswith("tif"), "profile": kind not in ("exr", "exr32", "ora"), "quality": kind in ("jpg", "webp"),
+            "dpi": not kind.startswith("exr") and kind != "webp", "exr_parts": kind.startswith("exr"),
+        }  # fmt: skip
+        for key, made in self.file.items():
+            made.set_visible(shown[key])
+        self.pass_words.setText("" if kind in LAYERED or not settings.passes else "Passes need an EXR or a layered file; this type leaves them out.")
         self.pass_words.setVisible(bool(self.pass_words.text()))
         fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
         self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)
