@@ -184,3 +184,62 @@ def test_a_figure_of_the_bench_can_be_written_as_json(capsys):
     row = _figure("Made-up share", np.float64(0.6), "", "nothing", ">= 0.5", np.float64(0.6) >= 0.5)
     assert json.loads(json.dumps({"figures": [row]}))["figures"][0]["met"] is True
     assert "met" in capsys.readouterr().out
+
+
+def test_the_list_of_renders_is_read_and_steered_without_a_window(tmp_path, capsys):
+    import json
+
+    from aulmo.deliver import runner
+
+    document, assets = one_part(sphere_mesh(), floor="plain")
+    project_file.save(document, assets, tmp_path / "p.aulmo")
+    words = ["--list", str(tmp_path / "list")]
+    runner.set_rules(tmp_path / "list", runner.Rules(halt=True))
+    for name in "ab":
+        out = ["--size", "32x24", "--samples", "2", "--out", str(tmp_path / f"{name}.png")]
+        assert main(["renders", *words, *out, "add", str(tmp_path / "p.aulmo")]) == 0
+    capsys.readouterr()
+    assert main(["renders", *words, "--json"]) == 0
+    first, second = (job["id"] for job in json.loads(capsys.readouterr().out))
+    assert main(["renders", *words, "first", second]) == 0
+    assert main(["renders", *words, "pause", first]) == 0
+    capsys.readouterr()
+    main(["renders", *words, "show", "--json"])
+    assert [(j["id"], j["outcome"]) for j in json.loads(capsys.readouterr().out)] == [(second, "waiting"), (first, "paused")]
+    runner.set_rules(tmp_path / "list", runner.Rules())
+    assert main(["renders", *words, "work"]) == 0
+    assert (tmp_path / "b.png").exists() and not (tmp_path / "a.png").exists()
+    capsys.readouterr()
+    for wrong, told in (
+        (["fly"], "nothing that can be done"), (["pause"], "Say which"), (["stop", "nobody"], "no render named"), (["at", first, "7"], "18:30"),
+    ):  # fmt: skip
+        assert main(["renders", *words, *wrong]) == 2
+        assert told in capsys.readouterr().err
+
+
+def test_variants_are_rendered_by_their_names_and_all_by_a_pattern(tmp_path, capsys, monkeypatch):
+    from aulmo import script
+
+    document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.1, 0.1)), floor="plain")
+    document = script.add_choice(document, "Colour", "Red", {})
+    document = script.add_choice(document, "Colour", "Pine", {"materials/m/surface/base_color": (0.02, 0.5, 0.05)})
+    document = script.add_choice(document, "Trim", "A/B", {})
+    project_file.save(document, assets, tmp_path / "p.aulmo")
+    few = ["--size", "32x24", "--samples", "4"]
+    assert main(["render", str(tmp_path / "p.aulmo"), *few, "--variant", "Colour=Pine", "--out", str(tmp_path / "one.png")]) == 0
+    monkeypatch.chdir(tmp_path)
+    assert main(["render", "p.aulmo", *few, "--every", "Colour,Trim", "--pattern", "{project} {Colour} {Trim}.png"]) == 0
+    names = sorted(p.name for p in tmp_path.glob("Odrel*.png"))
+    assert names == ["Odrel test Pine A-B.png", "Odrel test Red A-B.png"]
+    with Image.open(tmp_path / "one.png") as one, Image.open(tmp_path / names[0]) as same:
+        np.testing.assert_array_equal(np.asarray(one), np.asarray(same))
+    (tmp_path / "t.csv").write_text("Colour\nRed\n")
+    assert main(["render", "p.aulmo", *few, "--table", "t.csv", "--pattern", "{Colour}.jpg", "--out", str(tmp_path)]) == 0
+    assert (tmp_path / "Red.jpg").exists()
+    for wrong, told in (
+        (["--variant", "Colour=Mauve", "--out", "x.png"], "no Colour named Mauve"),
+        (["--every", "Colour", "--pattern", "{project}"], "the same name"),
+        (["--every", "Trim", "--table", "t.csv"], "not both"), (["--variant", "Colour=Red"], "--out"),
+    ):  # fmt: skip
+        assert main(["render", "p.aulmo", *few, *wrong]) == 2
+        assert told in capsys.readouterr().err

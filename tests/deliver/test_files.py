@@ -59,9 +59,8 @@ def test_every_flat_type_holds_the_view_its_profile_and_what_made_it(picture, tm
 def test_profiles_are_right_to_another_colour_engine(picture, tmp_path):
     codes = np.random.default_rng(3).random((16, 16, 3)).astype(np.float32)
     wide = np.rint(in_space(codes, "Display P3") * 255).astype(np.uint8)
-    to_srgb = ImageCms.buildTransform(
-        ImageCms.ImageCmsProfile(io.BytesIO(profile("Display P3"))), ImageCms.createProfile("sRGB"), "RGB", "RGB", ImageCms.Intent.RELATIVE_COLORIMETRIC
-    )
+    p3 = ImageCms.ImageCmsProfile(io.BytesIO(profile("Display P3")))
+    to_srgb = ImageCms.buildTransform(p3, ImageCms.createProfile("sRGB"), "RGB", "RGB", ImageCms.Intent.RELATIVE_COLORIMETRIC)
     back = np.asarray(ImageCms.applyTransform(Image.fromarray(wide), to_srgb)).astype(int)
     off = np.abs(back - np.rint(codes * 255))  # two roundings to 8 bit, steepest where it is dark
     assert off.mean() < 0.7 and off.max() <= 8 and np.abs(wide.astype(int) - np.rint(codes * 255)).max() > 10

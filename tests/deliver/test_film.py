@@ -222,3 +222,27 @@ def test_a_folder_that_cannot_be_written_to_says_so(tmp_path):
     tmp_path.chmod(0o500)
     with pytest.raises(CannotWrite):
         render_film(document, assets, plan(document), SIZE, FEW, tmp_path / "out")
+
+
+@pytest.mark.parametrize("ending", ["gif", "webp"])
+def test_a_film_for_mails_plays_in_a_loop_at_its_pace(tmp_path, ending):
+    from PIL import Image
+
+    from aulmo.deliver.movie import begin
+
+    out = begin(tmp_path / f"a.{ending}", (40, 30), 24.0)
+    for k in range(6):
+        picture = np.full((30, 40, 3), 40, np.uint8)
+        picture[:, 5 * k : 5 * k + 8] = (220, 40, 30)
+        out.add(picture)
+    assert sum(out.times()) == 250 and not list(tmp_path.iterdir())
+    out.close()
+    with Image.open(tmp_path / f"a.{ending}") as image:
+        assert image.n_frames == 6 and image.info["loop"] == 0
+        seen = []
+        for k in range(6):
+            image.seek(k)
+            seen.append(np.asarray(image.convert("RGB")).astype(int))
+        assert abs(int(seen[3][15, 18, 0]) - 220) < 25 and abs(int(seen[3][15, 2, 0]) - 40) < 25
+    with pytest.raises(BadValue, match="one size"):
+        begin(tmp_path / f"b.{ending}", (40, 30), 24.0).add(np.zeros((10, 10, 3), np.uint8))

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from aulmo import __version__
-from aulmo.command import stills
+from aulmo.command import renders, stills
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import AulmoError, BadValue
 
@@ -257,8 +257,23 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--noise", type=float, metavar="PERCENT")
     p.add_argument("--raw", action="store_true", help="do not denoise")
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
-    p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FOLDER")
+    p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FILE.gif|FILE.webp|FOLDER")
     p.set_defaults(run=film)
+    p = commands.add_parser("renders", help="the list of renders: show it, and steer it")
+    steer = "show, pause ID, go-on ID, stop ID, again ID, first ID, earlier ID, later ID, at ID HH:MM, remove ID, add PROJECT, halt, resume, work"
+    p.add_argument("words", nargs="*", metavar="WORD", help=steer)
+    p.add_argument("--list", metavar="FOLDER", help="another list than your own")
+    p.add_argument("--json", action="store_true")
+    p.add_argument("--shot", metavar="NAME")
+    p.add_argument("--variant", metavar="CHOICES")
+    p.add_argument("--size", metavar="WxH")
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true")
+    p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
+    p.add_argument("--file-type", choices=("png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"))
+    p.add_argument("--out", metavar="FILE")
+    p.set_defaults(run=renders.renders)
     p = commands.add_parser("material", help="write a material as MaterialX, alone or with its pictures in a zip")
     p.add_argument("project")
     p.add_argument("--name", required=True, metavar="NAME")
@@ -278,7 +293,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "film", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "renders", "film", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

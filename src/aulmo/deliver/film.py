@@ -16,7 +16,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
-from aulmo.deliver.movie import Movie, coder_for, is_movie
+from aulmo.deliver.movie import begin, coder_for, is_movie
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, display_picture, file_key, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import write_atomically
@@ -250,7 +250,7 @@ def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per
     """Make a motion picture file of pictures. Raises BadFile or CannotWrite; the pictures stay."""
     import OpenImageIO as oiio
 
-    movie = Movie(out, size, frames_per_second, about)
+    movie = begin(out, size, frames_per_second, about)
     try:
         for file in files:
             held = oiio.ImageInput.open(str(file))

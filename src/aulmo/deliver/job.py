@@ -300,6 +300,19 @@ def film_record(
 # lists
 
 
+def moment(text: str) -> float:
+    """The next time that a clock shows hh:mm, in seconds since 1970. Raises BadValue."""
+    try:
+        hour, minute = (int(part) for part in text.split(":"))
+        if not (0 <= hour < 24 and 0 <= minute < 60):
+            raise ValueError
+    except ValueError:
+        raise BadValue(f"“{text}” is no time; write it as 18:30.") from None
+    now = time.localtime()
+    found = time.mktime((now.tm_year, now.tm_mon, now.tm_mday, hour, minute, 0, 0, 0, -1))
+    return found if found > time.time() else found + 86400
+
+
 def jobs(folder: Path) -> list[Job]:
     """All jobs of a list in its order; those whose file cannot be read are among them, as broken."""
     try:

@@ -1,4 +1,4 @@
-"""Motion picture files: H.264 in MP4, VP9 or AV1 in WebM, written picture by picture and put in place whole."""
+"""Motion picture files: H.264 in MP4, VP9 or AV1 in WebM, GIF and animated WebP for mails, written picture by picture and put in place whole."""
 
 import os
 import tempfile
@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from aulmo.document.project_file import put_in_place
+from aulmo.document.project_file import put_in_place, write_atomically
 from aulmo.errors import BadFile, BadValue, CannotWrite
 
 # by ending, the coders that may be taken, the first that this machine has, and what they are told: quality before size, at a pace one can wait for
@@ -19,13 +19,15 @@ CODERS: dict[str, tuple[tuple[str, dict[str, str]], ...]] = {
         ("libsvtav1", {"crf": "26", "preset": "7"}),
     ),
 }  # fmt: skip
+MOVING = (".gif", ".webp")  # pictures that move, for mails: no more than they are, round and round
+MOST_MOVING = 1500
 NAMES = {".mp4": "H.264", ".webm": "VP9 or AV1"}
 BT709 = np.array([[0.2126, 0.7152, 0.0722], [-0.114572, -0.385428, 0.5], [0.5, -0.454153, -0.045847]])  # ITU-R BT.709-6, 3.2
 
 
 def is_movie(path: Path) -> bool:
     """Whether a name is that of a motion picture file."""
-    return path.suffix.lower() in CODERS
+    return path.suffix.lower() in CODERS or path.suffix.lower() in MOVING
 
 
 def coder_for(path: Path) -> tuple[str, dict[str, str]]:
@@ -33,8 +35,10 @@ def coder_for(path: Path) -> tuple[str, dict[str, str]]:
     import av
 
     ending = path.suffix.lower()
+    if ending in MOVING:
+        return ending[1:], {}
     if ending not in CODERS:
-        raise BadValue(f"{path.name} should end in .mp4 or .webm, or be a folder for single pictures.")
+        raise BadValue(f"{path.name} should end in .mp4, .webm, .gif or .webp, or be a folder for single pictures.")
     for name, told in CODERS[ending]:
         try:
             if av.codec.Codec(name, "w").is_encoder:
@@ -142,6 +146,59 @@ class Movie:
                 pass
             Path(self._temporary).unlink(missing_ok=True)
             self._closed = True
+
+
+class MovingPicture:
+    """A GIF or an animated WebP that is being written: pictures are kept small until it is closed. It plays in a loop."""
+
+    def __init__(self, path: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> None:
+        self.path, self._size, self._about = Path(path), size, dict(about or {})
+        if frames_per_second <= 0:
+            raise BadValue("A film needs more than no frames a second.")
+        if not self.path.resolve().parent.is_dir():
+            raise BadValue(f"There is no folder {self.path.parent} to write to.")
+        self._rate = frames_per_second
+        self._pictures: list[Any] = []
+        self._palette: Any = None
+
+    def add(self, picture: np.ndarray) -> None:
+        """One more picture: display values (h, w, 3), 0..1 or bytes. Raises BadValue."""
+        from PIL import Image
+
+        codes = picture if picture.dtype == np.uint8 else np.rint(np.clip(picture, 0, 1) * 255).astype(np.uint8)
+        if (codes.shape[1], codes.shape[0]) != self._size:
+            raise BadValue("All pictures of a film have to be of one size.")
+        if len(self._pictures) >= MOST_MOVING:
+            raise BadValue(f"A {self.path.suffix[1:].upper()} holds up to {MOST_MOVING} pictures here; write a film as .mp4 or .webm.")
+        image = Image.fromarray(np.ascontiguousarray(codes[..., :3]))
+        if self.path.suffix.lower() == ".gif":  # a palette of its own for each picture, dithered: a shared one makes gradients step
+            image = image.quantize(256, Image.Quantize.MEDIANCUT, dither=Image.Dither.FLOYDSTEINBERG)
+        self._pictures.append(image)
+
+    def times(self) -> list[int]:
+        """Milliseconds that each picture is seen, rounded so that no time is lost over the whole; a GIF counts in hundredths."""
+        grain = 10 if self.path.suffix.lower() == ".gif" else 1
+        ends = [round(1000 * (k + 1) / self._rate / grain) * grain for k in range(len(self._pictures))]
+        return [max(grain, b - a) for a, b in zip([0, *ends], ends)]
+
+    def close(self) -> None:
+        """All pictures are there: the file is put in its place. Raises CannotWrite."""
+        if not self._pictures:
+            raise BadValue("A film needs at least one picture.")
+        first, rest = self._pictures[0], self._pictures[1:]
+        more: dict[str, Any] = {"optimize": False, "disposal": 1} if self.path.suffix.lower() == ".gif" else {"quality": 85, "method": 4}
+        more |= {"save_all": True, "append_images": rest, "duration": self.times(), "loop": 0}
+        write_atomically(self.path, lambda file: first.save(file, self.path.suffix[1:].upper(), **more))
+
+    def give_up(self) -> None:
+        """Nothing lies anywhere before it is closed."""
+        self._pictures = []
+
+
+def begin(path: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> "Movie | MovingPicture":
+    """A motion picture file of the kind that a name asks for. Raises BadValue or CannotWrite."""
+    kind = MovingPicture if Path(path).suffix.lower() in MOVING else Movie
+    return kind(path, size, frames_per_second, about)
 
 
 def read_movie(path: Path) -> list[np.ndarray]:

@@ -430,6 +430,21 @@ def test_a_preview_is_drawn_and_watched(move, qtbot, monkeypatch, tmp_path):
     made.watch.close()
 
 
+def test_a_film_as_a_file_is_a_job_of_the_list(move, qtbot, tmp_path):
+    keyed_ball(move, (0, 20), (1, 60))
+    session = move.session
+    session.put({"film/end": 0.3, "film/play_end": 0.3})
+    session.put({"shots/s/width": 48, "shots/s/height": 36}, told="Small")
+    session.apply("Few", replace(session.document, render=replace(session.document.render, stop="samples", samples=2)))
+    commands = move.built["Move"].commands
+    assert commands.write_film(tmp_path / "a.mov") is None and "should end in" in move.hint_line.text.text()
+    job = commands.write_film(tmp_path / "a.gif")
+    qtbot.waitUntil(lambda: job.outcome == "done", timeout=90000)
+    assert (tmp_path / "a.gif").stat().st_size > 100 and not (tmp_path / "a.gif.frames").exists()
+    session.set_stage("Render")
+    assert [r.job.name for r in move.bench.faces["Render"].rows] == [job.name]
+
+
 def test_a_flight_takes_the_views_that_are_chosen_in_their_order(move):
     two_shots(move)
     session = move.session

@@ -7,11 +7,16 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import QFileDialog
 
+from aulmo.deliver.film import plan, size_of
+from aulmo.deliver.job import Job, add, by_names, film_record
+from aulmo.deliver.movie import coder_for
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.player import Player
 from aulmo.desk.move.preview import Preview
 from aulmo.desk.picture.view_motion import orbit
+from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
+from aulmo.desk.shell.task import finish
 from aulmo.document.assets import corners_of
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ways import way
@@ -100,30 +105,30 @@ class MoveCommands:
             session.select((), f"cameras/{session.shot.camera}")
 
     def film_file(self) -> None:
-        """The film into a file or a folder, in the background of this window."""
+        """The film into a file or a folder, as a job of the list."""
         stem = Path(self.desk.folder()) / f"{self.desk.session.document.name}.mp4"
-        path, _ = QFileDialog.getSaveFileName(self.desk.window, "Film as a file", str(stem), "Film (*.mp4 *.webm)")
+        path, _ = QFileDialog.getSaveFileName(self.desk.window, "Film as a file", str(stem), "Film (*.mp4 *.webm *.gif *.webp)")
         if path:
             self.write_film(Path(path))
 
-    def write_film(self, path: Path) -> None:
-        """The same to a path; stopped and started again it goes on."""
+    def write_film(self, path: Path) -> Job | None:
+        """The same to a path; stopped or killed, it goes on."""
         session = self.desk.session
-        document, assets = session.document, session.assets
-        shot = session.shot
+        document, assets, shot = session.document, session.assets, session.shot
+        if shot is None:
+            session.trouble.emit("A film needs a shot.")
+            return None
 
-        def work(task: Any) -> Any:
-            from aulmo.deliver.film import plan, render_film, size_of
+        def run() -> Job:
+            coder_for(path)
+            size = size_of(document, plan(document, shot=shot))
+            span = (document.film.start, document.film.end)
+            own = {a: c for a, c in session.picks.items() if shot.picks.get(a) != c}  # what shots have picked for themselves stays theirs
+            variant = {name: choice for name, choice in by_names(document, own).items() if choice}
+            record = film_record(document, shot, size, document.render, path, span, variant, session.own_path)
+            return add(document, assets, record, session_module.JOBS)
 
-            planned = plan(document, shot=shot)
-
-            def progress(p, picture) -> bool:
-                return task.tell(f"Film, frame {p.done + 1} of {p.frames}", (p.done + p.share) / p.frames)
-
-            return render_film(document, assets, planned, size_of(document, planned), document.render, path, progress=progress)
-
-        def done(made: Any) -> None:
-            words = f"{path.name}: stopped; start it again to go on" if made.stopped else f"Wrote {path.name}"
-            session.hint.emit(words)
-
-        session.start_task(f"Film {path.name}", work, done)
+        job = session.attempt(lambda: finish(run))
+        if job is not None:
+            session.hint.emit(f"{path.name} is in the list of renders; it goes on by itself")
+        return job

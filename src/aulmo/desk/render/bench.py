@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLineEdit, QScrollAr
 
 from aulmo.deliver import job as job_module
 from aulmo.deliver import runner
-from aulmo.deliver.job import Job, add, by_names, file_name, jobs, picture_folder, range_record, reserved
+from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved
 from aulmo.deliver.stills import plan
 from aulmo.desk.render.beside import Beside
 from aulmo.desk.render.job_row import JobRow
@@ -331,19 +331,6 @@ class ChangeJob(QDialog):
         fields["settings"] = {self._key: accepted(about(f"render/{self._key}"), float(self.until.text().replace(",", ".")))}
         not_before = 0.0
         if self.at.text().strip():
-            not_before = self._moment(self.at.text().strip())
+            not_before = moment(self.at.text().strip())
         self.job.change(**fields)
         self.job.want(not_before=not_before)
-
-    def _moment(self, text: str) -> float:
-        try:
-            hour, minute = (int(part) for part in text.split(":"))
-            if not (0 <= hour < 24 and 0 <= minute < 60):
-                raise ValueError
-        except ValueError:
-            raise BadValue(f"“{text}” is no time; write it as 18:30.") from None
-        now = time.localtime()
-        found = time.mktime((now.tm_year, now.tm_mon, now.tm_mday, hour, minute, 0, 0, 0, -1))
-        return found if found > time.time() else found + 86400
-
-

@@ -1,0 +1,123 @@
+"""The command line's `renders`: the same list that the window shows, read and steered without one."""
+
+import argparse
+import json
+import os
+from pathlib import Path
+from typing import Any
+
+import platformdirs
+
+from aulmo.errors import BadValue
+
+
+def folder_of(arguments: argparse.Namespace) -> Path:
+    """The list that is meant: the artist's own, or another folder."""
+    return Path(arguments.list) if arguments.list else Path(platformdirs.user_data_dir("aulmo")) / "renders"
+
+
+def renders(arguments: argparse.Namespace) -> int:
+    """`renders [show|pause|go-on|stop|again|first|earlier|later|at|remove|add|halt|resume|work] [ID|PROJECT] ...`."""
+    from aulmo.deliver import job as job_module
+    from aulmo.deliver import runner
+
+    folder = folder_of(arguments)
+    words: list[str] = list(arguments.words)
+    what = words.pop(0) if words else "show"
+    if what == "show":
+        _show(job_module.jobs(folder), arguments.json)
+        return 0
+    if what in ("halt", "resume"):
+        rules = runner.rules(folder)
+        runner.set_rules(folder, runner.Rules(rules.at_once, what == "halt"))
+        if what == "resume":
+            runner.wake(folder)
+        print("Nothing else begins." if what == "halt" else "Goes on.")
+        return 0
+    if what == "work":
+        os.nice(5)
+        runner.run(folder)
+        return 0
+    if what == "add":
+        return _add(folder, words, arguments)
+    known = ("pause", "go-on", "stop", "again", "first", "earlier", "later", "at", "remove")
+    if what not in known:
+        raise BadValue(f"“{what}” is nothing that can be done with renders; there is show, {', '.join(known)}, add, halt, resume and work.")
+    if not words:
+        raise BadValue(f"Say which render to {what}, by the name that `aulmo renders` shows.")
+    job = _named(job_module.jobs(folder), words[0])
+    if what == "pause":
+        job.pause()
+    elif what == "go-on":
+        job.go_on()
+    elif what == "stop":
+        job.cancel()
+    elif what == "again":
+        job = job.again()
+    elif what == "at":
+        if len(words) < 2:
+            raise BadValue("Say when it begins, as 18:30.")
+        job.want(not_before=job_module.moment(words[1]))
+        runner.wake(folder)
+    elif what == "remove":
+        job.remove()
+    else:
+        job_module.move(job, {"first": -100_000, "earlier": -1, "later": 1}[what])
+    print(f"{job.name}: {what}")
+    return 0
+
+
+def _add(folder: Path, words: list[str], arguments: argparse.Namespace) -> int:
+    from aulmo.command.words import frame_size, stopped_at
+    from aulmo.deliver.job import Job, by_names
+    from aulmo.deliver.picture_file import type_of
+    from aulmo.deliver.stills import shot_of
+    from aulmo.document import variants
+    from aulmo.document.project_file import load
+    from aulmo.document.variant_table import from_words
+
+    if len(words) != 1 or not arguments.out:
+        raise BadValue("Write it as `aulmo renders add PROJECT --out FILE`.")
+    document, assets = load(Path(words[0]))
+    choices = from_words(document, arguments.variant or "")
+    shot = shot_of(document, choices, arguments.shot)
+    out = Path(arguments.out).resolve()
+    kind = type_of(out, arguments.file_type)
+    from msgspec.structs import replace
+
+    settings = replace(stopped_at(document.render, arguments), file_type=kind)
+    size = frame_size(arguments.size) if arguments.size else (shot.width, shot.height)
+    chosen = by_names(document, {a.id: c.id for a, c in variants.picked(document, {**choices, "shot": shot.id})})
+    job = Job.start(document, assets, shot, size, settings, out, folder, arguments.at, chosen, Path(words[0]).resolve())
+    print(f"{job.name}: {job.record.title} to {job.record.out}")
+    return 0
+
+
+def _named(found: list, name: str) -> Any:
+    fits = [job for job in found if job.name == name] or [job for job in found if name in job.name]
+    if not fits:
+        raise BadValue(f"There is no render named {name}.")
+    if len(fits) > 1:
+        raise BadValue(f"Several renders are named like {name}: {', '.join(j.name for j in fits[:4])}.")
+    return fits[0]
+
+
+def _show(found: list, as_json: bool) -> None:
+    from aulmo.document.quantity import duration
+
+    if as_json:
+        told = [
+            {"id": j.name, "outcome": j.outcome, "title": j.record.title, "kind": j.record.kind, "out": j.record.out, **j.state(), **j.result()}
+            for j in found
+        ]  # fmt: skip
+        print(json.dumps(told, indent=1))
+        return
+    if not found:
+        print("Nothing rendered yet.")
+    for job in found:
+        state, words = job.state(), job.outcome
+        if words == "running" and state:
+            words = f"{100 * state.get('share', 0):.0f} %" + (f", {duration(state['seconds_left'])} left" if state.get("seconds_left") else "")
+        elif words in ("failed", "broken"):
+            words = f"{words}: {job.complaint()}"
+        print(f"{job.name}  {words:<12}  {job.record.title}  {job.record.out}")
