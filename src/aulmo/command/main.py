@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from aulmo import __version__
-from aulmo.command import renders, stills
+from aulmo.command import renders, stills, web
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import AulmoError, BadValue
 
@@ -259,6 +259,24 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
     p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FILE.gif|FILE.webp|FOLDER")
     p.set_defaults(run=film)
+    p = commands.add_parser("turntable", help="a folder with a page in which the product is turned")
+    p.add_argument("project")
+    p.add_argument("--frames", type=int, default=36, metavar="N", help="pictures a turn")
+    p.add_argument("--heights", default="0", metavar="DEGREES", help="above the shot's own, as 0,25,50")
+    p.add_argument("--light", default="set", choices=("set", "product", "camera"), help="what the light stays with")
+    p.add_argument("--shot", metavar="NAME")
+    p.add_argument("--variant", metavar="CHOICES")
+    p.add_argument("--every", metavar="AXES", help="choices on the page, as \"Colour,Trim\"")
+    p.add_argument("--size", metavar="WxH")
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true")
+    p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
+    p.add_argument("--file-type", default="jpg", choices=("jpg", "png", "webp"))
+    p.add_argument("--background", default="#ffffff", metavar="#RRGGBB", help="of the page")
+    p.add_argument("--title", metavar="TEXT")
+    p.add_argument("--out", required=True, metavar="FOLDER")
+    p.set_defaults(run=web.turntable)
     p = commands.add_parser("renders", help="the list of renders: show it, and steer it")
     steer = "show, pause ID, go-on ID, stop ID, again ID, first ID, earlier ID, later ID, at ID HH:MM, remove ID, add PROJECT, halt, resume, work"
     p.add_argument("words", nargs="*", metavar="WORD", help=steer)
@@ -293,7 +311,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "renders", "film", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "renders", "turntable", "film", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)
