@@ -33,7 +33,8 @@ ENDED = ("done", "cancelled", "failed", "broken")
 
 class JobRecord(msgspec.Struct, omit_defaults=True):
     """What a job makes, kept with its result. `out` is a file, or the folder of a range; `cells` are a range's stills as (choices, shot, file);
-    `span` are the seconds of a film; `variant` the choices of a still or a film by names. `predicted` is what was measured beforehand, in seconds."""
+    `span` are the seconds of a film; `variant` the choices of a still or a film by names; of a turntable `cells` are its variants, `turn` how it is
+    made. `predicted` is what was measured beforehand, in seconds."""
 
     shot: str
     width: int
@@ -42,13 +43,14 @@ class JobRecord(msgspec.Struct, omit_defaults=True):
     settings: dict[str, Any]
     started: float
     time: float = 0.0
-    kind: Literal["still", "range", "film"] = "still"
+    kind: Literal["still", "range", "film", "turntable"] = "still"
     project: str = ""
     path: str = ""
     shot_id: str = ""
     variant: dict[str, str] = {}
     cells: list[tuple[dict[str, str], str, str]] = []
     span: tuple[float, float] | None = None
+    turn: dict[str, Any] = {}
     predicted: float = 0.0
 
     @property
@@ -57,6 +59,8 @@ class JobRecord(msgspec.Struct, omit_defaults=True):
         name = f"{self.project} · {self.shot}" if self.project else self.shot
         if self.kind == "range":
             return f"{self.project or self.shot} · {len(self.cells)} variants"
+        if self.kind == "turntable":
+            return f"{name} · turntable"
         words = " · ".join(v for v in self.variant.values() if v)
         return f"{name} · {words}" if words else name
 
@@ -294,6 +298,18 @@ def film_record(
     return JobRecord(
         shot.name, size[0], size[1], str(out), _settings(settings), time.time(), span[0], "film", document.name, str(path or ""), shot.id,
         dict(variant), span=span,
+    )  # fmt: skip
+
+
+def turntable_record(
+    document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, rows: Sequence[Mapping[str, str]],
+    turn: Mapping[str, Any], time_: float = 0.0, path: Path | None = None,
+) -> JobRecord:  # fmt: skip
+    """The job of a turntable for the web; `turn` are fields of `turntable.Turntable`, `rows` its variants by names."""
+    cells = [(dict(row), shot.id, str(out)) for row in rows]
+    return JobRecord(
+        shot.name, size[0], size[1], str(out), _settings(settings), time.time(), time_, "turntable", document.name, str(path or ""), shot.id,
+        cells=cells, turn=dict(turn),
     )  # fmt: skip
 
 

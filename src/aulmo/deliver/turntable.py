@@ -97,7 +97,7 @@ def make_turntable(
     """
     from aulmo.deliver.stills import shot_of
 
-    _check(what, len(rows))
+    check(what, len(rows))
     try:
         (out / "pictures").mkdir(parents=True, exist_ok=True)
     except OSError as error:
@@ -139,7 +139,8 @@ def make_turntable(
     return Made(made, kept, time.perf_counter() - began, False)
 
 
-def _check(what: Turntable, rows: int) -> None:
+def check(what: Turntable, rows: int) -> None:
+    """Raise BadValue for what cannot be made."""
     if not 2 <= what.frames <= MOST_FRAMES:
         raise BadValue(f"A turntable has between 2 and {MOST_FRAMES} pictures a turn.")
     if not what.heights or not all(np.isfinite(h) and -85 <= h <= 85 for h in what.heights):

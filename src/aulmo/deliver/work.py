@@ -16,6 +16,7 @@ from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.picture_file import small_png
 from aulmo.deliver.stills import StillProgress, render_stills
+from aulmo.deliver.turntable import Turntable, make_turntable
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import load, write_atomically
@@ -108,6 +109,40 @@ def _film(job: Job, document: Document, assets: AssetStore, settings: RenderSett
     return True
 
 
+def _turntable(job: Job, document: Document, assets: AssetStore, settings: RenderSettings, teller: Teller) -> bool:
+    record = job.record
+    turn: dict[str, Any] = {k: tuple(v) if isinstance(v, list) else v for k, v in record.turn.items()}
+    what = Turntable(**turn)
+    out = Path(record.out)
+
+    def tell(done: int, of: int, seconds: float, left: float) -> bool:
+        if done % 8 == 1 or done == of:
+            pictures = sorted((out / "pictures").iterdir(), key=lambda p: p.stat().st_mtime)
+            if pictures:
+                teller.write("thumbnail.png", small_of(pictures[-1]))
+        return teller.tell(done / of, done, of, 0, FINITE, seconds, left)
+
+    rows = [choices for choices, _, _ in record.cells] or [record.variant]
+    made = make_turntable(document, assets, record.shot, rows, what, (record.width, record.height), settings, out, tell, record.time)
+    if made.stopped:
+        return False
+    _finish(teller, {"seconds": _before(job) + made.seconds, "files": made.made + made.kept})
+    return True
+
+
+def small_of(path: Path) -> bytes:
+    """A small picture of a file."""
+    import io
+
+    from PIL import Image
+
+    out = io.BytesIO()
+    with Image.open(path) as image:
+        image.thumbnail((320, 320))
+        image.convert("RGB").save(out, "PNG")
+    return out.getvalue()
+
+
 def _before(job: Job) -> float:
     """Seconds that earlier processes have worked on it."""
     try:
@@ -136,7 +171,7 @@ def work(folder: Path) -> int:
         (folder / "keep").mkdir(exist_ok=True)
         document, assets = load(folder / "project.aulmo")
         settings = replace(document.render, **{k: tuple(v) if isinstance(v, list) else v for k, v in record.settings.items()})
-        run = _film if record.kind == "film" else _stills
+        run = {"film": _film, "turntable": _turntable}.get(record.kind, _stills)
         if run(job, document, assets, settings, teller):
             return 0
         spent = json.dumps({"seconds": _before(job) + time.perf_counter() - began}).encode()

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton
 
 from aulmo import script
 from aulmo.desk.render.range_sheet import key_of
+from aulmo.desk.render.turntable_dialog import TurntableDialog
 from aulmo.document import variants
 from aulmo.document.properties import get, resolve
 from desk_tools import drop, point_of, settle, swatch_mime, type_into
@@ -227,3 +228,27 @@ def test_the_list_is_put_in_order_paused_and_changed_by_hand(ranged, qtbot, tmp_
     assert session.document.name == "Odrel test" and session.path is None
     renders.clear_ended()
     assert [r.job.name for r in renders.rows] == [first.name]
+
+
+def test_a_turntable_is_asked_for_and_put_in_the_list(ranged, qtbot, tmp_path):
+    session = ranged.session
+    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=1, folder=str(tmp_path))))
+    session.put({"shots/s/width": 40, "shots/s/height": 30}, told="Small")
+    ranged.registry.run("turntable")
+    dialog = next(w for w in ranged.findChildren(TurntableDialog) if w.isVisible())
+    dialog.axes["Colour"].setChecked(True)
+    type_into(dialog.heights, "high")
+    assert dialog.isVisible() and "no number" in dialog.trouble.text()
+    dialog.heights.setText("0")
+    dialog.background.setText("red")
+    type_into(dialog.frames, "3")
+    assert dialog.isVisible() and "no colour" in ranged.hint_line.text.text()
+    type_into(dialog.background, "#eeeeee")
+    ranged.bench.show_face("Renders")
+    (row,) = face(ranged).rows
+    assert "turntable" in row.name.text()
+    qtbot.waitUntil(lambda: row.job.outcome == "done", timeout=120000)
+    page = tmp_path / "Odrel test turntable" / "index.html"
+    assert "#eeeeee" in page.read_text() and len(list((page.parent / "pictures").iterdir())) == 6
+    row.refresh()
+    assert "6 files" in row.words.text() and not row.picture.pixmap().isNull()

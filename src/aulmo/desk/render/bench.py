@@ -1,6 +1,7 @@
 """Render's bench is the list: what waits, what is under way and what was made, over all projects, by any window and without one."""
 
 import time
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
@@ -8,8 +9,9 @@ from PySide6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLineEdit, QScrollAr
 
 from aulmo.deliver import job as job_module
 from aulmo.deliver import runner
-from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved
+from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, turntable_record
 from aulmo.deliver.stills import plan
+from aulmo.deliver.turntable import Turntable, check
 from aulmo.desk.render.beside import Beside
 from aulmo.desk.render.job_row import JobRow
 from aulmo.desk.shell import session as session_module
@@ -268,6 +270,25 @@ class RenderBench(QWidget):
             return None
         session.hint.emit(f"Rendering {counted(len(cells), 'variant')} to {folder}")
         return self._started(job)
+
+    def start_turntable(self, folder: Path, turn: dict[str, Any], axes: list[str]) -> JobRow | None:
+        """A turntable for the web of the shot, of the variant that is seen or all along some axes, into a folder."""
+        session, shot = self.session, self.session.shot
+        document, assets = session.document, session.assets
+
+        def run() -> Job:
+            if shot is None:
+                raise BadValue("There is no shot to turn; make one in Frame.")
+            seen = by_names(document, session.picks)
+            rows = variants.every(document, axes, {a: c for a, c in seen.items() if a not in axes}) if axes else [seen]
+            check(Turntable(**turn), len(rows))
+            record = turntable_record(
+                document, shot, (shot.width, shot.height), document.render, folder, rows, turn, session.time, session.own_path
+            )  # fmt: skip
+            return add(document, assets, record, session_module.JOBS)
+
+        job = session.attempt(lambda: finish(run))
+        return self._started(job) if job is not None else None
 
     def again(self, job: Job, now: bool = False) -> None:
         """Render an earlier job's own snapshot again, or the project as it is now, to a new file."""

@@ -1,9 +1,13 @@
 """Render as a stage of the window."""
 
+from PySide6.QtCore import Qt
+
+from aulmo.deliver.job import picture_folder
 from aulmo.desk.picture.compare import Compare
 from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.render.bench_range import RangeBench
 from aulmo.desk.render.page import RenderPage
+from aulmo.desk.render.turntable_dialog import TurntableDialog
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 
@@ -20,6 +24,14 @@ def _build(desk: Desk) -> Built:
         if bench.start():
             desk.session.set_stage("Render")
 
+    def turntable() -> None:
+        session = desk.session
+        folder = picture_folder(session.document.render, session.own_path) / f"{session.document.name} turntable"
+        dialog = TurntableDialog(bench, folder)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    desk.registry.add("turntable", "Turntable for the web…", "Stage", "", turntable, desk.working)
     desk.registry.add("render", "Render this shot", "Stage", "Ctrl+Return", render, desk.working)
     desk.picture.framed_stages += ("Render",)
     desk.picture.final_stages += ("Render",)
