@@ -94,7 +94,8 @@ def test_a_hundred_kills_of_stills_and_films_change_no_bit(tmp_path):
         kills += killed_now_and_then(job, 10, chance)
         assert job.outcome == "done", job.complaint()
         for k in range(10):
-            np.testing.assert_array_equal(pixels(tmp_path / f"film {round_}" / f"frame-{k:05d}.png"), pixels(tmp_path / "whole" / f"frame-{k:05d}.png"))
+            frame = f"frame-{k:05d}.png"
+            np.testing.assert_array_equal(pixels(tmp_path / f"film {round_}" / frame), pixels(tmp_path / "whole" / frame))
         round_ += 1
     print(f"{kills} kills over {round_} renders: every picture to the bit; {len(jobs(tmp_path / 'jobs'))} jobs in the list")
 
@@ -125,4 +126,4 @@ def test_a_range_costs_what_its_stills_are_traced_for(tmp_path):
             run()
             seconds[name] = time.perf_counter() - began
         ratios.append(seconds["range"] / seconds["stills"])
-    print(f"a range of 12 cells: {statistics.mean(ratios):.3f} times its twelve stills with a scene that is kept ({', '.join(f'{r:.3f}' for r in ratios)})")
+    print(f"a range of 12 cells: {statistics.mean(ratios):.3f} times its twelve stills with a scene that is kept {ratios}")

@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from aulmo import __version__
-from aulmo.command import renders, stills, web
+from aulmo.command import export, renders, stills, web
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import AulmoError, BadValue
 
@@ -259,6 +259,12 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
     p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FILE.gif|FILE.webp|FOLDER")
     p.set_defaults(run=film)
+    p = commands.add_parser("export", help="write a project for other programs: glTF or USD")
+    p.add_argument("project")
+    p.add_argument("--variant", metavar="CHOICES", help="this variant alone, as \"Colour=Pine\"; else all are in the file")
+    p.add_argument("--still", action="store_true", help="leave movement out")
+    p.add_argument("--out", required=True, metavar="FILE.glb|FILE.usda|FILE.usdc|FILE.usdz")
+    p.set_defaults(run=export.export)
     p = commands.add_parser("turntable", help="a folder with a page in which the product is turned")
     p.add_argument("project")
     p.add_argument("--frames", type=int, default=36, metavar="N", help="pictures a turn")
@@ -311,7 +317,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "renders", "turntable", "film", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "renders", "turntable", "export", "film", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)
