@@ -227,7 +227,7 @@ def test_a_project_of_version_1_is_carried_over(tmp_path):
     assert assets.get(document.lamps["l"].profile).startswith(b"IESNA")
     project_file.save(document, assets, tmp_path / "today.aulmo")
     again, _ = project_file.load(tmp_path / "today.aulmo")
-    assert again == document and again.schema_version == 6
+    assert again == document and again.schema_version == 7
 
 
 def test_nodes_of_version_2_take_the_names_of_the_standard():

@@ -6,11 +6,13 @@ from msgspec.structs import replace
 
 from aulmo import script
 from aulmo.document import edits
+from aulmo.document.changes import changes
 from aulmo.document.properties import get, put, resolve
 from aulmo.document.records import Cut, Document, GuidePath, Key, LaneGroup, Material, Part, Placement, Shot, Surface
 from aulmo.errors import BadValue
 from aulmo.motion import keys, lanes, ready, reel
-from aulmo.motion.recording import as_now, changes, recorded
+from aulmo.motion.keys import ROOTS, keyable
+from aulmo.motion.recording import as_now, recorded
 from aulmo.motion.ways import camera_at, into_key, rings, speed, way
 from shapes import box_mesh, one_part
 
@@ -132,7 +134,7 @@ def test_a_tool_works_on_what_is_seen_now():
     moved = edits.place_parts(now, {"ball": Placement((50.0, 0.0, 30.0))})
     made = recorded(base, moved, 1.0, {}, True)
     assert told(made.document, PLACE)[1] == (1.0, (50.0, 0.0, 30.0))
-    assert changes(base, base) == {}
+    assert changes(base, base, ROOTS, keyable) == {}
 
 
 def test_what_is_not_touched_is_not_recorded():

@@ -252,3 +252,16 @@ def test_a_turntable_is_asked_for_and_put_in_the_list(ranged, qtbot, tmp_path):
     assert "#eeeeee" in page.read_text() and len(list((page.parent / "pictures").iterdir())) == 6
     row.refresh()
     assert "6 files" in row.words.text() and not row.picture.pixmap().isNull()
+
+
+def test_a_project_is_exported_for_other_programs(ranged, qtbot, tmp_path, monkeypatch):
+    from aulmo.desk.render import export_file
+
+    for name in ("a.glb", "a.usdz"):
+        monkeypatch.setattr(export_file.QFileDialog, "getSaveFileName", lambda *a, n=name: (str(tmp_path / n), ""))
+        ranged.registry.run("export")
+        qtbot.waitUntil(lambda n=name: (tmp_path / n).exists(), timeout=60000)
+        qtbot.waitUntil(lambda n=name: f"Wrote {n}" in ranged.hint_line.text.text(), timeout=60000)
+    monkeypatch.setattr(export_file.QFileDialog, "getSaveFileName", lambda *a: (str(tmp_path / "a.obj"), ""))
+    ranged.registry.run("export")
+    qtbot.waitUntil(lambda: "should end in .glb" in ranged.hint_line.text.text(), timeout=60000)

@@ -6,6 +6,7 @@ from aulmo.deliver.job import picture_folder
 from aulmo.desk.picture.compare import Compare
 from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.render.bench_range import RangeBench
+from aulmo.desk.render.export_file import choose_export
 from aulmo.desk.render.page import RenderPage
 from aulmo.desk.render.turntable_dialog import TurntableDialog
 from aulmo.desk.shell.stage import Built, Desk, Stage
@@ -31,6 +32,7 @@ def _build(desk: Desk) -> Built:
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
 
+    desk.registry.add("export", "Export as glTF or USD…", "File", "", lambda: choose_export(desk), desk.working)
     desk.registry.add("turntable", "Turntable for the web…", "Stage", "", turntable, desk.working)
     desk.registry.add("render", "Render this shot", "Stage", "Ctrl+Return", render, desk.working)
     desk.picture.framed_stages += ("Render",)
