@@ -161,7 +161,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
 
     for k in range(actions):
         if k and k % look_every == 0:
-            for card in window.bench.faces["Render"].running():
+            for card in window.built["Render"].commands.running():
                 card.job.cancel()
             session._saved_document = session.document
             session.open_document(first, assets, None)
@@ -175,7 +175,7 @@ def wander(window, actions: int, seed: int, look_every: int, monkeypatch) -> Wan
     closer.stop()
     pulse.stop()
     over.set()
-    for card in window.bench.faces["Render"].running():
+    for card in window.built["Render"].commands.running():
         card.job.cancel()
     memory.append(held_megabytes())
     return Wandered(slowest, memory)

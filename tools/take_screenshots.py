@@ -359,7 +359,7 @@ def main() -> None:
         show_pictures(window)
     if not wanted or "nodes" in wanted:
         show_nodes(window)
-    for card in window.bench.faces["Render"].running():
+    for card in window.built["Render"].commands.running():
         card.job.cancel()
     window.session._saved_document = window.session.document
     window.close()
