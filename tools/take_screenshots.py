@@ -268,6 +268,56 @@ def show_nodes(window: Window) -> None:
     session._saved_document = session.document
 
 
+def show_range(window: Window, wanted: list[str]) -> None:
+    """The range sheet with a variant seen and some ticked; then the list with renders done, under way and waiting, and a test patch."""
+    from msgspec.structs import replace
+    from PySide6.QtCore import QPoint, Qt
+
+    from aulmo.desk.render.range_sheet import key_of
+
+    session = window.session
+    session.load(DEMO / "wick-range.aulmo")
+    session.set_stage("Render")
+    session.put({"shots/hero/width": 480, "shots/hero/height": 600}, told="Size for the screenshot")
+    settings = replace(session.document.render, stop="samples", samples=6, folder=tempfile.mkdtemp())
+    session.apply("Settings for the screenshot", replace(session.document, render=settings))
+    axes = session.document.axes
+    session.see({axes[0].id: axes[0].choices[1].id, axes[1].id: axes[1].choices[1].id})
+    page = window.details.pages["Render"]
+    page.start_prediction()
+    until(lambda: page.prediction.text().startswith("About"))
+    window.bench.show_face("Range sheet")
+    ranged = window.bench.faces["Render"]
+    ranged.sheet.wanted = {key_of(ranged.sheet.cell(0, 0)), key_of(ranged.sheet.cell(0, 2)), key_of(ranged.sheet.cell(1, 1))}
+    window.middle.setSizes([420, 330])
+    ranged.refresh()
+    until(lambda: len(ranged.sheet.pictures) >= 12, 120)
+    until(lambda: samples(window, 16), 120)
+    wait(1.0)
+    take(window, "range")
+    if wanted and "render" not in wanted:
+        return
+    window.middle.setSizes([540, 210])
+    bench = window.built["Render"].commands
+    window.bench.show_face("Renders")
+    bench.start()
+    until(lambda: bench.rows[0].outcome == "done", 200)
+    session.apply("More", replace(session.document, render=replace(session.document.render, samples=64)))
+    bench.start()
+    ranged._render(ranged.ticked(), "{Colour} {Trim} {Set}")
+    until(lambda: any(r.job.state().get("share", 0) > 0.15 for r in bench.rows), 120)
+    tool = window.picture.tools["patch"]
+    session.set_tool("patch")
+    middle = window.picture.frame_rect().center()
+    none = Qt.KeyboardModifier.NoModifier
+    tool.press(middle + QPoint(-60, -110), none)
+    tool.drag(middle + QPoint(60, -20), none)
+    tool.release(middle + QPoint(60, -20), none)
+    until(lambda: tool.state is not None and tool.state.samples >= 32, 120)
+    take(window, "render")
+    session.set_tool("")
+
+
 def main() -> None:
     """All views, or only those named."""
     wanted = sys.argv[1:]
@@ -287,7 +337,6 @@ def main() -> None:
         "light": ("Light", [], ""),
         "light-check": ("Light", [], ""),
         "lamps": ("Light", [], ""),
-        "render": ("Render", [], ""),
     }
     for name, (stage, chosen, tool) in plan.items():
         if wanted and name not in wanted:
@@ -316,25 +365,8 @@ def main() -> None:
             window.built["Light"].commands.watch.show_overlay("rim")
         else:
             window.session.set_view(None)
-        if stage == "Render":
-            from msgspec.structs import replace
-
-            small = replace(window.session.shot, width=480, height=600)
-            window.session.apply("Size for the screenshot", edits.put_shot(window.session.document, small))
-            settings = replace(window.session.document.render, stop="samples", samples=24, folder=tempfile.mkdtemp())
-            window.session.apply("Settings for the screenshot", replace(window.session.document, render=settings))
-            page = window.details.pages["Render"]
-            page.start_prediction()
-            until(lambda: page.prediction.text().startswith("About"))
-            bench = window.bench.faces["Render"]
-            bench.start()
-            until(lambda: bench.rows[0].outcome == "done", 200)
-            window.session.set_shot("burner")
-            bench.start()
-            wait(7)
-        else:
-            wait(0.5)
-            until(lambda: samples(window, 16), 90)
+        wait(0.5)
+        until(lambda: samples(window, 16), 90)
         wait(1.0)
         take(window, name)
         if name == "light-check":
@@ -347,6 +379,8 @@ def main() -> None:
         show_frame(window, wanted)
     if not wanted or {"move", "move-path"} & set(wanted):
         show_move(window, wanted)
+    if not wanted or {"render", "range"} & set(wanted):
+        show_range(window, wanted)
     if not wanted or "faces" in wanted:
         show_faces(window)
     if not wanted or "copies" in wanted:

@@ -398,7 +398,8 @@ def test_no_button_is_dead(window, qtbot, monkeypatch):
         session = window.session
         return (
             session.document, session.tool, session.free_view, session.shot, session.selection, len(opened), len(said),
-            tuple((r.job.name, r.job.wish.wish, r.words.text()) for r in window.built["Render"].commands.rows), len(session.tasks), tuple(b.isChecked() for b in window.findChildren(QPushButton)),
+            tuple((r.job.name, r.job.wish.wish, r.words.text()) for r in window.built["Render"].commands.rows), len(session.tasks),
+            tuple(b.isChecked() for b in window.findChildren(QPushButton)),
             QApplication.activePopupWidget() is None, tuple(b.widget.isVisible() for b in window.details.page().bound), window.picture.traced,
             getattr(window.details.page(), "prediction", window.strip.noise).text(),
         )  # fmt: skip
