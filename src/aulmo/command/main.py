@@ -259,6 +259,18 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
     p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FILE.gif|FILE.webp|FOLDER")
     p.set_defaults(run=film)
+    p = commands.add_parser("panorama", help="the full sphere from a shot's camera")
+    p.add_argument("project")
+    p.add_argument("--shot", metavar="NAME")
+    p.add_argument("--variant", metavar="CHOICES")
+    p.add_argument("--width", type=int, default=4096, metavar="PIXELS", help="twice the height")
+    p.add_argument("--cube", action="store_true", help="the six faces of a cube, each a file")
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true")
+    p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
+    p.add_argument("--out", required=True, metavar="FILE")
+    p.set_defaults(run=web.panorama)
     p = commands.add_parser("export", help="write a project for other programs: glTF or USD")
     p.add_argument("project")
     p.add_argument("--variant", metavar="CHOICES", help="this variant alone, as \"Colour=Pine\"; else all are in the file")
@@ -317,7 +329,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "renders", "turntable", "export", "film", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "renders", "turntable", "panorama", "export", "film", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

@@ -37,3 +37,44 @@ def turntable(arguments: argparse.Namespace) -> int:
     there = f", {made.kept} were there already" if made.kept else ""
     print(f"{Path(arguments.out) / 'index.html'}: {made.made + made.kept} pictures; {made.made} made in {made.seconds:.1f} s{there}")
     return 0
+
+
+def panorama(arguments: argparse.Namespace) -> int:
+    """`panorama PROJECT [--shot NAME] [--width PIXELS] [--cube] --out FILE`."""
+    from aulmo.deliver.panorama import sphere, write_cube, write_sphere
+    from aulmo.deliver.picture_file import type_of
+    from aulmo.deliver.stills import shot_of
+    from aulmo.document import variants
+    from aulmo.document.project_file import load
+    from aulmo.document.variant_table import from_words
+
+    document, assets = load(Path(arguments.project))
+    choices = from_words(document, arguments.variant or "")
+    shot = shot_of(document, choices, arguments.shot)
+    document = variants.chosen(document, choices)
+    shot = next(s for s in document.shots if s.id == shot.id)
+    out = Path(arguments.out)
+    if not out.parent.is_dir():
+        raise BadValue(f"There is no folder {out.parent} to write to.")
+
+    type_of(out)
+    if arguments.cube and out.suffix.lower() not in (".png", ".jpg"):
+        raise BadValue(f"{out.name} should end in .png or .jpg for the faces of a cube.")
+
+    def progress(p, tracer) -> bool:
+        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
+        bar("Full sphere", p.share, left)
+        return True
+
+    settings = stopped_at(document.render, arguments)
+    picture = sphere(document, assets, shot, arguments.width, settings, progress, arguments.at)
+    end_bar()
+    if picture is None:
+        return 5
+    if arguments.cube:
+        for path in write_cube(picture, out):
+            print(path)
+    else:
+        write_sphere(picture, out, {"ImageDescription": f"{document.name}: {shot.name}, full sphere, equirectangular"}, settings)
+        print(f"{out}: {arguments.width} × {arguments.width // 2}, {picture.samples} samples, {picture.seconds:.1f} s")
+    return 0

@@ -43,7 +43,7 @@ class RenderBench(QWidget):
         self.at_once.setAccessibleName("At once")
         self.at_once.setFixedWidth(104)
         self.at_once.chosen.connect(self._set_at_once)
-        self.clear = button("Clear ended", self.clear_ended, "link", "Takes what ended out of the list; the pictures stay")
+        self.clear = button("Clear ended", self.clear_ended, "link", "Takes what ended out of the list that cannot go on; the pictures stay")
         for made in (self.compare, self.halt, self.clear, self.at_once):
             head.addWidget(made)
         inner = QWidget()
@@ -64,6 +64,7 @@ class RenderBench(QWidget):
         self.chosen: list[str] = []
         self._beside: Beside | None = None
         self._all: list[Job] = []
+        self._ticks = 0
         self._timer = QTimer(self)
         self._timer.setInterval(400)
         self._timer.timeout.connect(self.refresh)
@@ -117,7 +118,8 @@ class RenderBench(QWidget):
             if held.outcome not in ("done", "broken"):
                 held.job = job_module.job_in(held.job.folder) or held.job
                 held.refresh()
-        if before != [r.outcome for r in self.rows] or (self._timer.isActive() and self._changed_outside()):
+        self._ticks += 1
+        if before != [r.outcome for r in self.rows] or (self._timer.isActive() and self._ticks % 4 == 0 and self._changed_outside()):
             self.fill()
         self._tell()
         if not self.running():
@@ -188,9 +190,9 @@ class RenderBench(QWidget):
         self.fill()
 
     def clear_ended(self) -> None:
-        """Take all that ended well or was stopped out of the list."""
+        """Take what has ended out of the list, but for what may yet go on."""
         for held in list(self.rows):
-            if held.outcome in ("done", "cancelled", "failed", "broken"):
+            if held.outcome in ("done", "cancelled", "failed", "broken") and not held.job.can_go_on:
                 self.session.attempt(held.job.remove)
         self.fill()
 

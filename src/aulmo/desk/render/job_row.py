@@ -72,6 +72,7 @@ class JobRow(QFrame):
             layout.addWidget(made)
         self._shown: tuple = ()
         self._pull: int | None = None
+        self._told = ""
         self.outcome = ""
         self.refresh()
 
@@ -104,8 +105,9 @@ class JobRow(QFrame):
         if record.kind == "film" and Path(record.out).suffix:
             kind = Path(record.out).suffix[1:].upper()
         size = [f"{record.width} × {record.height}"] if record.width else []
-        self.words.setText(" · ".join([*size, kind, *told]))
-        self.words.setToolTip(" · ".join(told))
+        self._told = " · ".join([*size, kind, *told])
+        self.words.setToolTip(self._told)
+        self._fit()
         self.bar.setValue(round(1000 * state.get("share", 0.0)) if outcome != "done" else 1000)
         self.bar.setVisible(outcome in ("running", "paused"))
         shown = (outcome, job.can_go_on)
@@ -134,6 +136,15 @@ class JobRow(QFrame):
             if self.outcome in ("running", "waiting") and outcome == "failed":
                 self.bench.session.trouble.emit(job.complaint())
             self.outcome = outcome
+
+    def _fit(self) -> None:
+        room = max(60, self.words.width())
+        self.words.setText(self.words.fontMetrics().elidedText(self._told, Qt.TextElideMode.ElideRight, room) if self.isVisible() else self._told)
+
+    def resizeEvent(self, event: Any) -> None:  # noqa: N802
+        """Fit the words."""
+        super().resizeEvent(event)
+        self._fit()
 
     def _waits(self) -> str:
         before = self.job.wish.not_before

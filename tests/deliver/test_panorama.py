@@ -1,0 +1,95 @@
+"""Full spheres: where things lie on them, faces of a cube against the camera that sees the same, and what the file says of itself."""
+
+import re
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PIL import Image
+
+from aulmo.command.main import main
+from aulmo.deliver.panorama import FACES, cube_face, directions, level, sphere, write_cube, write_sphere
+from aulmo.deliver.picture_file import display_picture
+from aulmo.document import project_file
+from aulmo.document.records import Backdrop, Camera, Environment, Floor, Material, Placement, RenderSettings, Surface
+from aulmo.errors import BadValue
+from aulmo.trace.tracer import render
+from shapes import box_mesh, one_part
+
+FEW = RenderSettings(stop="samples", samples=4, denoise=False)
+
+
+def scene():
+    """A camera between two shining boxes: a red one ahead of it (along y), a green one to its right; dark all round."""
+    document, assets = one_part(box_mesh(20), Surface(emission_luminance=2000.0, emission_color=(1.0, 0.05, 0.05), base_weight=0.0))
+    green = Material("g", "Green", surface=Surface(emission_luminance=2000.0, emission_color=(0.05, 1.0, 0.05), base_weight=0.0))
+    ball = replace(document.parts["ball"], placement=Placement((0.0, 100.0, 0.0)))
+    right = replace(ball, id="right", name="Right", material="g", placement=Placement((100.0, 0.0, 0.0)))
+    document = replace(
+        document, parts={"ball": ball, "right": right}, roots=("ball", "right"), materials={**document.materials, "g": green},
+        environment=Environment(kind="colour", colour=(0.0, 0.0, 0.0)), floor=Floor(kind="none"), backdrop=Backdrop(kind="colour", top=(0, 0, 0)),
+        cameras={"c": Camera("c", "C", position=(0.0, 0.0, 0.0), target=(0.0, 50.0, 30.0))},
+    )  # fmt: skip
+    return document, assets
+
+
+def middle_of(mask: np.ndarray) -> tuple[float, float]:
+    rows, columns = np.nonzero(mask)
+    return float(columns.mean()), float(rows.mean())
+
+
+def test_things_lie_where_they_are_seen_from_the_camera():
+    document, assets = scene()
+    made = sphere(document, assets, document.shots[0], 128, FEW)
+    shown = display_picture(made)[..., :3]
+    assert shown.shape == (64, 128, 3)
+    x, y = middle_of((shown[..., 0] > 0.3) & (shown[..., 1] < 0.3))
+    assert (x, y) == pytest.approx((63.5, 31.5), abs=0.7)  # ahead, and level though the camera looks up
+    x, y = middle_of((shown[..., 1] > 0.3) & (shown[..., 0] < 0.3))
+    assert (x, y) == pytest.approx((95.5, 31.5), abs=0.7)  # a quarter to the right
+
+
+def test_the_faces_of_a_cube_are_what_a_camera_sees():
+    document, assets = scene()
+    made = sphere(document, assets, document.shots[0], 512, replace(FEW, samples=8))
+    shown = display_picture(made)[..., :3]
+    face = cube_face(shown, "front", 128)
+    square = replace(document.shots[0], width=128, height=128)
+    eye = Camera("c", "C", position=(0.0, 0.0, 0.0), target=(0.0, 50.0, 0.0), sensor_mm=36.0, focal_length_mm=18.0, depth_of_field=False)
+    plain = replace(document, cameras={"c": eye})
+    seen = display_picture(render(plain, assets, square, (128, 128), replace(FEW, samples=8)))[..., :3]
+    assert np.abs(face - seen).mean() < 0.01
+    assert cube_face(shown, "right", 64)[32, 32, 1] > 0.5 and cube_face(shown, "left", 64).max() < 0.1
+    for face_name in FACES:
+        np.testing.assert_allclose(np.linalg.norm(directions(face_name, 8), axis=-1), 1.0)
+    # neighbours meet: the right edge of the front is the left edge of the right
+    np.testing.assert_allclose(directions("front", 400)[:, -1], directions("right", 400)[:, 0], atol=0.01)
+    np.testing.assert_allclose(directions("front", 400)[0], directions("up", 400)[-1], atol=0.01)
+
+
+def test_a_jpeg_says_that_it_is_a_full_sphere(tmp_path):
+    document, assets = scene()
+    made = sphere(document, assets, document.shots[0], 64, FEW)
+    write_sphere(made, tmp_path / "a.jpg")
+    blob = (tmp_path / "a.jpg").read_bytes()
+    with Image.open(tmp_path / "a.jpg") as image:
+        assert image.size == (64, 32) and image.format == "JPEG"
+        told = image.info["xmp"].decode() if "xmp" in image.info else blob.decode("latin1")
+    assert "equirectangular" in told and re.search(r'FullPanoWidthPixels="64"', told)
+    assert [p.name for p in write_cube(made, tmp_path / "c.png")] == [f"c {face}.png" for face in FACES]
+    with Image.open(tmp_path / "c front.png") as image:
+        assert image.size == (16, 16)
+
+
+def test_the_camera_is_set_level_and_odd_sizes_are_refused(tmp_path, capsys):
+    steep = level(Camera("c", "C", position=(0.0, 0.0, 10.0), target=(0.0, 0.0, -50.0), roll=20.0))
+    assert steep.target[2] == 10.0 and steep.roll == 0.0 and steep.projection == "panorama"
+    document, assets = scene()
+    with pytest.raises(BadValue, match="even number"):
+        sphere(document, assets, document.shots[0], 33, FEW)
+    project_file.save(document, assets, tmp_path / "p.aulmo")
+    words = ["panorama", str(tmp_path / "p.aulmo"), "--width", "32", "--samples", "1", "--out"]
+    assert main([*words, str(tmp_path / "a.png")]) == 0 and (tmp_path / "a.png").exists()
+    for out, told in ((str(tmp_path / "a.bmp"), "should end in"), (str(tmp_path / "no" / "a.png"), "no folder")):
+        assert main([*words, out]) == 2
+        assert told in capsys.readouterr().err
