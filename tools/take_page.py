@@ -37,9 +37,9 @@ def main() -> None:
     """The lantern on a page, in three colours."""
     document, assets = project_file.load(Path("demo/wick-range.aulmo"))
     rows = variants.every(document, ["Colour"])
-    settings = replace(document.render, stop="samples", samples=24)
+    settings = replace(document.render, stop="samples", samples=8)
     with tempfile.TemporaryDirectory() as folder:
-        what = Turntable(4, (0.0,), background="#7b756a", title="Odrel Wick")
+        what = Turntable(2, (0.0,), background="#7b756a", title="Odrel Wick")
         make_turntable(document, assets, "Hero", rows, what, (480, 600), settings, Path(folder))
         subprocess.run([str(browser()), "-c", GRAB, str(Path(folder) / "index.html"), str(Path("docs/screenshots/turntable.png").resolve())], check=True)
 

@@ -85,6 +85,7 @@ def test_a_hundred_kills_of_stills_and_films_change_no_bit(tmp_path):
         assert job.outcome == "done", job.complaint()
         np.testing.assert_array_equal(pixels(Path(job.record.out)), pixels(tmp_path / "whole.png"))
         round_ += 1
+        print(f"{kills} kills, {round_} renders", flush=True)
     few = replace(settings, samples=160)
     straight = add(document, assets, film_record(document, shot, (160, 120), few, tmp_path / "whole", (0.0, 1.0)), tmp_path / "jobs", wake=False)
     runner.run(tmp_path / "jobs")
@@ -97,6 +98,7 @@ def test_a_hundred_kills_of_stills_and_films_change_no_bit(tmp_path):
             frame = f"frame-{k:05d}.png"
             np.testing.assert_array_equal(pixels(tmp_path / f"film {round_}" / frame), pixels(tmp_path / "whole" / frame))
         round_ += 1
+        print(f"{kills} kills, {round_} renders", flush=True)
     print(f"{kills} kills over {round_} renders: every picture to the bit; {len(jobs(tmp_path / 'jobs'))} jobs in the list")
 
 
