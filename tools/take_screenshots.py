@@ -325,8 +325,6 @@ def main() -> None:
     window.resize(1280, 800)
     window.show()
     wait(0.6)
-    if not wanted or "start" in wanted:
-        take(window, "start")
     window.session.load(DEMO / "wick.aulmo")
     parts = {p.name: i for i, p in window.session.document.parts.items()}
     until(lambda: window.picture.live._path_ready.is_set(), 200)
