@@ -2,7 +2,6 @@
 
 import argparse
 import json
-import os
 from pathlib import Path
 from typing import Any
 
@@ -35,7 +34,6 @@ def renders(arguments: argparse.Namespace) -> int:
         print("Nothing else begins." if what == "halt" else "Goes on.")
         return 0
     if what == "work":
-        os.nice(5)
         runner.run(folder)
         return 0
     if what == "add":
