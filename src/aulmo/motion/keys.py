@@ -39,9 +39,9 @@ def put_keys(document: Document, address: str, keys: Iterable[Key]) -> Document:
     """The document with these keys, in any order, at an address, of two at one time the later named; none takes the address out."""
     held: dict[float, Key] = {}
     for key in sorted(keys, key=lambda k: k.time):
-        beside = next((t for t in reversed(held) if abs(t - key.time) < SAME), None)
-        if beside is not None:
-            del held[beside]
+        last = next(reversed(held), None)
+        if last is not None and abs(last - key.time) < SAME:
+            del held[last]
         held[key.time] = key
     if not held:
         return replace(document, keys={a: k for a, k in document.keys.items() if a != address})
