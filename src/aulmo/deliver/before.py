@@ -41,9 +41,9 @@ def oddities(
         found.append(f"there is no folder {folder}")
     if free is not None and free < need + (64 << 20):
         found.append(f"the disk has room for {show(free / 1e9, 'GB', 1)}, and this needs about {show(need / 1e9, 'GB', 1)}")
-    hidden = [i for i in seen.roots if not seen.parts[i].visible]
+    hidden = set(leaves(seen, [i for i in seen.roots if not seen.parts[i].visible]))
     inside = [p.id for p in seen.parts.values() if not p.visible and p.parent is not None and p.mesh is not None and p.copies is None]
-    gone = len(leaves(seen, hidden)) + len([i for i in inside if i not in set(leaves(seen, hidden))])
+    gone = len(hidden.union(inside))
     if gone:
         found.append(f"{counted(gone, 'part')} hidden")
     moving = [m for m in document.motions.values() if m.on and m.start + 1e-6 < time < m.start + m.length - 1e-6]

@@ -13,7 +13,7 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Shot
-from aulmo.document.variants import chosen, shot_for, told
+from aulmo.document.variants import chosen, in_full, shot_for, told
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.frame.exposure import ev100
 from aulmo.trace.scene import SceneBuilder
@@ -79,7 +79,7 @@ def write_range(
     for number, picks in enumerate(wanted):
         if tell(number / len(wanted)) is False:
             raise BadValue("The sheet was given up.")
-        of = chosen(document, {a.id: picks.get(a.id, "") for a in document.axes})
+        of = chosen(document, in_full(document, picks))
         own = shot_for(document, picks) or shot
         seen = next(s for s in of.shots if s.id == own.id)
         found.append(Cell(_small(of, assets, seen, builder, LONGEST // 2), told(document, picks), (f"{own.name} · {own.width} × {own.height}",)))

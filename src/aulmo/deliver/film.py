@@ -223,17 +223,22 @@ def _picture(
         def run(kept=kept, seen=seen) -> Picture | None:
             return render(document, assets, seen.shot, size, settings, told, builder, kept, frame.time)
 
-        try:
-            picture = run()
-        except BadFile:
-            if not kept.exists():
-                raise
-            kept.unlink()  # of another version of this frame: it is begun anew
-            picture = run()
+        picture = taken_up(run, kept)
         if picture is None:
             return None
         found.append(picture)
     return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
+
+
+def taken_up(run: Callable[[], Picture | None], kept: Path | None) -> Picture | None:
+    """What a render comes to that goes on from the state in `kept`; begun anew where that is of another version of the picture. Raises BadFile."""
+    try:
+        return run()
+    except BadFile:
+        if kept is None or not kept.exists():
+            raise
+        kept.unlink()
+        return run()
 
 
 def mixed(one: Picture, other: Picture, share: float) -> Picture:

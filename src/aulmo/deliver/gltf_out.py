@@ -14,9 +14,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
+from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, moving_things, rgb
 from aulmo.document import variants
-from aulmo.document.assets import AssetStore, Mesh
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.assets import AssetStore
 from aulmo.document.placement import turn_matrix
 from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
@@ -81,24 +81,17 @@ class _Writer:
         return len(self.accessors) - 1
 
 
-def _rgb(colour: tuple, scale: float = 1.0) -> list[float]:
-    """Linear sRGB within 0..1 of an ACEScg colour."""
-    return [float(v) for v in np.clip(ACESCG_TO_SRGB @ np.array(colour, float) * scale, 0.0, 1.0)]
-
-
 def material_of(material: Material, writer: _Writer) -> dict[str, Any]:
     """A material as glTF has it: Khronos, glTF 2.0, 3.9 and the extensions KHR_materials_*."""
     s: Surface = material.surface
     more: dict[str, Any] = {}
     made: dict[str, Any] = {"name": material.name}
-    base = np.array(s.base_color) * s.base_weight
-    if s.subsurface_weight > 0:
-        base = base * (1 - s.subsurface_weight) + np.array(s.subsurface_color) * s.subsurface_weight
+    base = body_colour(s)
     if s.transmission_weight > 0:
         tinted = np.array(s.transmission_color) if s.transmission_depth <= 0 else np.ones(3)
         base = base * (1 - s.transmission_weight) + tinted * s.transmission_weight
     pbr: dict[str, Any] = {
-        "baseColorFactor": [*_rgb(tuple(base)), float(s.geometry_opacity)], "metallicFactor": float(s.base_metalness),
+        "baseColorFactor": [*rgb(tuple(base)), float(s.geometry_opacity)], "metallicFactor": float(s.base_metalness),
         "roughnessFactor": float(np.clip(s.specular_roughness, 0, 1)),
     }  # fmt: skip
     made["pbrMetallicRoughness"] = pbr
@@ -107,13 +100,13 @@ def material_of(material: Material, writer: _Writer) -> dict[str, Any]:
     if s.specular_ior != 1.5:
         more["KHR_materials_ior"] = {"ior": float(max(1.0, s.specular_ior))}
     if s.specular_weight != 1.0 or s.specular_color != (1.0, 1.0, 1.0):
-        more["KHR_materials_specular"] = {"specularFactor": float(min(1.0, s.specular_weight)), "specularColorFactor": _rgb(s.specular_color)}
+        more["KHR_materials_specular"] = {"specularFactor": float(min(1.0, s.specular_weight)), "specularColorFactor": rgb(s.specular_color)}
     if s.transmission_weight > 0:
         more["KHR_materials_transmission"] = {"transmissionFactor": float(s.transmission_weight)}
         if not s.geometry_thin_walled:
             volume: dict[str, Any] = {"thicknessFactor": 1.0 * METRE}
             if s.transmission_depth > 0:
-                volume |= {"attenuationDistance": s.transmission_depth * METRE, "attenuationColor": _rgb(s.transmission_color)}
+                volume |= {"attenuationDistance": s.transmission_depth * METRE, "attenuationColor": rgb(s.transmission_color)}
             more["KHR_materials_volume"] = volume
             if s.transmission_dispersion_scale > 0:
                 more["KHR_materials_dispersion"] = {"dispersion": 20.0 * s.transmission_dispersion_scale / s.transmission_dispersion_abbe_number}
@@ -122,7 +115,7 @@ def material_of(material: Material, writer: _Writer) -> dict[str, Any]:
     if s.coat_weight > 0:
         more["KHR_materials_clearcoat"] = {"clearcoatFactor": float(min(1.0, s.coat_weight)), "clearcoatRoughnessFactor": float(s.coat_roughness)}
     if s.fuzz_weight > 0:
-        fuzz = _rgb(s.fuzz_color, s.fuzz_weight)
+        fuzz = rgb(s.fuzz_color, s.fuzz_weight)
         more["KHR_materials_sheen"] = {"sheenColorFactor": fuzz, "sheenRoughnessFactor": float(s.fuzz_roughness)}
     if s.thin_film_weight > 0:
         nanometres = 1000.0 * s.thin_film_thickness
@@ -168,17 +161,6 @@ class _Materials:
             self._known[key] = len(self.made)
             self.made.append(json.loads(key))
         return self._known[key]
-
-
-def _faces_worn(part: Part, mesh: Mesh) -> list[tuple[str | None, np.ndarray]]:
-    """(material, triangles) of a part: its body, and each face set; of a face in two the later one counts."""
-    if not part.face_sets or not len(mesh.faces):
-        return [(part.material, mesh.triangles)]
-    owner = np.full(len(mesh.triangles), -1)
-    for k, held in enumerate(part.face_sets):
-        owner[np.isin(mesh.faces, held.faces)] = k
-    names = [part.material, *(s.material for s in part.face_sets)]
-    return [(names[k + 1], mesh.triangles[owner == k]) for k in range(-1, len(part.face_sets)) if (owner == k).any()]
 
 
 def _local(placement: Placement) -> dict[str, Any]:
@@ -279,7 +261,7 @@ def export_gltf(
     def mesh_of(part: Part) -> int | None:
         mesh, attributes, indices = shape(part.mesh or "")
         primitives, key = [], [part.mesh]
-        for worn, triangles in _faces_worn(part, mesh):
+        for worn, triangles in faces_worn(part, mesh):
             if not len(triangles):
                 continue
             told = triangles.tobytes()
@@ -405,17 +387,11 @@ def _variants(document: Document) -> list[dict[str, str]]:
 
 def _tracks(document: Document, writer: _Writer, numbers: dict[str, int]) -> dict[str, Any] | None:
     """All that moves, at every frame of the film, as tracks of turns, places and sizes."""
-    mover = mover_of(document)
-    moved = sorted(i for i in mover.moving() if i in numbers)
-    eyes = sorted({a.split("/")[1] for a in document.keys if a.startswith("cameras/")} | {
-        w[8:] for m in document.motions.values() for w in m.wears if w.startswith("cameras/")
-    })  # fmt: skip
-    eyes = [i for i in eyes if f"cameras/{i}" in numbers]
+    moved, eyes = moving_things(document, numbers)
     if not moved and not eyes:
         return None
-    film = document.film
-    count = max(2, round((film.end - film.start) * document.frames_per_second) + 1)
-    times = film.start + np.arange(count) / document.frames_per_second
+    film, times = document.film, frame_times(document)
+    count = len(times)
     moments = [resolve(document, {}, float(t)) for t in times]
     clock = writer.put((times - film.start).astype(np.float32), "SCALAR", None, True)
     samplers: list[dict] = []

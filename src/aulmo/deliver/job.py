@@ -64,6 +64,10 @@ class JobRecord(msgspec.Struct, omit_defaults=True):
         words = " · ".join(v for v in self.variant.values() if v)
         return f"{name} · {words}" if words else name
 
+    def rendering(self, base: RenderSettings) -> RenderSettings:
+        """A project's settings with those of the job, which its file holds as plain JSON."""
+        return replace(base, **{k: tuple(v) if isinstance(v, list) else v for k, v in self.settings.items()})
+
     @property
     def file_type(self) -> str:
         """The type of its pictures."""
@@ -260,7 +264,7 @@ def add(document: Document, assets: AssetStore, record: JobRecord, folder: Path,
         job_folder.mkdir(parents=True)
     except OSError as error:
         raise CannotWrite(f"The render could not be set up in {folder}: {error.strerror}.") from error
-    settings = replace(document.render, **{k: tuple(v) if isinstance(v, list) else v for k, v in record.settings.items()})
+    settings = record.rendering(document.render)
     try:
         save(replace(document, render=settings), assets, job_folder / "project.aulmo", squeeze=False)
         order = max((job.wish.order for job in jobs(folder)), default=0.0) + 1.0
@@ -440,7 +444,7 @@ def file_name(
     choices: Mapping[str, str] = MappingProxyType({}),
 ) -> Path:  # fmt: skip
     """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
-    stem = file_stem(PLAIN, Named(document, shot, {a.id: choices.get(a.id, "") for a in document.axes}, (shot.width, shot.height)))
+    stem = file_stem(PLAIN, Named(document, shot, variants.in_full(document, choices), (shot.width, shot.height)))
     return free_path(picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}", taken or set(), overwrites=False)
 
 

@@ -1,7 +1,6 @@
 """Stills out of a project, one or a whole range, with one scene that is kept between them."""
 
 import contextlib
-import json
 import shutil
 import time
 from pathlib import Path
@@ -10,16 +9,16 @@ from typing import Callable, Mapping, NamedTuple, Sequence
 from msgspec.structs import replace
 
 from aulmo import __version__
-from aulmo.deliver.film import LEAST_DISK, Made
+from aulmo.deliver.film import LEAST_DISK, Made, taken_up
 from aulmo.deliver.naming import Named, file_names
+from aulmo.deliver.notes import Notes
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.variant_table import in_words
-from aulmo.errors import BadFile, BadValue, CannotWrite
+from aulmo.errors import BadValue, CannotWrite
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture
@@ -102,13 +101,13 @@ def render_stills(
     if kind not in LAYERED:
         settings = replace(settings, passes=())
     began, made, kept = time.perf_counter(), 0, 0
-    notes = _notes(keep)
+    notes = Notes(keep / "made.json" if keep is not None else None)
     for k, still in enumerate(wanted):
         of = variants.chosen(document, still.choices)
         shot = next(s for s in of.shots if s.id == still.shot)
         pixels = size or (shot.width, shot.height)
         digest = tracer.digest_of(of, shot, pixels, settings, time_) + file_key(kind, settings) if keep is not None else ""
-        if keep is not None and notes.get(still.out.name) == digest and still.out.exists():
+        if notes.has(still.out.name, digest, still.out):
             kept += 1
             continue
         if shutil.disk_usage(still.out.parent).free < LEAST_DISK:
@@ -118,25 +117,21 @@ def render_stills(
             return progress is None or progress(_progress(p, k, len(wanted), kept, began), None, at)
 
         state = keep / f"{k}.state" if keep is not None else None
-        try:
-            picture = tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
-        except BadFile:
-            if state is None or not state.exists():
-                raise
-            state.unlink()  # of another version of this still: it is begun anew
-            picture = tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
+
+        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state) -> Picture | None:
+            return tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
+
+        picture = taken_up(run, state)
         if picture is None:
             return Made(made, kept, time.perf_counter() - began, True)
         words = in_words(still.choices)
         about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}" + (f" ({words})" if words else "")}
         write_picture(picture, still.out, kind, about, settings)
         made += 1
-        if keep is not None:
-            notes[still.out.name] = digest
-            blob = json.dumps(notes).encode()
-            write_atomically(keep / "made.json", lambda file, blob=blob: file.write(blob))
+        notes.note(still.out.name, digest)
+        if state is not None:
             with contextlib.suppress(OSError):
-                state and state.unlink(missing_ok=True)
+                state.unlink(missing_ok=True)
         done = StillProgress(k, k + 1, len(wanted), 0.0, picture.samples, picture.noise, time.perf_counter() - began, 0.0)
         if progress is not None and not progress(done, picture, None) and k + 1 < len(wanted):
             return Made(made, kept, time.perf_counter() - began, True)
@@ -148,11 +143,3 @@ def _progress(p: tracer.Progress, k: int, count: int, kept: int, began: float) -
     whole = (k - kept + p.share) / max(1, count - kept)
     left = p.seconds_left if count == 1 else spent * (1 - whole) / whole if whole > 0.002 else float("inf")
     return StillProgress(k, k, count, p.share, p.samples, p.noise, spent, left)
-
-
-def _notes(keep: Path | None) -> dict[str, str]:
-    try:
-        held = json.loads((keep / "made.json").read_text()) if keep is not None else {}
-        return {str(k): str(v) for k, v in held.items()}
-    except (OSError, ValueError, AttributeError):
-        return {}  # nothing known: all are made anew

@@ -11,6 +11,7 @@ from msgspec.structs import replace
 
 from aulmo.deliver.film import Made
 from aulmo.deliver.naming import safe
+from aulmo.deliver.notes import Notes
 from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
@@ -103,7 +104,7 @@ def make_turntable(
     except OSError as error:
         raise CannotWrite(f"The folder {out} could not be made: {error.strerror or error}.") from error
     settings = replace(settings, passes=())
-    notes = _notes(out)
+    notes = Notes(out / "turntable.json")
     builder, began, made, kept = SceneBuilder(assets), time.perf_counter(), 0, 0
     whole = len(rows) * len(what.heights) * what.frames
     files: list[list[list[str]]] = []
@@ -119,7 +120,7 @@ def make_turntable(
             per_row.append(names)
             for k, name in enumerate(names):
                 digest = tracer.digest_of(turning_now, own, size, settings, k / what.frames) + file_key(what.kind, settings)
-                if notes.get(name) == digest and (out / name).exists():
+                if notes.has(name, digest, out / name):
                     kept += 1
                     continue
                 picture = tracer.render(turning_now, assets, own, size, settings, None, builder, None, k / what.frames)
@@ -127,9 +128,7 @@ def make_turntable(
                 about = {"ImageDescription": f"{document.name}: {own.name}, {360 * k / what.frames:g} degrees"}
                 write_picture(picture, out / name, what.kind, about, settings)
                 made += 1
-                notes[name] = digest
-                blob = json.dumps(notes).encode()
-                write_atomically(out / "turntable.json", lambda file, blob=blob: file.write(blob))
+                notes.note(name, digest)
                 spent = time.perf_counter() - began
                 if tell is not None and not tell(made + kept, whole, spent, spent / made * (whole - made - kept)):
                     return Made(made, kept, spent, made + kept < whole)
@@ -152,13 +151,6 @@ def check(what: Turntable, rows: int) -> None:
         raise BadValue("Pictures of a web page are jpg, png or webp.")
     if rows * len(what.heights) * what.frames > MOST_PICTURES:
         raise BadValue(f"That would be more than {MOST_PICTURES:,} pictures; take fewer.")
-
-
-def _notes(out: Path) -> dict[str, str]:
-    try:
-        return {str(k): str(v) for k, v in json.loads((out / "turntable.json").read_text()).items()}
-    except (OSError, ValueError, AttributeError):
-        return {}  # nothing known: all are made anew
 
 
 def _write_page(document: Document, rows: Sequence[Mapping[str, str]], files: list, what: Turntable, size: tuple[int, int], out: Path) -> None:

@@ -13,7 +13,7 @@ from typing import Any, Iterator, Mapping
 import numpy as np
 
 from aulmo import __version__
-from aulmo.deliver.gltf_out import _faces_worn, _rgb
+from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, moving_things, rgb
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.moving.mover import mover_of
@@ -180,7 +180,7 @@ class _Writer:
 
             st = UsdGeom.PrimvarsAPI(made).CreatePrimvar("st", Sdf.ValueTypeNames.TexCoord2fArray, UsdGeom.Tokens.vertex)
             st.Set(Vt.Vec2fArray.FromNumpy(np.ascontiguousarray(mesh.uv, np.float32)))
-        worn = _faces_worn(part, mesh)
+        worn = faces_worn(part, mesh)
         if len(worn) > 1 or (part.face_sets and worn):
             where = {row.tobytes(): k for k, row in enumerate(mesh.triangles)}
             for k, (material, triangles) in enumerate(worn):
@@ -203,11 +203,8 @@ class _Writer:
         from pxr import Gf, Sdf, UsdShade
 
         s = material.surface
-        base = np.array(s.base_color) * s.base_weight
-        if s.subsurface_weight > 0:
-            base = base * (1 - s.subsurface_weight) + np.array(s.subsurface_color) * s.subsurface_weight
         values: dict[str, Any] = {
-            "diffuseColor": _rgb(tuple(base)), "metallic": s.base_metalness, "roughness": float(np.clip(s.specular_roughness, 0, 1)),
+            "diffuseColor": rgb(tuple(body_colour(s))), "metallic": s.base_metalness, "roughness": float(np.clip(s.specular_roughness, 0, 1)),
             "ior": float(max(1.0, s.specular_ior)), "clearcoat": min(1.0, s.coat_weight), "clearcoatRoughness": s.coat_roughness,
             "opacity": float(s.geometry_opacity * (1.0 - 0.9 * s.transmission_weight)),
         }  # fmt: skip
@@ -317,21 +314,17 @@ class _Writer:
         from pxr import UsdGeom
 
         document = self.document
-        moved = [i for i in mover_of(document).moving() if i in self.paths]
-        eyes = {a.split("/")[1] for a in document.keys if a.startswith("cameras/")}
-        eyes |= {w[8:] for m in document.motions.values() for w in m.wears if w.startswith("cameras/")}
-        seen = [i for i in sorted(eyes) if f"cameras/{i}" in self.paths]
+        moved, seen = moving_things(document, self.paths)
         if not moved and not seen:
             return
-        film, rate = document.film, document.frames_per_second
-        count = max(2, round((film.end - film.start) * rate) + 1)
+        rate, times = document.frames_per_second, frame_times(document)
         self.stage.SetTimeCodesPerSecond(rate)
         self.stage.SetFramesPerSecond(rate)
         self.stage.SetStartTimeCode(0)
-        self.stage.SetEndTimeCode(count - 1)
+        self.stage.SetEndTimeCode(len(times) - 1)
         before: dict[str, np.ndarray] = {}
-        for k in range(count):
-            now = resolve(document, {}, film.start + k / rate)
+        for k, time in enumerate(times):
+            now = resolve(document, {}, float(time))
             for part_id in moved:
                 part = now.parts[part_id]
                 turn = np.array(part.placement.turn)

@@ -10,8 +10,6 @@ import traceback
 from pathlib import Path
 from typing import Any
 
-from msgspec.structs import replace
-
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.picture_file import small_png
@@ -170,7 +168,7 @@ def work(folder: Path) -> int:
     try:
         (folder / "keep").mkdir(exist_ok=True)
         document, assets = load(folder / "project.aulmo")
-        settings = replace(document.render, **{k: tuple(v) if isinstance(v, list) else v for k, v in record.settings.items()})
+        settings = record.rendering(document.render)
         run = {"film": _film, "turntable": _turntable}.get(record.kind, _stills)
         if run(job, document, assets, settings, teller):
             return 0

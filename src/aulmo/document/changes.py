@@ -16,37 +16,38 @@ def changes(one: Document, other: Document, roots: Iterable[str], wanted: Callab
         if before is after:
             continue
         if isinstance(before, dict):
-            for key, held in before.items():
-                if key in after and after[key] is not held:
-                    _walk(f"{root}/{key}", held, after[key], found, wanted)
-        elif isinstance(before, tuple):
-            now = {m.id: m for m in after}
-            for member in before:
-                held = now.get(member.id)
-                if held is not None and held is not member:
-                    _walk(f"{root}/{member.id}", member, held, found, wanted)
+            for key in (k for k in before if k in after):
+                _walk(f"{root}/{key}", before[key], after[key], found, wanted)
         else:
-            _walk(root, before, after, found, wanted)
+            _within(root, before, after, found, wanted)
     return found
 
 
+def _within(address: str, before: Any, after: Any, found: dict[str, Any], wanted: Callable[[str], bool]) -> None:
+    """What differs in a record, or in the members of the same ids of two tuples of records; anything else is a value."""
+    if isinstance(before, msgspec.Struct) and type(before) is type(after):
+        _walk(address, before, after, found, wanted)
+    elif isinstance(before, tuple) and before and isinstance(before[0], msgspec.Struct):
+        now = {getattr(m, "id", None): m for m in after}
+        for member in before:
+            held = now.get(getattr(member, "id", ""))
+            if held is not None:
+                _walk(f"{address}/{member.id}", member, held, found, wanted)
+    elif wanted(address):
+        found[address] = after
+
+
 def _walk(prefix: str, one: Any, other: Any, found: dict[str, Any], wanted: Callable[[str], bool]) -> None:
+    if one is other:
+        return
     for field in one.__struct_fields__:
         before, after = getattr(one, field), getattr(other, field)
         if before is after or before == after:
             continue
         address = f"{prefix}/{field}"
-        if isinstance(before, msgspec.Struct) and type(before) is type(after):
-            _walk(address, before, after, found, wanted)
-        elif isinstance(before, tuple) and before and isinstance(before[0], msgspec.Struct):
-            now = {getattr(m, "id", None): m for m in after}
-            for member in before:
-                held = now.get(getattr(member, "id", ""))
-                if held is not None and held is not member:
-                    _walk(f"{address}/{member.id}", member, held, found, wanted)
-        elif isinstance(before, dict) and field == "inputs":
+        if isinstance(before, dict) and field == "inputs":
             for key, value in after.items():
                 if key in before and before[key] != value and wanted(f"{address}/{key}"):
                     found[f"{address}/{key}"] = value
-        elif wanted(address):
-            found[address] = after
+        else:
+            _within(address, before, after, found, wanted)

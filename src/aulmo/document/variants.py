@@ -67,6 +67,11 @@ def picked(document: Document, choices: Mapping[str, str] | None) -> list[tuple[
     return [(axis, choice_of(axis, wanted[axis.id])) for axis in document.axes if wanted.get(axis.id)]
 
 
+def in_full(document: Document, picks: Mapping[str, str]) -> dict[str, str]:
+    """Picks by the ids of axes with every axis told, the base too, so that none follows what a shot has picked."""
+    return {axis.id: picks.get(axis.id, "") for axis in document.axes}
+
+
 def overrides_of(document: Document, choices: Mapping[str, str] | None) -> dict[str, Any]:
     """What differs from the base by address for some choices. Raises BadValue for a choice there is not."""
     found: dict[str, Any] = {}

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.records import Document
-from aulmo.document.variants import chosen, told
+from aulmo.document.variants import chosen, in_full, told
 from aulmo.trace.shot_drafts import drawn_all
 
 LONGEST = 1000  # pixels of the other picture
@@ -18,11 +18,6 @@ LONGEST = 1000  # pixels of the other picture
 def drawn(document: Document, assets: Any, shot_id: str, longest: int) -> np.ndarray:
     """(h, w, 4) uint8 BGRA draft of a shot, smooth: drawn three times as large."""
     return next(iter(drawn_all(document, assets, [shot_id], (longest, longest)).values()))
-
-
-def _all_of(document: Document, picks: dict[str, str]) -> dict[str, str]:
-    """A variant with all axes named, so that none follows the shot."""
-    return {a.id: picks.get(a.id, "") for a in document.axes}
 
 
 class Compare(Overlay):
@@ -43,7 +38,7 @@ class Compare(Overlay):
         if not shot_id:
             return
         document, assets = self.session.document, self.session.assets
-        document = chosen(document, _all_of(document, self.session.picks if picks is None else picks))
+        document = chosen(document, in_full(document, self.session.picks if picks is None else picks))
 
         def done(found: np.ndarray) -> None:
             h, w = found.shape[:2]

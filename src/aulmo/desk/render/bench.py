@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import Qt, QTimer
-from PySide6.QtWidgets import QDialog, QFrame, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from aulmo.deliver import job as job_module
 from aulmo.deliver import runner
@@ -18,7 +18,7 @@ from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.task import finish
-from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.desk.widgets.fields import Choice, button, dialog_end, label, row
 from aulmo.document import project_file, variants
 from aulmo.document.quantity import counted, duration, show
 from aulmo.errors import BadValue
@@ -324,14 +324,7 @@ class ChangeJob(QDialog):
         layout.addWidget(row(words[rule], self.until))
         layout.addWidget(row("Begins at", self.at))
         layout.addWidget(self.trouble)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        leave, change = button("Leave it", self.close), button("Change", self.take, "main")
-        leave.setAutoDefault(False)
-        change.setDefault(True)
-        line.addWidget(leave)
-        line.addWidget(change)
-        layout.addLayout(line)
+        layout.addLayout(dialog_end(self, "Change", self.take))
 
     def take(self) -> None:
         """Change the job, or say what is wrong."""

@@ -176,7 +176,8 @@ class RangeBench(QWidget):
     def _tell(self) -> None:
         """How many cells, what they would be called, and what Render would do."""
         session, document = self.session, self.session.document
-        cells, wanted = self.sheet.cells(), self.ticked()
+        cells = self.sheet.cells()
+        wanted = self._ticked_of(cells)
         self.words.setText(f"{counted(len(cells), 'variant')}, {len(wanted)} ticked" if cells else "One product, in all the ways it comes")
         self.go.setEnabled(bool(wanted))
         shot = session.shot
@@ -192,7 +193,10 @@ class RangeBench(QWidget):
 
     def ticked(self) -> list[dict[str, str]]:
         """The cells that are ticked, in the sheet's order."""
-        return [picks for picks in self.sheet.cells() if key_of(picks) in self.sheet.wanted]
+        return self._ticked_of(self.sheet.cells())
+
+    def _ticked_of(self, cells: list[dict[str, str]]) -> list[dict[str, str]]:
+        return [picks for picks in cells if key_of(picks) in self.sheet.wanted] if self.sheet.wanted else []
 
     # axes and choices
 
@@ -443,7 +447,7 @@ class RangeBench(QWidget):
         def work(task: Any) -> list:
             found = []
             for picks in due:
-                of = variants.chosen(document, {a.id: picks.get(a.id, "") for a in document.axes})
+                of = variants.chosen(document, variants.in_full(document, picks))
                 own = variants.shot_for(document, picks) or shot
                 f = min(cell.width() / own.width, cell.height() / own.height)
                 size = (max(8, round(own.width * f)), max(8, round(own.height * f)))

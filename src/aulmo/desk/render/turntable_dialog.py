@@ -3,10 +3,10 @@
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QDialog, QFileDialog, QHBoxLayout, QLineEdit, QVBoxLayout
+from PySide6.QtWidgets import QCheckBox, QDialog, QFileDialog, QLineEdit, QVBoxLayout
 
 from aulmo.desk.render.bench import RenderBench
-from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.desk.widgets.fields import Choice, button, dialog_end, label, row
 from aulmo.errors import AulmoError, BadValue
 
 LIGHTS = [("Stays with the set", "set"), ("Goes with the product", "product"), ("Goes with the camera", "camera")]
@@ -42,14 +42,7 @@ class TurntableDialog(QDialog):
         layout.addWidget(row("", choose))
         self.trouble = label("", "heading", True)
         layout.addWidget(self.trouble)
-        line = QHBoxLayout()
-        line.addStretch(1)
-        leave, start = button("Leave it", self.close), button("Put in the list", self.take, "main")
-        leave.setAutoDefault(False)
-        start.setDefault(True)
-        line.addWidget(leave)
-        line.addWidget(start)
-        layout.addLayout(line)
+        layout.addLayout(dialog_end(self, "Put in the list", self.take))
         self.setMinimumWidth(360)
 
     def _choose(self) -> None:

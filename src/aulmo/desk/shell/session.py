@@ -130,7 +130,7 @@ class Session(QObject):
     @property
     def choices(self) -> dict[str, str]:
         """What is chosen along every axis."""
-        seen = {a.id: self.picks.get(a.id, "") for a in self.document.axes}
+        seen = variants.in_full(self.document, self.picks)
         return {"shot": self.shot.id, **seen} if self.shot else seen
 
     @property
@@ -289,11 +289,14 @@ class Session(QObject):
         picks = [self.picks[a.id] for a in base.axes if self.picks.get(a.id)]
         taken = settled(base, new, picks, self.hand)
         for choice_id in taken.landed:
-            axis, choice = variants.find_choice(taken.document, choice_id)
-            self.hint.emit(f"This lands in {axis.name}: {choice.name}")
+            self._say_landed(taken.document, choice_id)
         if self.hand and taken.for_all and not taken.landed and new.axes is base.axes:
             self.hint.emit("This cannot differ between choices: it is the same for all")
         return taken.document
+
+    def _say_landed(self, document: Document, choice_id: str) -> None:
+        axis, choice = variants.find_choice(document, choice_id)
+        self.hint.emit(f"This lands in {axis.name}: {choice.name}")
 
     def pick(self, axis_id: str, choice_id: str) -> None:
         """See another choice along an axis, or the base; what is in hand there is put down."""
@@ -423,8 +426,7 @@ class Session(QObject):
                 document = edits.put_shot(document, replace(shot, overrides=own))
             elif self.picks and (into := owner(document, self.picks.values(), address, self.hand)):
                 document = put_own(document, into, {address: value})
-                axis, choice = variants.find_choice(document, into)
-                self.hint.emit(f"This lands in {axis.name}: {choice.name}")
+                self._say_landed(document, into)
             else:
                 base[address] = value
         return put_many(document, base) if base else document

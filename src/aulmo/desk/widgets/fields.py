@@ -9,6 +9,7 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QComboBox,
+    QDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -250,6 +251,18 @@ def row(label: str, *widgets: QWidget, dot: Dot | None = None, tip: str = "") ->
     if len(widgets) == 1 and isinstance(widgets[0], (NumberField, QCheckBox)):
         line.addStretch(1)
     return box
+
+
+def dialog_end(dialog: QDialog, words: str, take: Callable[[], Any]) -> QHBoxLayout:
+    """The last line of a dialog: leave it, or what Return does."""
+    line = QHBoxLayout()
+    line.addStretch(1)
+    leave, main = button("Leave it", dialog.close), button(words, take, "main")
+    leave.setAutoDefault(False)
+    main.setDefault(True)
+    line.addWidget(leave)
+    line.addWidget(main)
+    return line
 
 
 def button_row(*widgets: QWidget) -> QWidget:

@@ -116,7 +116,7 @@ class PatchTool(Tool):
             (self.box.left() - frame.left()) / frame.width(), (self.box.top() - frame.top()) / frame.height(),
             (self.box.right() + 1 - frame.left()) / frame.width(), (self.box.bottom() + 1 - frame.top()) / frame.height(),
         )  # fmt: skip
-        document = variants.chosen(session.document, {a.id: session.picks.get(a.id, "") for a in session.document.axes})
+        document = variants.chosen(session.document, variants.in_full(session.document, session.picks))
         shot = next(s for s in document.shots if s.id == shot.id)
         if session.free_view is not None:
             document = replace(document, cameras={**document.cameras, shot.camera: replace(session.free_view, id=shot.camera)})
