@@ -6,13 +6,13 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QDesktopServices
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 
 from aulmo.document import edits, project_file
 from aulmo.frame.camera import camera_axes
 from aulmo.prepare import arrange
 from desk_tools import answering, drag, drop, file_mime, hover, key, point_of, settle, type_into, wheel
-from shapes import box_mesh
+from shapes import box_mesh, one_part, sphere_mesh
 
 LEFT, RIGHT, MIDDLE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.MouseButton.MiddleButton
 NONE, CTRL, ALT, SHIFT = (
@@ -354,7 +354,6 @@ def contrast(a: str, b: str) -> float:
 
 def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress(window, qtbot):
     """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
-    from PySide6.QtWidgets import QApplication
 
     from aulmo.desk.shell import theme
     from aulmo.desk.shell.window import Window
@@ -382,7 +381,7 @@ def test_text_passes_wcag_aa_in_both_themes():
 
 def test_no_button_is_dead(window, qtbot, monkeypatch):
     """A click on any button that is shown changes something the artist can see: the document, the tool, the view, a text, a window."""
-    from PySide6.QtWidgets import QApplication, QFileDialog
+    from PySide6.QtWidgets import QFileDialog
 
     opened: list[str] = []
     nothing = {"getOpenFileName": ("", ""), "getOpenFileNames": ([], ""), "getSaveFileName": ("", ""), "getExistingDirectory": ""}
@@ -562,3 +561,35 @@ def test_the_window_never_stands_still_while_it_works(window, qtbot):
     assert len(places) > 30  # it was really on its way
     assert session.document.parts["ball"].placement.position[0] > 5
     assert len(beats) > 20
+
+
+def test_a_closed_window_leaves_nothing_behind(qtbot, tmp_path, monkeypatch):
+    import gc
+    import weakref
+
+    from PySide6.QtCore import QEvent
+
+    from aulmo.desk.shell import session as session_module
+    from aulmo.desk.shell.app import make_application
+    from aulmo.desk.shell.window import Window
+
+    make_application(dressed=False)
+    monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
+    monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
+    before = set(map(id, QApplication.topLevelWidgets()))
+    made = Window()
+    document, assets = one_part(sphere_mesh(12, 16))
+    made.picture.set_traced(False)
+    made.show()
+    made.session.open_document(document, assets, None)
+    made.session.set_stage("Surface")
+    qtbot.waitUntil(lambda: made.picture.draft is not None and not made.session.tasks, timeout=60000)
+    gone = weakref.ref(made)
+    made.session._saved_document = made.session.document
+    made.close()
+    qtbot.wait(30)
+    made.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    del made
+    qtbot.waitUntil(lambda: gc.collect() >= 0 and gone() is None, timeout=5000)
+    assert not set(map(id, QApplication.topLevelWidgets())) - before

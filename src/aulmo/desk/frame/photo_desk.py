@@ -24,7 +24,7 @@ class PhotoDesk(QObject):
     changed = Signal()
 
     def __init__(self, picture: Any) -> None:
-        super().__init__()
+        super().__init__(picture)
         self.picture = picture
         self.session: Session = picture.session
         self.tools: set[str] = set()

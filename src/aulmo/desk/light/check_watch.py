@@ -25,7 +25,7 @@ class CheckWatch(QObject):
     changed = Signal()
 
     def __init__(self, picture: Any) -> None:
-        super().__init__()
+        super().__init__(picture)
         self.picture, self.session = picture, picture.session
         self.found: LightCheck | None = None
         self.overlay = ""

@@ -25,7 +25,7 @@ class Dissolve(Overlay):
     def __init__(self, film: FilmDesk, picture: PictureView, stage: str) -> None:
         self.film, self.session, self.picture, self._stage = film, film.session, picture, stage
         self._live: LivePicture | None = None
-        self._drawn = _Drawn()
+        self._drawn = _Drawn(picture)
         self._drawn.came.connect(self._take)
         self.image: QImage | None = None
         self._pixels: np.ndarray | None = None

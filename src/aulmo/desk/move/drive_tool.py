@@ -34,7 +34,7 @@ class DriveTool(Tool):
         self._held: set[int] = set()
         self._began = 0.0
         self._gone = 0
-        self._timer = QTimer()
+        self._timer = QTimer(picture)
         self._timer.setInterval(round(1000 * STEP))
         self._timer.timeout.connect(self._tick)
 

@@ -25,7 +25,7 @@ class FilmDesk(QObject):
     changed = Signal()
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
+        super().__init__(session)
         self.session = session
         self.chosen: tuple[Chosen, ...] = ()
         self.unfolded: frozenset[str] = frozenset()

@@ -18,7 +18,7 @@ class Player(QObject):
     told = Signal(str)
 
     def __init__(self, film: FilmDesk, picture) -> None:
-        super().__init__()
+        super().__init__(picture)
         self.film, self.session, self.picture = film, film.session, picture
         session = self.session
         self.loop = "loop"

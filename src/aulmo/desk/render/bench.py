@@ -26,6 +26,11 @@ from aulmo.errors import BadValue
 SHOWN = 80  # ended renders that the list shows
 
 
+def _is_over(row: JobRow) -> bool:
+    """Whether a row's job has ended and will not go on."""
+    return row.outcome in ("done", "cancelled", "failed", "broken") and not row.job.can_go_on
+
+
 class RenderBench(QWidget):
     """The list of jobs: what goes on and waits first, in its order, then what ended, newest first."""
 
@@ -153,6 +158,7 @@ class RenderBench(QWidget):
         for held in self.rows:
             held.set_chosen(held.job.name in self.chosen)
         self.compare.setEnabled(len(self.chosen) == 2)
+        self.clear.setEnabled(any(map(_is_over, self.rows)))
 
     def estimate(self, job: Job) -> float | None:
         """Seconds that a job will take, as measured; None when nothing was."""
@@ -192,7 +198,7 @@ class RenderBench(QWidget):
     def clear_ended(self) -> None:
         """Take what has ended out of the list, but for what may yet go on."""
         for held in list(self.rows):
-            if held.outcome in ("done", "cancelled", "failed", "broken") and not held.job.can_go_on:
+            if _is_over(held):
                 self.session.attempt(held.job.remove)
         self.fill()
 

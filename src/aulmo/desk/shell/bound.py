@@ -222,6 +222,8 @@ class BoundSegments(Bound):
         self.field = Segments({str(key): text for key, text in self.about.choices.items()})
         self.field.chosen.connect(lambda word: self.put(self._keys[word]))
         self.widget = self.field
+        self.dot.setParent(self.field)  # which has no room for it
+        self.dot.hide()
 
     def show(self, value: Any) -> None:
         """Show a value without telling anybody."""

@@ -59,8 +59,8 @@ class Session(QObject):
     saved = Signal()
     task_started = Signal(object)
 
-    def __init__(self, stages: Iterable[str]) -> None:
-        super().__init__()
+    def __init__(self, stages: Iterable[str], parent: QObject | None = None) -> None:
+        super().__init__(parent)
         self.stages = tuple(stages)
         self.film_stage = ""  # the stage in which films are made
         self.assets = AssetStore()
@@ -580,10 +580,15 @@ class Session(QObject):
         task.finished.connect(done)
         task.failed.connect(self.trouble)
         for signal in (task.finished, task.failed):
-            signal.connect(lambda *_: task in self.tasks and self.tasks.remove(task))
+            signal.connect(lambda *_: self._ended(task))
         self.task_started.emit(task)
         task.start()
         return task
+
+    def _ended(self, task: Task) -> None:
+        if task in self.tasks:
+            self.tasks.remove(task)
+            QTimer.singleShot(0, self, task.let_go)  # once everybody has heard of it
 
     def _abandon_tasks(self, wait: float = 0.0) -> None:
         """A task belongs to its project: what comes for another one is dropped."""

@@ -32,10 +32,14 @@ class Task(QObject):
         """Nobody wants the result any more; it is dropped whenever it comes. May wait some seconds for the end."""
         self.cancelled = True
         self.blockSignals(True)
-        for signal in (self.progressed, self.finished, self.failed):
-            signal.disconnect()
+        self.let_go()
         if wait and self._thread is not None:
             self._thread.join(wait)
+
+    def let_go(self) -> None:
+        """It has ended: whoever waited is no longer held by it."""
+        for signal in (self.progressed, self.finished, self.failed):
+            signal.disconnect()
 
     def tell(self, text: str, share: float) -> bool:
         """Called by the work; False when it should give up."""

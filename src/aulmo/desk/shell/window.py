@@ -44,7 +44,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setAcceptDrops(True)
         self._sized = False
-        self.session = session = Session(stage.name for stage in STAGES)
+        self.session = session = Session((stage.name for stage in STAGES), self)
         self.registry = Registry(self)
         self.kinds: list[FileKind] = []
         self.picture = Picture(session, STAGES)

@@ -24,7 +24,7 @@ class Balls(QObject):
     came = Signal()
 
     def __init__(self, session: Session, width: int, height: int, samples: int) -> None:
-        super().__init__()
+        super().__init__(session)
         self.session, self._size = session, (width, height, samples)
         self._kept: dict[bytes, QPixmap] = {}
         self._asked: set[bytes] = set()

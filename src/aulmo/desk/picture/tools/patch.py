@@ -50,7 +50,7 @@ class PatchTool(Tool):
         self._link = QRectF()
         self._builder: tuple[Any, SceneBuilder] | None = None
         self._busy = threading.Lock()
-        self._come = _Come()
+        self._come = _Come(picture)
         self._come.state.connect(self._take)
         self._come.trouble.connect(self.session.trouble.emit)
         for signal in (self.session.opened, self.session.closed, self.session.shot_changed, self.session.time_changed):
