@@ -563,33 +563,29 @@ def test_the_window_never_stands_still_while_it_works(window, qtbot):
     assert len(beats) > 20
 
 
-def test_a_closed_window_leaves_nothing_behind(qtbot, tmp_path, monkeypatch):
+def test_a_closed_window_leaves_nothing_behind(window, qtbot):
     import gc
     import weakref
 
     from PySide6.QtCore import QEvent
 
-    from aulmo.desk.shell import session as session_module
-    from aulmo.desk.shell.app import make_application
     from aulmo.desk.shell.window import Window
 
-    make_application(dressed=False)
-    monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
-    monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
+    def opened_and_closed() -> weakref.ref:
+        made = Window()
+        document, assets = one_part(sphere_mesh(12, 16))
+        made.picture.set_traced(False)
+        made.show()
+        made.session.open_document(document, assets, None)
+        made.session.set_stage("Surface")
+        qtbot.waitUntil(lambda: made.picture.draft is not None and not made.session.tasks, timeout=60000)
+        made.close()
+        qtbot.wait(30)
+        made.deleteLater()
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        return weakref.ref(made)
+
     before = set(map(id, QApplication.topLevelWidgets()))
-    made = Window()
-    document, assets = one_part(sphere_mesh(12, 16))
-    made.picture.set_traced(False)
-    made.show()
-    made.session.open_document(document, assets, None)
-    made.session.set_stage("Surface")
-    qtbot.waitUntil(lambda: made.picture.draft is not None and not made.session.tasks, timeout=60000)
-    gone = weakref.ref(made)
-    made.session._saved_document = made.session.document
-    made.close()
-    qtbot.wait(30)
-    made.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
-    del made
+    gone = opened_and_closed()
     qtbot.waitUntil(lambda: gc.collect() >= 0 and gone() is None, timeout=5000)
     assert not set(map(id, QApplication.topLevelWidgets())) - before
