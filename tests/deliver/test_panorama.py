@@ -1,5 +1,7 @@
 """Full spheres: where things lie on them, faces of a cube against the camera that sees the same, and what the file says of itself."""
 
+import base64
+import io
 import re
 
 import numpy as np
@@ -13,6 +15,8 @@ from aulmo.deliver.picture_file import display_picture
 from aulmo.document import project_file
 from aulmo.document.records import Backdrop, Camera, Environment, Floor, Material, Placement, RenderSettings, Surface
 from aulmo.errors import BadValue
+from aulmo.trace.camera_rows import camera_row
+from aulmo.trace.path.lens import camera_ray
 from aulmo.trace.tracer import render
 from shapes import box_mesh, one_part
 
@@ -93,3 +97,84 @@ def test_the_camera_is_set_level_and_odd_sizes_are_refused(tmp_path, capsys):
     for out, told in ((str(tmp_path / "a.bmp"), "should end in"), (str(tmp_path / "no" / "a.png"), "no folder")):
         assert main([*words, out]) == 2
         assert told in capsys.readouterr().err
+
+
+# two eyes
+
+
+def rays(eye_mm: float, at: list[tuple[float, float]]) -> tuple[np.ndarray, np.ndarray]:
+    """Where the rays of a full sphere begin, and their ways, at places of the frame."""
+    row = camera_row(Camera("c", "C", position=(5.0, 6.0, 7.0), target=(5.0, 60.0, 7.0), projection="panorama", eye_mm=eye_mm), 64, 32)
+    found = np.array([camera_ray(row, x, y, 0.5, 0.5) for x, y in at])
+    return found[:, :3] - (5.0, 6.0, 7.0), found[:, 3:]
+
+
+def test_an_eye_lies_beside_the_middle_wherever_it_looks_and_in_it_at_the_poles():
+    level_ones = [(x, y) for x in np.linspace(-0.99, 0.99, 9) for y in (-0.6, 0.0, 0.5)]
+    left, way = rays(-32.0, level_ones)
+    right, same = rays(32.0, level_ones)
+    np.testing.assert_allclose(way, same)
+    np.testing.assert_allclose(right, -left, atol=1e-9)
+    np.testing.assert_allclose(np.linalg.norm(right, axis=1), 32.0, rtol=1e-6)
+    np.testing.assert_allclose((right * way).sum(1), 0.0, atol=1e-4)  # at a right angle to what it looks at
+    np.testing.assert_allclose(right[:, 2], 0.0, atol=1e-9)  # and level
+    np.testing.assert_allclose(np.cross(way, right)[:, 2] < 0, True)  # to the right of it
+    poles, _ = rays(32.0, [(x, y) for x in (-0.7, 0.1, 0.9) for y in (-1.0, -0.96, 0.96, 1.0)])
+    np.testing.assert_allclose(poles, 0.0, atol=1e-9)
+    falling = np.linalg.norm(rays(32.0, [(0.2, y) for y in np.linspace(0.6, 1.0, 40)])[0], axis=1)
+    assert (np.diff(falling) <= 1e-9).all() and falling[0] == pytest.approx(32.0, rel=1e-6)
+
+
+def test_near_things_differ_between_the_eyes_as_they_should():
+    document, assets = scene()
+    made = sphere(document, assets, document.shots[0], 512, FEW, layout="top-bottom", eyes_mm=64.0)
+    shown = display_picture(made)[..., :3]
+    assert shown.shape == (512, 512, 3)
+    red = (shown[..., 0] > 0.3) & (shown[..., 1] < 0.3)
+    left, right = middle_of(red[:256])[0], middle_of(red[256:])[0]
+    # an eye's way to what is d away is turned by asin(32 / d); the box lies 90 to 110 mm away, and the left eye sees it further right
+    nearest, farthest = (2 * np.degrees(np.arcsin(32 / d)) for d in (90.0, 110.0))
+    assert farthest < (left - right) / 512 * 360 < nearest
+    beside = sphere(document, assets, document.shots[0], 64, FEW, layout="left-right", eyes_mm=64.0)
+    assert beside.rgb.shape == (32, 128, 3)
+    above = sphere(document, assets, document.shots[0], 64, FEW, layout="top-bottom", eyes_mm=64.0)
+    np.testing.assert_array_equal(above.rgb[:32], beside.rgb[:, :64])
+    np.testing.assert_array_equal(above.rgb[32:], beside.rgb[:, 64:])
+
+
+def test_a_file_of_two_eyes_says_how_they_lie_and_a_page_holds_all_it_needs(tmp_path):
+    document, assets = scene()
+    made = sphere(document, assets, document.shots[0], 64, FEW, layout="left-right")
+    write_sphere(made, tmp_path / "a.jpg", layout="left-right")
+    with Image.open(tmp_path / "a.jpg") as image:
+        assert image.size == (128, 32) and 'StereoMode="left-right"' in image.info["xmp"].decode()
+    write_sphere(made, tmp_path / "look.html", {"ImageDescription": "Odrel </script> & Wick"}, layout="left-right")
+    text = (tmp_path / "look.html").read_text()
+    assert "Odrel &lt;/script&gt; &amp; Wick" in text and not re.search(r"(src|href)=|https?://", text)
+    blob = base64.b64decode(re.search(r"data:image/jpeg;base64,([^\"]+)", text)[1])
+    with Image.open(io.BytesIO(blob)) as image:
+        assert image.size == (128, 32)
+
+
+@pytest.mark.parametrize("words, sentence", [
+    (["--stereo", "--cube", "--out", "a.png"], "The faces of a cube are for one eye"),
+    (["--stereo", "--eyes", "0", "--out", "a.png"], "The eyes are some millimetres from each other"),
+    (["--width", "63", "--out", "a.html"], "an even number of pixels"),
+    (["--out", "a.docx"], "a.docx"),
+])  # fmt: skip
+def test_a_sphere_that_cannot_be_is_said_at_once(words, sentence, tmp_path, capsys):
+    document, assets = scene()
+    project_file.save(document, assets, tmp_path / "p.aulmo")
+    words = [str(tmp_path / w) if w.startswith("a.") else w for w in words]
+    assert main(["panorama", str(tmp_path / "p.aulmo"), *words]) == 2
+    assert sentence in capsys.readouterr().err and not list(tmp_path.glob("a.*"))
+
+
+def test_the_command_writes_both_eyes(tmp_path):
+    document, assets = scene()
+    project_file.save(document, assets, tmp_path / "p.aulmo")
+    words = ["panorama", str(tmp_path / "p.aulmo"), "--stereo", "--width", "32", "--samples", "1", "--raw", "--out"]
+    assert main([*words, str(tmp_path / "both.png")]) == 0
+    with Image.open(tmp_path / "both.png") as image:
+        assert image.size == (32, 32)
+    assert main([*words, str(tmp_path / "both.png")[:-3] + "html"]) == 0 and "top-bottom" in (tmp_path / "both.html").read_text()

@@ -1,11 +1,12 @@
-"""Drives a turntable's page in a real browser engine (Chromium, as PySide6-Addons has it) and prints what it came to: run by `test_web_pages`."""
+"""Drives a turntable's page, or one to look around in, in a real browser engine (Chromium, as PySide6-Addons has it) and prints what it came to: run
+by `test_web_pages`."""
 
 import json
 import os
 import sys
 
 os.environ["QT_QPA_PLATFORM"] = "offscreen"
-os.environ["QTWEBENGINE_CHROMIUM_FLAGS"] = "--no-sandbox --disable-gpu --touch-events=enabled"
+os.environ["QTWEBENGINE_CHROMIUM_FLAGS"] = "--no-sandbox --disable-gpu --enable-unsafe-swiftshader --touch-events=enabled"
 
 from PySide6.QtCore import QEventLoop, QPoint, Qt, QTimer, QUrl
 from PySide6.QtTest import QTest
@@ -60,6 +61,9 @@ def pull(start: QPoint, end: QPoint) -> None:
     wait(900)
 
 
+# the colour in the middle of the stage's height, at a share of its width
+MIDDLE = """(x) => { const c = document.getElementById('canvas'), held = document.createElement('canvas');
+  held.width = c.width; held.height = c.height; const pen = held.getContext('2d'); pen.drawImage(c, 0, 0); return [...pen.getImageData(Math.round(x * c.width), c.height >> 1, 1, 1).data]; }"""
 PINCH = """const s = document.getElementById('stage'); s.setPointerCapture = () => {};
 const f = (kind, id, x, y) => s.dispatchEvent(new PointerEvent(kind, {pointerId: id, clientX: x, clientY: y, bubbles: true, pointerType: 'touch'}));
 f('pointerdown', 11, 300, 300); f('pointerdown', 12, 340, 300); f('pointermove', 12, 345, 300); f('pointermove', 12, 430, 300);
@@ -70,25 +74,60 @@ for _ in range(150):
     wait(200)
     if asked("document.documentElement.dataset.loaded") == "all":
         break
-found = {"loaded": asked("document.documentElement.dataset.loaded"), "first": state()}
-pull(QPoint(300, 300), QPoint(420, 300))
-found["pulled"] = state()
-pull(QPoint(300, 300), QPoint(300, 200))
-found["up"] = state()
-asked("document.getElementById('stage').dispatchEvent(new WheelEvent('wheel', {deltaY: -400, clientX: 350, clientY: 300, cancelable: true}))")
-wait(300)
-found["wheel"] = state()
-asked(f"[...document.querySelectorAll('button')].find(b => b.textContent === {json.dumps(sys.argv[2])}).click()")
-wait(1500)
-found["chosen"] = state()
-asked("document.getElementById('stage').focus()")
-QTest.keyClick(view.focusProxy() or view, Qt.Key.Key_Right)
-wait(300)
-found["key"] = state()
-asked("document.getElementById('stage').dispatchEvent(new MouseEvent('dblclick'))")
-asked(PINCH)
-wait(300)
-found["pinched"] = state()
+found: dict = {"loaded": asked("document.documentElement.dataset.loaded"), "first": state()}
+
+
+def turned() -> None:
+    """What a hand does with a turntable."""
+    pull(QPoint(300, 300), QPoint(420, 300))
+    found["pulled"] = state()
+    pull(QPoint(300, 300), QPoint(300, 200))
+    found["up"] = state()
+    asked("document.getElementById('stage').dispatchEvent(new WheelEvent('wheel', {deltaY: -400, clientX: 350, clientY: 300, cancelable: true}))")
+    wait(300)
+    found["wheel"] = state()
+    asked(f"[...document.querySelectorAll('button')].find(b => b.textContent === {json.dumps(sys.argv[2])}).click()")
+    wait(1500)
+    found["chosen"] = state()
+    asked("document.getElementById('stage').focus()")
+    QTest.keyClick(view.focusProxy() or view, Qt.Key.Key_Right)
+    wait(300)
+    found["key"] = state()
+    asked("document.getElementById('stage').dispatchEvent(new MouseEvent('dblclick'))")
+    asked(PINCH)
+    wait(300)
+    found["pinched"] = state()
+
+
+def looked() -> None:
+    """What a hand does in a full sphere; colours are read in the middle of the stage, and of its halves."""
+    colour = lambda x: asked(f"JSON.stringify(({MIDDLE})({x}))")  # noqa: E731
+    found["ahead"] = colour(0.5)
+    pull(QPoint(300, 300), QPoint(100, 300))
+    found["pulled"] = state()
+    asked("Object.assign(at, {turn: 90, height: 0}); draw()")
+    found["right"] = colour(0.5)
+    asked("document.getElementById('stage').dispatchEvent(new WheelEvent('wheel', {deltaY: -200, cancelable: true}))")
+    wait(200)
+    found["wheel"] = state()
+    asked("document.getElementById('stage').focus()")
+    QTest.keyClick(view.focusProxy() or view, Qt.Key.Key_Up)
+    wait(200)
+    found["key"] = state()
+    QTest.keyClick(view.focusProxy() or view, Qt.Key.Key_Home)
+    wait(200)
+    asked(f"[...document.querySelectorAll('button')].find(b => b.textContent === {json.dumps(sys.argv[2])}).click()")
+    wait(200)
+    found["both"] = state()
+    found["eyes"] = [colour(0.25), colour(0.75)]
+    asked(PINCH)
+    wait(300)
+    found["pinched"] = state()
+
+
+looked() if sys.argv[2] == "Both eyes" else turned()
+if len(sys.argv) > 3:
+    view.grab().save(sys.argv[3])
 found["outside"] = asked("performance.getEntriesByType('resource').filter(e => !e.name.startsWith('file:')).length")
 found["complaints"] = complaints
 print(json.dumps(found))

@@ -1,4 +1,4 @@
-"""The command line's `turntable`: a product that is turned in a web page."""
+"""The command line’s `turntable` and `panorama`: pages and pictures to turn, and to look around in."""
 
 import argparse
 from pathlib import Path
@@ -40,9 +40,8 @@ def turntable(arguments: argparse.Namespace) -> int:
 
 
 def panorama(arguments: argparse.Namespace) -> int:
-    """`panorama PROJECT [--shot NAME] [--width PIXELS] [--cube] --out FILE`."""
-    from aulmo.deliver.panorama import sphere, write_cube, write_sphere
-    from aulmo.deliver.picture_file import type_of
+    """`panorama PROJECT [--shot NAME] [--width PIXELS] [--stereo [--beside]] [--cube] --out FILE`."""
+    from aulmo.deliver.panorama import Layout, check, sphere, write_cube, write_sphere
     from aulmo.deliver.stills import shot_of
     from aulmo.document import variants
     from aulmo.document.project_file import load
@@ -56,10 +55,8 @@ def panorama(arguments: argparse.Namespace) -> int:
     out = Path(arguments.out)
     if not out.parent.is_dir():
         raise BadValue(f"There is no folder {out.parent} to write to.")
-
-    type_of(out)
-    if arguments.cube and out.suffix.lower() not in (".png", ".jpg"):
-        raise BadValue(f"{out.name} should end in .png or .jpg for the faces of a cube.")
+    layout: Layout = "left-right" if arguments.beside else "top-bottom" if arguments.stereo else ""
+    check(arguments.width, out, layout, arguments.eyes, arguments.cube)
 
     def progress(p, tracer) -> bool:
         left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
@@ -67,7 +64,7 @@ def panorama(arguments: argparse.Namespace) -> int:
         return True
 
     settings = stopped_at(document.render, arguments)
-    picture = sphere(document, assets, shot, arguments.width, settings, progress, arguments.at)
+    picture = sphere(document, assets, shot, arguments.width, settings, progress, arguments.at, layout, arguments.eyes)
     end_bar()
     if picture is None:
         return 5
@@ -75,6 +72,7 @@ def panorama(arguments: argparse.Namespace) -> int:
         for path in write_cube(picture, out):
             print(path)
     else:
-        write_sphere(picture, out, {"ImageDescription": f"{document.name}: {shot.name}, full sphere, equirectangular"}, settings)
-        print(f"{out}: {arguments.width} × {arguments.width // 2}, {picture.samples} samples, {picture.seconds:.1f} s")
+        write_sphere(picture, out, {"ImageDescription": f"{document.name}: {shot.name}"}, settings, layout)
+        high, wide = picture.rgb.shape[:2]
+        print(f"{out}: {wide} × {high}, {picture.samples} samples, {picture.seconds:.1f} s")
     return 0

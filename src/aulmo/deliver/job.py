@@ -33,8 +33,8 @@ ENDED = ("done", "cancelled", "failed", "broken")
 
 class JobRecord(msgspec.Struct, omit_defaults=True):
     """What a job makes, kept with its result. `out` is a file, or the folder of a range; `cells` are a range's stills as (choices, shot, file);
-    `span` are the seconds of a film; `variant` the choices of a still or a film by names; of a turntable `cells` are its variants, `turn` how it is
-    made. `predicted` is what was measured beforehand, in seconds."""
+    `span` are the seconds of a film; `variant` the choices of a still or a film by names; of a turntable `cells` are its variants, `turn` how it,
+    or a full sphere, is made. `predicted` is what was measured beforehand, in seconds."""
 
     shot: str
     width: int
@@ -43,7 +43,7 @@ class JobRecord(msgspec.Struct, omit_defaults=True):
     settings: dict[str, Any]
     started: float
     time: float = 0.0
-    kind: Literal["still", "range", "film", "turntable"] = "still"
+    kind: Literal["still", "range", "film", "turntable", "sphere"] = "still"
     project: str = ""
     path: str = ""
     shot_id: str = ""
@@ -61,6 +61,8 @@ class JobRecord(msgspec.Struct, omit_defaults=True):
             return f"{self.project or self.shot} · {len(self.cells)} variants"
         if self.kind == "turntable":
             return f"{name} · turntable"
+        if self.kind == "sphere":
+            return f"{name} · full sphere"
         words = " · ".join(v for v in self.variant.values() if v)
         return f"{name} · {words}" if words else name
 
@@ -314,6 +316,17 @@ def turntable_record(
     return JobRecord(
         shot.name, size[0], size[1], str(out), _settings(settings), time.time(), time_, "turntable", document.name, str(path or ""), shot.id,
         cells=cells, turn=dict(turn),
+    )  # fmt: skip
+
+
+def sphere_record(
+    document: Document, shot: Shot, width: int, settings: RenderSettings, out: Path, turn: Mapping[str, Any], variant: Mapping[str, str],
+    time_: float = 0.0, path: Path | None = None,
+) -> JobRecord:  # fmt: skip
+    """The job of a full sphere; `turn` holds its "layout", "eyes_mm" and "cube" (see `panorama`)."""
+    return JobRecord(
+        shot.name, width, width // 2, str(out), _settings(settings), time.time(), time_, "sphere", document.name, str(path or ""), shot.id,
+        dict(variant), turn=dict(turn),
     )  # fmt: skip
 
 

@@ -1,8 +1,11 @@
-"""Full spheres: all that is seen from where a camera stands, as one picture of twice its height, or as the six faces of a cube."""
+"""Full spheres: all that is seen from where a camera stands, as one picture of twice its height, for one eye or two, as the six faces of a cube, or
+as a page to look around in."""
 
+import base64
+import json
 import struct
 from pathlib import Path
-from typing import Callable
+from typing import Callable, Literal
 
 import numpy as np
 from msgspec.structs import replace
@@ -14,7 +17,8 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.errors import BadValue
 from aulmo.trace import tracer
-from aulmo.trace.tracer import Picture
+from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.tracer import Picture, Progress, Tracer
 
 FACES = ("front", "right", "back", "left", "up", "down")
 # what programs that show full spheres look for in a picture (XMP, the GPano words)
@@ -23,8 +27,14 @@ XMP = (
     'xmlns:GPano="http://ns.google.com/photos/1.0/panorama/" GPano:ProjectionType="equirectangular" GPano:UsePanoramaViewer="True" '
     'GPano:FullPanoWidthPixels="{w}" GPano:FullPanoHeightPixels="{h}" GPano:CroppedAreaImageWidthPixels="{w}" '
     'GPano:CroppedAreaImageHeightPixels="{h}" GPano:CroppedAreaLeftPixels="0" GPano:CroppedAreaTopPixels="0" '
-    'GPano:PoseHeadingDegrees="0.0"/></rdf:RDF></x:xmpmeta>'
+    'GPano:PoseHeadingDegrees="0.0"{more}/></rdf:RDF></x:xmpmeta>'
 )
+
+
+Layout = Literal["", "top-bottom", "left-right"]  # of the two eyes in one picture; the left one is above, or left
+PAGE = Path(__file__).parent / "pages" / "sphere.html"
+PAGES = (".html", ".htm")
+WIDEST_PAGE = 8192  # pixels round that a page carries at most
 
 
 def level(camera: Camera) -> Camera:
@@ -40,30 +50,97 @@ def level(camera: Camera) -> Camera:
     )  # fmt: skip
 
 
-def sphere(
-    document: Document, assets: AssetStore, shot: Shot, width: int, settings: RenderSettings, progress: Callable | None = None, time_: float = 0.0
-) -> Picture | None:
-    """The full sphere from a shot's camera, `width` pixels round. Raises BadValue."""
+def check(width: int, out: Path, layout: Layout, eyes_mm: float, cube: bool) -> None:
+    """Raises BadValue where a full sphere cannot be made so."""
     if width < 8 or width % 2:
         raise BadValue("A full sphere is an even number of pixels wide, and half as high.")
+    if layout and not 0.0 < eyes_mm < 1e4:
+        raise BadValue("The eyes are some millimetres from each other; people’s are about 64.")
+    if cube and layout:
+        raise BadValue("The faces of a cube are for one eye.")
+    if cube and out.suffix.lower() not in (".png", ".jpg"):
+        raise BadValue(f"{out.name} should end in .png or .jpg for the faces of a cube.")
+    if out.suffix.lower() not in PAGES:
+        type_of(out)
+
+
+def sphere(
+    document: Document, assets: AssetStore, shot: Shot, width: int, settings: RenderSettings, progress: Callable | None = None, time_: float = 0.0,
+    layout: Layout = "", eyes_mm: float = 64.0, keep: Path | None = None,
+) -> Picture | None:  # fmt: skip
+    """The full sphere from a shot's camera, `width` pixels round; with a `layout` for two eyes, `eyes_mm` from each other, in one picture. With a
+    folder to `keep` how far it is, one that was stopped goes on. `progress` is told as by `tracer.render`. Raises BadValue where `check` would."""
+    check(width, Path("sphere.png"), layout, eyes_mm, False)
     seen = level(document.cameras[shot.camera])
-    document = replace(document, cameras={**document.cameras, seen.id: seen})
     own = replace(shot, width=width, height=width // 2, photograph=None)
     document = replace(document, shots=tuple(own if s.id == shot.id else s for s in document.shots))
-    return tracer.render(document, assets, own, (width, width // 2), replace(settings, passes=()), progress, None, None, time_)
+    builder = SceneBuilder(assets)
+    eyes: list[Picture] = []
+    of = 2 if layout else 1
+
+    def tell(p: Progress, by: Tracer) -> bool:
+        share = (len(eyes) + p.share) / of
+        left = p.seconds_left * (1 + (of - 1 - len(eyes)) / max(1e-3, 1 - p.share)) if of > 1 else p.seconds_left
+        return progress is None or progress(p._replace(share=share, seconds_left=left), by)
+
+    for beside in (-0.5 * eyes_mm, 0.5 * eyes_mm) if layout else (0.0,):
+        of_eye = replace(document, cameras={**document.cameras, seen.id: replace(seen, eye_mm=beside)})
+        state = keep / f"{len(eyes)}.state" if keep is not None else None
+        made = tracer.render(of_eye, assets, own, (width, width // 2), replace(settings, passes=()), tell, builder, state, time_)
+        if made is None:
+            return None
+        eyes.append(made)
+    return eyes[0] if not layout else joined(eyes[0], eyes[1], layout)
 
 
-def write_sphere(picture: Picture, path: Path, about: dict[str, str] | None = None, settings: RenderSettings | None = None) -> None:
-    """Write a full sphere; a JPEG says of itself that it is one. Raises BadValue or CannotWrite."""
+def joined(left: Picture, right: Picture, layout: Layout) -> Picture:
+    """Two eyes' pictures as one."""
+    axis = 0 if layout == "top-bottom" else 1
+    both = lambda a, b: np.concatenate((a, b), axis)  # noqa: E731
+    return left._replace(
+        rgb=both(left.rgb, right.rgb), alpha=both(left.alpha, right.alpha), raw=both(left.raw, right.raw), albedo=both(left.albedo, right.albedo),
+        normal=both(left.normal, right.normal), noise=max(left.noise, right.noise), seconds=left.seconds + right.seconds,
+    )  # fmt: skip
+
+
+def write_sphere(
+    picture: Picture, path: Path, about: dict[str, str] | None = None, settings: RenderSettings | None = None, layout: Layout = ""
+) -> None:
+    """Write a full sphere; a JPEG says of itself that it is one, and how the eyes lie in it. A path that ends in .html becomes a page to look around
+    in. Raises BadValue or CannotWrite."""
     path = Path(path)
-    told = {"Software": f"Aulmo {__version__}", "ImageDescription": "Full sphere, equirectangular", **(about or {})}
+    if path.suffix.lower() in PAGES:
+        write_page(picture, path, (about or {}).get("ImageDescription", path.stem), layout)
+        return
+    name = f"{(about or {}).get('ImageDescription', path.stem)}, full sphere, equirectangular" + (f", two eyes {layout}" if layout else "")
+    told = {"Software": f"Aulmo {__version__}", **(about or {}), "ImageDescription": name}
     write_picture(picture, path, type_of(path), told, settings)
     if path.suffix.lower() in (".jpg", ".jpeg"):
         blob = path.read_bytes()
         h, w = picture.rgb.shape[:2]
-        block = b"http://ns.adobe.com/xap/1.0/\0" + XMP.format(w=w, h=h).encode()
+        more = f' xmlns:GSpherical="http://ns.google.com/videos/1.0/spherical/" GSpherical:StereoMode="{layout}"' if layout else ""
+        block = b"http://ns.adobe.com/xap/1.0/\0" + XMP.format(w=w, h=h, more=more).encode()
         marked = blob[:2] + b"\xff\xe1" + struct.pack(">H", len(block) + 2) + block + blob[2:]
         write_atomically(path, lambda file: file.write(marked))
+
+
+def write_page(picture: Picture, path: Path, title: str, layout: Layout = "") -> None:
+    """Write a page of one file, without anything from outside, in which one looks around: by hand, finger, wheel or keys; with two eyes for a viewer
+    that is held before them, too. Raises CannotWrite."""
+    import html
+
+    from aulmo.deliver.picture_file import encode
+
+    display = np.clip(display_picture(picture)[..., :3], 0, 1)
+    round_ = display.shape[1] // 2 if layout == "left-right" else display.shape[1]
+    fold = -(-round_ // WIDEST_PAGE)
+    if fold > 1:
+        h, w = (n // fold for n in display.shape[:2])
+        display = display[: h * fold, : w * fold].reshape(h, fold, w, fold, 3).mean((1, 3))
+    blob = encode(np.ascontiguousarray(display, np.float32), ".jpg", "uint8")
+    about = {"picture": "data:image/jpeg;base64," + base64.b64encode(blob).decode(), "layout": layout}
+    text = PAGE.read_text().replace("%TITLE%", html.escape(title)).replace("%ABOUT%", json.dumps(about).replace("</", "<\\/"))
+    write_atomically(path, lambda file: file.write(text.encode()))
 
 
 def directions(face: str, size: int) -> np.ndarray:

@@ -12,6 +12,7 @@ from typing import Any
 
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
+from aulmo.deliver.panorama import sphere, write_cube, write_sphere
 from aulmo.deliver.picture_file import small_png
 from aulmo.deliver.stills import StillProgress, render_stills
 from aulmo.deliver.turntable import Turntable, make_turntable
@@ -19,9 +20,10 @@ from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import load, write_atomically
 from aulmo.document.records import Document, RenderSettings
-from aulmo.errors import AulmoError, CannotWrite
+from aulmo.errors import AulmoError, BadValue, CannotWrite
 from aulmo.trace.compile.arrays import OPT_WHITE
 from aulmo.trace.plate import Under, mixed, shown_with
+from aulmo.trace.tracer import Progress
 
 STOPPED = 5  # the exit code of a job that was told to stop
 FINITE = 1e15
@@ -128,6 +130,31 @@ def _turntable(job: Job, document: Document, assets: AssetStore, settings: Rende
     return True
 
 
+def _sphere(job: Job, document: Document, assets: AssetStore, settings: RenderSettings, teller: Teller) -> bool:
+    record = job.record
+    of = variants.chosen(document, record.variant)
+    shot = next((s for s in of.shots if s.id == record.shot_id), None)
+    if shot is None:
+        raise BadValue(f"The shot {record.shot} is not in the project.")
+    out, layout = Path(record.out), record.turn.get("layout", "")
+
+    def progress(p: Progress, tracer: Any) -> bool:
+        teller.show(tracer, shot.view)
+        return teller.tell(p.share, 0, 1, p.samples, p.noise, p.seconds, p.seconds_left)
+
+    eyes = record.turn.get("eyes_mm", 64.0)
+    made = sphere(of, assets, shot, record.width, settings, progress, record.time, layout, eyes, job.folder / "keep")
+    if made is None:
+        return False
+    teller.write("thumbnail.png", thumbnail(made))
+    if record.turn.get("cube"):
+        write_cube(made, out)
+    else:
+        write_sphere(made, out, {"ImageDescription": f"{document.name}: {shot.name}"}, settings, layout)
+    _finish(teller, {"samples": made.samples, "noise": made.noise, "seconds": _before(job) + made.seconds})
+    return True
+
+
 def small_of(path: Path) -> bytes:
     """A small picture of a file."""
     import io
@@ -169,7 +196,7 @@ def work(folder: Path) -> int:
         (folder / "keep").mkdir(exist_ok=True)
         document, assets = load(folder / "project.aulmo")
         settings = record.rendering(document.render)
-        run = {"film": _film, "turntable": _turntable}.get(record.kind, _stills)
+        run = {"film": _film, "turntable": _turntable, "sphere": _sphere}.get(record.kind, _stills)
         if run(job, document, assets, settings, teller):
             return 0
         spent = json.dumps({"seconds": _before(job) + time.perf_counter() - began}).encode()

@@ -393,6 +393,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "kelvin": _number("White", 2000, 12000, "K", 0, 1000, 40000, curve=1.5, tip="The colour of light that is shown as white"),
         "tint": _number("Tint", -100, 100, "", 1, -1000, 1000, tip="Green light is taken for white above 0, magenta below"),
         "bend": _number("Lens bend", -0.5, 0.5, "", 3, -50, 50, tip="Below 0 a barrel, above 0 a cushion turned outward"),
+        "eye_mm": _number("Eye to the right", -100, 100, "mm", 0, -1e4, 1e4, tip="Of a panorama: how far the eye lies beside the middle of the head"),
         "near_mm": _number("Near cut", 0, 3000, "mm", 0, 0, 1e8, curve=2, tip="Nothing nearer to the camera than this is seen; 0 cuts nothing"),
         "keeps_target": _yes("Keeps its target", "When the camera is moved it turns toward the same point"),
         "projection": _choice("Projection", {"perspective": "Perspective", "parallel": "Parallel", "panorama": "Full sphere"}),

@@ -629,8 +629,9 @@ class Camera(Record):
 
     The white of what it shows is that of light of `kelvin` and `tint` (green above 0, magenta below). A lens that bends shows at the distance r from
     its axis, in tangents, what a straight one shows at r (1 + `bend` r^2). `cats_eye` is how far its rim cuts into the opening 18 mm from the
-    middle, in shares of the opening's radius. Nothing nearer than `near_mm` is seen. One that `keeps_target` turns toward it when moved. A part that
-    it `looks_at` gives the target, one it is `focus_on` the distance of what is sharp, by a point in the part's own axes.
+    middle, in shares of the opening's radius. Nothing nearer than `near_mm` is seen. The eye of a panorama lies `eye_mm` to the right of `position`.
+    One that `keeps_target` turns toward it when moved. A part that it `looks_at` gives the target, one it is `focus_on` the distance of what is
+    sharp, by a point in the part's own axes.
     """
 
     id: str
@@ -655,6 +656,7 @@ class Camera(Record):
     tint: float = 0.0
     bend: float = 0.0
     near_mm: float = 0.0
+    eye_mm: float = 0.0
     keeps_target: bool = False
     projection: Literal["perspective", "parallel", "panorama"] = "perspective"
     span_mm: float = 300.0

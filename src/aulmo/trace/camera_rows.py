@@ -45,6 +45,7 @@ def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
         row[a.CAM_BLADE_TURN] = math.radians(camera.blade_turn)
         row[a.CAM_CATS_EYE] = camera.cats_eye * camera.focal_length_mm / 18.0
     row[a.CAM_BEND], row[a.CAM_NEAR] = camera.bend, camera.near_mm
+    row[a.CAM_EYE] = camera.eye_mm
     row[a.CAM_PROJECTION] = {"perspective": a.PERSPECTIVE, "parallel": a.PARALLEL, "panorama": a.PANORAMA}[camera.projection]
     if camera.projection == "parallel":
         row[a.CAM_TAN_W] = 0.5 * camera.span_mm

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QPushButton
 
 from aulmo import script
 from aulmo.desk.render.range_sheet import key_of
+from aulmo.desk.render.sphere_dialog import SphereDialog
 from aulmo.desk.render.turntable_dialog import TurntableDialog
 from aulmo.document import variants
 from aulmo.document.properties import get, resolve
@@ -252,6 +253,29 @@ def test_a_turntable_is_asked_for_and_put_in_the_list(ranged, qtbot, tmp_path):
     assert "#eeeeee" in page.read_text() and len(list((page.parent / "pictures").iterdir())) == 6
     row.refresh()
     assert "6 files" in row.words.text() and not row.picture.pixmap().isNull()
+
+
+def test_a_full_sphere_is_asked_for_and_put_in_the_list(ranged, qtbot, tmp_path):
+    session = ranged.session
+    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=1, folder=str(tmp_path))))
+    ranged.registry.run("sphere")
+    dialog = next(w for w in ranged.findChildren(SphereDialog) if w.isVisible())
+    assert not dialog.apart.isEnabled()
+    dialog.eyes.setCurrentIndex(1)
+    dialog.eyes.activated.emit(1)
+    assert dialog.apart.isEnabled()
+    type_into(dialog.width_field, "wide")
+    assert dialog.isVisible() and "no number" in dialog.trouble.text()
+    type_into(dialog.width_field, "33")
+    assert dialog.isVisible() and "even number of pixels" in ranged.hint_line.text.text()
+    type_into(dialog.width_field, "32")
+    ranged.bench.show_face("Renders")
+    (row,) = face(ranged).rows
+    assert "full sphere" in row.name.text()
+    qtbot.waitUntil(lambda: row.job.outcome == "done", timeout=120000)
+    assert "top-bottom" in (tmp_path / "Odrel test sphere.html").read_text()
+    row.refresh()
+    assert not row.picture.pixmap().isNull()
 
 
 def test_a_project_is_exported_for_other_programs(ranged, qtbot, tmp_path, monkeypatch):

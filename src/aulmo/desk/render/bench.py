@@ -8,8 +8,8 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from aulmo.deliver import job as job_module
-from aulmo.deliver import runner
-from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, turntable_record
+from aulmo.deliver import panorama, runner
+from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, sphere_record, turntable_record
 from aulmo.deliver.stills import plan
 from aulmo.deliver.turntable import Turntable, check
 from aulmo.desk.render.beside import Beside
@@ -293,6 +293,22 @@ class RenderBench(QWidget):
             record = turntable_record(
                 document, shot, (shot.width, shot.height), document.render, folder, rows, turn, session.time, session.own_path
             )  # fmt: skip
+            return add(document, assets, record, session_module.JOBS)
+
+        job = session.attempt(lambda: finish(run))
+        return self._started(job) if job is not None else None
+
+    def start_sphere(self, out: Path, width: int, turn: dict[str, Any]) -> JobRow | None:
+        """The full sphere round the shot's camera, of the variant that is seen, into a file."""
+        session, shot = self.session, self.session.shot
+        document, assets = session.document, session.assets
+
+        def run() -> Job:
+            if shot is None:
+                raise BadValue("There is no shot to stand in; make one in Frame.")
+            panorama.check(width, out, turn["layout"], turn["eyes_mm"], turn["cube"])
+            seen = by_names(document, session.picks)
+            record = sphere_record(document, shot, width, document.render, out, turn, seen, session.time, session.own_path)
             return add(document, assets, record, session_module.JOBS)
 
         job = session.attempt(lambda: finish(run))

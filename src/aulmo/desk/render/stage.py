@@ -8,6 +8,7 @@ from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.render.bench_range import RangeBench
 from aulmo.desk.render.export_file import choose_export
 from aulmo.desk.render.page import RenderPage
+from aulmo.desk.render.sphere_dialog import SphereDialog
 from aulmo.desk.render.turntable_dialog import TurntableDialog
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
@@ -25,15 +26,15 @@ def _build(desk: Desk) -> Built:
         if bench.start():
             desk.session.set_stage("Render")
 
-    def turntable() -> None:
+    def ask(kind: type[TurntableDialog] | type[SphereDialog], name: str) -> None:
         session = desk.session
-        folder = picture_folder(session.document.render, session.own_path) / f"{session.document.name} turntable"
-        dialog = TurntableDialog(bench, folder)
+        dialog = kind(bench, picture_folder(session.document.render, session.own_path) / f"{session.document.name} {name}")
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
 
     desk.registry.add("export", "Export as glTF or USD…", "File", "", lambda: choose_export(desk), desk.working)
-    desk.registry.add("turntable", "Turntable for the web…", "Stage", "", turntable, desk.working)
+    desk.registry.add("turntable", "Turntable for the web…", "Stage", "", lambda: ask(TurntableDialog, "turntable"), desk.working)
+    desk.registry.add("sphere", "Full sphere to look around in…", "Stage", "", lambda: ask(SphereDialog, "sphere"), desk.working)
     desk.registry.add("render", "Render this shot", "Stage", "Ctrl+Return", render, desk.working)
     desk.picture.framed_stages += ("Render",)
     desk.picture.final_stages += ("Render",)

@@ -12,7 +12,8 @@ CAM_TAN_W, CAM_TAN_H, CAM_SHIFT_X, CAM_SHIFT_Y = 12, 13, 14, 15
 CAM_LENS_RADIUS, CAM_FOCUS, CAM_BLADES, CAM_BLADE_TURN = 16, 17, 18, 19
 CAM_PROJECTION = 20
 CAM_BEND, CAM_CATS_EYE, CAM_NEAR = 21, 22, 23  # of the lens (see `lens.unbent`), and where it begins to see, mm
-CAM_COLUMNS = 24
+CAM_EYE = 24  # of a full sphere: how far the eye lies to the right of the head's middle, mm
+CAM_COLUMNS = 25
 PERSPECTIVE, PARALLEL, PANORAMA = 0, 1, 2
 
 # Options row

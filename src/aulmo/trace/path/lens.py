@@ -10,6 +10,7 @@ from aulmo.trace.compile.arrays import (
     CAM_BLADES,
     CAM_CATS_EYE,
     CAM_COLUMNS,
+    CAM_EYE,
     CAM_FOCUS,
     CAM_FORWARD,
     CAM_LENS_RADIUS,
@@ -101,11 +102,21 @@ def camera_at(rows, time, row):
 
 
 @inlined
+def eye_share(sy):
+    """Share of its distance from the head's middle that an eye keeps where a full sphere is at the height sy, -1..1: all up to 60 degrees from the
+    horizon, none from 85 on, smooth between."""
+    gone = min(1.0, max(0.0, (abs(sy) - 2.0 / 3.0) / (85.0 / 90.0 - 2.0 / 3.0)))
+    return 1.0 - gone * gone * (3.0 - 2.0 * gone)
+
+
+@inlined
 def camera_ray(camera, sx, sy, u, v):
     """Ray through the frame at (sx, sy), each -1..1 with y up. Returns origin and unit direction.
 
     A panorama spreads the whole sphere over the frame: longitude across, latitude up (equirectangular). A lens that bends shows at the
-    distance r from its axis, in tangents, what a straight one shows at r (1 + bend r^2). The ray begins at the near cut.
+    distance r from its axis, in tangents, what a straight one shows at r (1 + bend r^2). The ray begins at the near cut. An eye of a stereo sphere
+    lies beside the head's middle wherever it looks, at a right angle to the way it looks (Peleg et al. 2001, "Omnistereo"); toward the poles, where
+    left and right change places as one turns, it goes into the middle.
     """
     ox, oy, oz = camera[CAM_ORIGIN], camera[CAM_ORIGIN + 1], camera[CAM_ORIGIN + 2]
     rx = (sx + camera[CAM_SHIFT_X]) * camera[CAM_TAN_W]
@@ -115,6 +126,9 @@ def camera_ray(camera, sx, sy, u, v):
     bx, by, bz = camera[CAM_UP], camera[CAM_UP + 1], camera[CAM_UP + 2]
     if camera[CAM_PROJECTION] == PANORAMA:
         s, c = sine_cosine(0.5 * min(1.0, max(-1.0, sx)))
+        if camera[CAM_EYE] != 0.0:
+            beside = camera[CAM_EYE] * eye_share(sy)
+            ox, oy, oz = ox + beside * (c * ax - s * fx), oy + beside * (c * ay - s * fy), oz + beside * (c * az - s * fz)
         up, level = sine_cosine(0.25 * min(1.0, max(-1.0, sy)))
         c, s = c * level, s * level
         dx, dy, dz = c * fx + s * ax + up * bx, c * fy + s * ay + up * by, c * fz + s * az + up * bz
