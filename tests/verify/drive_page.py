@@ -63,7 +63,8 @@ def pull(start: QPoint, end: QPoint) -> None:
 
 # the colour in the middle of the stage's height, at a share of its width
 MIDDLE = """(x) => { const c = document.getElementById('canvas'), held = document.createElement('canvas');
-  held.width = c.width; held.height = c.height; const pen = held.getContext('2d'); pen.drawImage(c, 0, 0); return [...pen.getImageData(Math.round(x * c.width), c.height >> 1, 1, 1).data]; }"""
+  held.width = c.width; held.height = c.height; const pen = held.getContext('2d'); pen.drawImage(c, 0, 0);
+  return [...pen.getImageData(Math.round(x * c.width), c.height >> 1, 1, 1).data]; }"""
 PINCH = """const s = document.getElementById('stage'); s.setPointerCapture = () => {};
 const f = (kind, id, x, y) => s.dispatchEvent(new PointerEvent(kind, {pointerId: id, clientX: x, clientY: y, bubbles: true, pointerType: 'touch'}));
 f('pointerdown', 11, 300, 300); f('pointerdown', 12, 340, 300); f('pointermove', 12, 345, 300); f('pointermove', 12, 430, 300);

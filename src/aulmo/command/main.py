@@ -299,7 +299,10 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--out", required=True, metavar="FOLDER")
     p.set_defaults(run=web.turntable)
     p = commands.add_parser("renders", help="the list of renders: show it, and steer it")
-    steer = "show, pause ID, go-on ID, stop ID, again ID, first ID, earlier ID, later ID, at ID HH:MM, remove ID, add PROJECT, halt, resume, work"
+    steer = (
+        "show, pause ID, go-on ID, stop ID, again ID, first ID, earlier ID, later ID, at ID HH:MM, remove ID, add PROJECT, helpers [on|off], halt,"
+        " resume, work"
+    )
     p.add_argument("words", nargs="*", metavar="WORD", help=steer)
     p.add_argument("--list", metavar="FOLDER", help="another list than your own")
     p.add_argument("--json", action="store_true")
@@ -313,6 +316,11 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--file-type", choices=("png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"))
     p.add_argument("--out", metavar="FILE")
     p.set_defaults(run=renders.renders)
+    p = commands.add_parser("helper", help="let this machine help with the renders of another one")
+    p.add_argument("--join", required=True, metavar="ADDRESS", help="as the other machine’s list shows it")
+    p.add_argument("--secret", metavar="WORDS", help="likewise; else AULMO_SECRET")
+    p.add_argument("--list", metavar="FOLDER", help="a list of this machine, whose secret is then known")
+    p.set_defaults(run=renders.helper)
     p = commands.add_parser("material", help="write a material as MaterialX, alone or with its pictures in a zip")
     p.add_argument("project")
     p.add_argument("--name", required=True, metavar="NAME")
@@ -332,7 +340,7 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "renders", "turntable", "panorama", "export", "film", "material", "bench", "demo", "open"}
+    known = {"import", "info", "render", "renders", "turntable", "panorama", "export", "film", "helper", "material", "bench", "demo", "open"}
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

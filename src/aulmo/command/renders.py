@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import platformdirs
+from msgspec.structs import replace
 
 from aulmo.errors import BadValue
 
@@ -16,7 +17,7 @@ def folder_of(arguments: argparse.Namespace) -> Path:
 
 
 def renders(arguments: argparse.Namespace) -> int:
-    """`renders [show|pause|go-on|stop|again|first|earlier|later|at|remove|add|halt|resume|work] [ID|PROJECT] ...`."""
+    """`renders [show|pause|go-on|stop|again|first|earlier|later|at|remove|add|helpers|halt|resume|work] [ID|PROJECT] ...`."""
     from aulmo.deliver import job as job_module
     from aulmo.deliver import runner
 
@@ -28,11 +29,13 @@ def renders(arguments: argparse.Namespace) -> int:
         return 0
     if what in ("halt", "resume"):
         rules = runner.rules(folder)
-        runner.set_rules(folder, runner.Rules(rules.at_once, what == "halt"))
+        runner.set_rules(folder, replace(rules, halt=what == "halt"))
         if what == "resume":
             runner.wake(folder)
         print("Nothing else begins." if what == "halt" else "Goes on.")
         return 0
+    if what == "helpers":
+        return _helpers(folder, words)
     if what == "work":
         runner.run(folder)
         return 0
@@ -40,7 +43,7 @@ def renders(arguments: argparse.Namespace) -> int:
         return _add(folder, words, arguments)
     known = ("pause", "go-on", "stop", "again", "first", "earlier", "later", "at", "remove")
     if what not in known:
-        raise BadValue(f"“{what}” is nothing that can be done with renders; there is show, {', '.join(known)}, add, halt, resume and work.")
+        raise BadValue(f"“{what}” is nothing that can be done with renders; there is show, {', '.join(known)}, add, helpers, halt, resume and work.")
     if not words:
         raise BadValue(f"Say which render to {what}, by the name that `aulmo renders` shows.")
     job = _named(job_module.jobs(folder), words[0])
@@ -63,6 +66,44 @@ def renders(arguments: argparse.Namespace) -> int:
         job_module.move(job, {"first": -100_000, "earlier": -1, "later": 1}[what])
     print(f"{job.name}: {what}")
     return 0
+
+
+def _helpers(folder: Path, words: list[str]) -> int:
+    from aulmo.deliver import runner
+    from aulmo.deliver.machines import hub
+    from aulmo.deliver.machines.secret import secret_of
+
+    if words[:1] in (["on"], ["off"]):
+        runner.set_rules(folder, replace(runner.rules(folder), helpers=words[0] == "on"))
+        hub.wake(folder)
+    elif words:
+        raise BadValue("Helpers are on or off.")
+    if not runner.rules(folder).helpers:
+        print("No other machine may help.")
+        return 0
+    address = hub.wait_for(folder)
+    if not address:
+        raise BadValue("The hub that helpers join could not be started; see that the network is there.")
+    print(f"On each machine: aulmo helper --join {address} --secret {secret_of(folder)}")
+    for name in hub.told(folder).get("helpers", {}).values():
+        print(f"  {name}")
+    return 0
+
+
+def helper(arguments: argparse.Namespace) -> int:
+    """`helper --join ADDRESS [--secret WORDS]`."""
+    import os
+
+    from aulmo.deliver.machines.helper import stay
+    from aulmo.deliver.machines.secret import secret_of
+
+    secret = arguments.secret or os.environ.get("AULMO_SECRET") or ""
+    if not secret and (folder_of(arguments) / "secret").exists():
+        secret = secret_of(folder_of(arguments))  # the list is of this machine
+    if not secret:
+        raise BadValue("Say the list’s secret with --secret; `aulmo renders helpers` and Render show it.")
+    os.nice(10)  # whoever works at this machine goes first
+    return stay(arguments.join, secret, lambda text: print(text, flush=True))
 
 
 def _add(folder: Path, words: list[str], arguments: argparse.Namespace) -> int:

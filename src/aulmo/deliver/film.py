@@ -10,8 +10,9 @@ import os
 import shutil
 import time
 from pathlib import Path
-from typing import Callable, Iterable, NamedTuple
+from typing import TYPE_CHECKING, Callable, Iterable, NamedTuple
 
+import msgspec
 import numpy as np
 from msgspec.structs import replace
 
@@ -26,6 +27,9 @@ from aulmo.motion.reel import Seen, frames, seen_at
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture, Progress, render
+
+if TYPE_CHECKING:
+    from aulmo.deliver.machines.hands import Helpers
 
 LEAST_DISK = 64 << 20  # bytes that have to be left on the disk before a frame is begun
 
@@ -139,11 +143,13 @@ def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], setting
 
 def render_film(
     document: Document, assets: AssetStore, planned: list[FrameOf], size: tuple[int, int], settings: RenderSettings, out: Path,
-    kind: str = "png", progress: Callable[[FilmProgress, Picture | None], bool] | None = None, builder: SceneBuilder | None = None,
+    kind: str = "png", progress: Callable[[FilmProgress, Picture | bytes | None], bool] | None = None, builder: SceneBuilder | None = None,
+    helpers: "Helpers | None" = None,
 ) -> Made:  # fmt: skip
     """Make the frames of a film that are missing. `out` is a folder, or a motion picture file, whose frames lie beside it in one until it is whole.
 
-    `progress` may return False to stop; run again, it goes on. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
+    `progress` may return False to stop; run again, it goes on. With `helpers` frames are made by them as well, in any order; of these `progress` gets
+    a small PNG. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
     """
     out = Path(out)
     movie = is_movie(out)
@@ -158,6 +164,11 @@ def render_film(
     builder = builder or SceneBuilder(assets)
     began, made, kept = time.perf_counter(), 0, 0
     files: list[Path] = []
+    handed = 0
+    if helpers is not None:
+        handed, whole = _handed_out(document, assets, planned, size, settings, folder, kind, progress, builder, helpers)
+        if not whole:
+            return Made(handed, 0, time.perf_counter() - began, True)
     for at, frame in enumerate(planned):
         digest = digest_of(document, frame, size, settings, kind)
         files.append(folder.file(frame.number))
@@ -183,8 +194,7 @@ def render_film(
             if picture is None:
                 return Made(made, kept, time.perf_counter() - began, True)
             try:
-                about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {frame.time:.3f} s"}
-                write_picture(picture, folder.file(frame.number), kind, about, settings)
+                write_picture(picture, folder.file(frame.number), kind, _about(document, frame), settings)
             except OSError as error:
                 why = error.strerror or error
                 raise CannotWrite(f"Frame {frame.number} could not be written: {why}. The frames before it are kept.") from error
@@ -198,7 +208,60 @@ def render_film(
     if movie:
         assemble(files, out, size, document.frames_per_second, {"title": document.name})
         shutil.rmtree(folder.path, ignore_errors=True)
-    return Made(made, kept, time.perf_counter() - began, False)
+    return Made(made + handed, kept - handed, time.perf_counter() - began, False)
+
+
+def _about(document: Document, frame: FrameOf) -> dict[str, str]:
+    return {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {frame.time:.3f} s"}
+
+
+def _handed_out(
+    document: Document, assets: AssetStore, planned: list[FrameOf], size: tuple[int, int], settings: RenderSettings, folder: _Folder, kind: str,
+    progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
+) -> tuple[int, bool]:  # fmt: skip
+    """Have the frames that are missing made here and by helpers; returns how many were made, and whether all are."""
+    from aulmo.deliver.machines.pieces import Came, Piece, as_file
+
+    digests = [digest_of(document, frame, size, settings, kind) for frame in planned]
+    wanted: dict[str, int] = {}
+    for k, (frame, digest) in enumerate(zip(planned, digests)):
+        if not folder.has(frame.number, digest) and folder.like(digest) is None:
+            wanted.setdefault(digest, k)
+    order = list(wanted.values())
+    there, began = len(planned) - len(order), time.perf_counter()
+    name, held = helpers.project(document, assets)
+    told = msgspec.to_builtins(settings)
+    pieces = [
+        Piece(name, held, [(s.shot.id, s.share) for s in planned[k].seen], size, told, planned[k].time, kind, _about(document, planned[k]))
+        for k in order
+    ]  # fmt: skip
+    count = 0
+    going = {"on": True}
+
+    def tell(samples: int = 0, small: bytes | None = None) -> bool:
+        spent = time.perf_counter() - began
+        left = spent * (len(order) - count) / count if count else float("inf")
+        number = planned[order[min(count, len(order) - 1)]].number
+        going["on"] = progress is None or progress(FilmProgress(number, there + count, len(planned), 0.0, samples, spent, left), small)
+        return going["on"]
+
+    def take(k: int, came: Came) -> None:
+        nonlocal count
+        frame = planned[order[k]]
+        _room(folder.path)
+        write_atomically(folder.file(frame.number), lambda file: file.write(came.payload))
+        folder.note(frame.number, digests[order[k]])
+        for seen in frame.seen:
+            folder.state(frame.number, seen.shot).unlink(missing_ok=True)
+        count += 1
+        tell(came.samples, came.small)
+
+    def make(k: int, still_wanted: Callable[[], bool]) -> Came | None:
+        picture = _picture(document, assets, planned[order[k]], size, settings, folder, builder, lambda p, t: still_wanted())
+        return None if picture is None else as_file(picture, pieces[k])
+
+    whole = helpers.each(pieces, take, make, lambda: going["on"] and tell()) if pieces else True
+    return count, whole
 
 
 def _room(folder: Path) -> None:

@@ -19,10 +19,11 @@ LOOK = 0.25  # seconds between looks at the list
 
 
 class Rules(msgspec.Struct, omit_defaults=True):
-    """How a list is worked through: how many jobs at once, and whether it halts when the present ones are done."""
+    """How a list is worked through: how many jobs at once, whether it halts when the present ones are done, and whether other machines may help."""
 
     at_once: int = 1
     halt: bool = False
+    helpers: bool = False
 
 
 def rules(folder: Path) -> Rules:
@@ -64,7 +65,11 @@ def is_awake(folder: Path) -> bool:
 
 
 def wake(folder: Path) -> None:
-    """See to it that a runner works through a list."""
+    """See to it that a runner works through a list, and that whoever may help finds it."""
+    if rules(folder).helpers:
+        from aulmo.deliver.machines import hub
+
+        hub.wake(folder)
     if not is_awake(folder):
         quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
         subprocess.Popen([sys.executable, "-m", "aulmo.deliver.runner", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]

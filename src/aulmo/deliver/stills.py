@@ -4,7 +4,7 @@ import contextlib
 import shutil
 import time
 from pathlib import Path
-from typing import Callable, Mapping, NamedTuple, Sequence
+from typing import TYPE_CHECKING, Callable, Mapping, NamedTuple, Sequence
 
 from msgspec.structs import replace
 
@@ -22,6 +22,9 @@ from aulmo.errors import BadValue, CannotWrite
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture
+
+if TYPE_CHECKING:
+    from aulmo.deliver.machines.hands import Helpers
 
 
 class Still(NamedTuple):
@@ -85,12 +88,13 @@ def check_seen(document: Document, still: Still) -> None:
 def render_stills(
     document: Document, assets: AssetStore, wanted: Sequence[Still], size: tuple[int, int] | None, settings: RenderSettings, kind: str = "png",
     progress: Callable[[StillProgress, Picture | None, tracer.Tracer | None], bool] | None = None, keep: Path | None = None, time_: float = 0.0,
-    builder: SceneBuilder | None = None,
+    builder: SceneBuilder | None = None, helpers: "Helpers | None" = None,
 ) -> Made:  # fmt: skip
     """Make stills one after the other. With a folder to `keep` how far they are, a range that was stopped or killed goes on: what is done is not
     made again, and what was under way goes on at the sample, to the same bits.
 
-    `progress` may return False to stop. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
+    `progress` may return False to stop. With `helpers` tiles of each picture are traced by them as well, to the same bits. Raises BadValue, BadFile
+    or CannotWrite; what was made until then is kept.
     """
     builder = builder or SceneBuilder(assets)
     check_file(kind, settings)
@@ -118,8 +122,10 @@ def render_stills(
 
         state = keep / f"{k}.state" if keep is not None else None
 
-        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state) -> Picture | None:
-            return tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_)
+        hands = helpers.tiles(of, assets, shot, pixels, settings, time_) if helpers is not None else None
+
+        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state, hands=hands) -> Picture | None:
+            return tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_, hands)
 
         picture = taken_up(run, state)
         if picture is None:

@@ -1,6 +1,7 @@
 """The process that works on one render job: `python -m aulmo.deliver.work FOLDER`. It tells how far it is in the job's folder, and heeds what is
 wanted of it there."""
 
+import contextlib
 import json
 import os
 import shutil
@@ -8,8 +9,9 @@ import sys
 import time
 import traceback
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any, Iterator
 
+from aulmo.deliver import runner
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
@@ -24,6 +26,9 @@ from aulmo.errors import AulmoError, BadValue, CannotWrite
 from aulmo.trace.compile.arrays import OPT_WHITE
 from aulmo.trace.plate import Under, mixed, shown_with
 from aulmo.trace.tracer import Progress
+
+if TYPE_CHECKING:
+    from aulmo.deliver.machines.hands import Helpers
 
 STOPPED = 5  # the exit code of a job that was told to stop
 FINITE = 1e15
@@ -66,6 +71,29 @@ class Teller:
             pass  # progress is a courtesy; the render itself must not fail for it
 
 
+@contextlib.contextmanager
+def _helpers(job: Job) -> "Iterator[Helpers | None]":
+    """The machines that may help with a job; None where the list takes none, or cannot be reached by them."""
+    folder = job.folder.parent
+    if not runner.rules(folder).helpers:
+        yield None
+        return
+    from aulmo.deliver.machines import hub
+    from aulmo.deliver.machines.hands import Helpers
+
+    hub.wake(folder)
+    try:
+        helpers = Helpers(folder)
+    except (OSError, AulmoError) as error:
+        print(f"Nobody helps: {error}.", file=sys.stderr, flush=True)
+        yield None
+        return
+    try:
+        yield helpers
+    finally:
+        helpers.close()
+
+
 def _stills(job: Job, document: Document, assets: AssetStore, settings: RenderSettings, teller: Teller) -> bool:
     record = job.record
     views = {s.id: s.view for s in document.shots}
@@ -81,7 +109,10 @@ def _stills(job: Job, document: Document, assets: AssetStore, settings: RenderSe
         return teller.tell((p.done + p.share) / p.stills, p.done, p.stills, p.samples, p.noise, p.seconds, p.seconds_left)
 
     size = (record.width, record.height) if record.width and record.height else None
-    made = render_stills(document, assets, stills, size, settings, record.file_type, progress, job.folder / "keep", record.time)
+    with _helpers(job) as helpers:
+        made = render_stills(
+            document, assets, stills, size, settings, record.file_type, progress, job.folder / "keep", record.time, helpers=helpers
+        )  # fmt: skip
     if made.stopped:
         return False
     _finish(teller, {**last, "seconds": _before(job) + made.seconds, "files": made.made + made.kept})
@@ -97,12 +128,16 @@ def _film(job: Job, document: Document, assets: AssetStore, settings: RenderSett
     last: dict[str, float] = {}
 
     def progress(p: FilmProgress, picture: Any) -> bool:
-        if picture is not None:
+        if isinstance(picture, bytes):
+            teller.write("thumbnail.png", picture)
+        elif picture is not None:
             teller.write("thumbnail.png", thumbnail(picture))
             last.update(samples=picture.samples, noise=picture.noise)
         return teller.tell((p.done + p.share) / p.frames, p.done, p.frames, p.samples, last.get("noise", FINITE), p.seconds, p.seconds_left)
 
-    made = render_film(of, assets, planned, (record.width, record.height), settings, Path(record.out), record.file_type, progress)
+    with _helpers(job) as helpers:
+        size = (record.width, record.height)
+        made = render_film(of, assets, planned, size, settings, Path(record.out), record.file_type, progress, helpers=helpers)
     if made.stopped:
         return False
     _finish(teller, {**last, "seconds": _before(job) + made.seconds, "files": len(planned)})

@@ -7,7 +7,7 @@ import time
 import zipfile
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any, Callable, NamedTuple, cast
+from typing import Any, Callable, NamedTuple, Sequence, cast
 
 import msgspec
 import numpy as np
@@ -113,6 +113,20 @@ class Tracer:
         if whole:
             self.samples = mean
         return whole
+
+    def run_tiles(self, tiles: Sequence[int], mean: int, after_tile: Callable[[], None] | None = None) -> bool:
+        """Bring the pixels of some of the `tiles` to their shares of `mean` samples, and no others: to the same sums as `run_to`. False when
+        cancelled."""
+        wanted = np.maximum(1, np.rint(self.share * mean)).astype(np.int32)
+        self.goal[...] = 0
+        for x0, y0, x1, y1 in (self.tiles[k] for k in tiles):
+            self.goal[y0:y1, x0:x1] = wanted[y0:y1, x0:x1]
+        return self._trace(int(self.goal.max()), None, after_tile)
+
+    def open_tiles(self, mean: int) -> list[int]:
+        """The tiles with pixels that have not yet got their shares of `mean` samples."""
+        below = self.done < np.maximum(1, np.rint(self.share * mean))
+        return [k for k, (x0, y0, x1, y1) in enumerate(self.tiles) if below[y0:y1, x0:x1].any()]
 
     def run_within(self, box: tuple[int, int, int, int], samples: int, after_tile: Callable[[], None] | None = None) -> bool:
         """Bring the pixels of a box (left, top, right, bottom) to so many samples, and no others. False when cancelled."""
@@ -339,23 +353,35 @@ def _plan(pilot: Tracer, settings: RenderSettings) -> tuple[np.ndarray, int]:
     return need / mean, mean
 
 
+def begun(
+    document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder, time_: float = 0.0
+) -> tuple[Moments, Camera, Tracer]:
+    """The film of a final render before its first sample, and what it is of."""
+    document = whole_photographs(document)
+    moments = exposure_of(document, shot, time_)
+    scene, camera, options = prepare(moments, builder.assets, shot, settings, builder)
+    tracer = Tracer(scene, camera_rows(cameras_of(moments, camera), *size), options, *size)
+    tracer.plate = builder.plates.plate(moments.first, camera, *size, final=True) if options[a.OPT_BACKDROP] == a.BACKDROP_PHOTOGRAPH else None
+    return moments, camera, tracer
+
+
+# Traces the tiles that are open up to a mean of samples, telling after each how it goes, and returns False when it was cancelled
+Hands = Callable[["Tracer", int, Callable[[], bool]], bool]
+
+
 def render(
     document: Document, assets: AssetStore, shot: Shot, size: tuple[int, int], settings: RenderSettings,
     progress: Callable[[Progress, "Tracer"], bool] | None = None, builder: SceneBuilder | None = None, kept: Path | None = None,
-    time_: float = 0.0,
+    time_: float = 0.0, hands: Hands | None = None,
 ) -> Picture | None:  # fmt: skip
     """Render a shot, at a time of its film in seconds, until its stopping rule is met.
 
     `progress` is called about four times a second and may return False to cancel; then None is returned. With `kept` the state of the
-    render is kept in that file, and a render that finds one goes on from it: the picture is the same to the last bit.
+    render is kept in that file, and a render that finds one goes on from it: the picture is the same to the last bit. `hands` trace it tile by
+    tile on several machines; a render that stops by time has to be of one.
     """
     builder = builder or SceneBuilder(assets)
-    document = whole_photographs(document)
-    moments = exposure_of(document, shot, time_)
-    scene, camera, options = prepare(moments, assets, shot, settings, builder)
-    rows = camera_rows(cameras_of(moments, camera), *size)
-    tracer = Tracer(scene, rows, options, *size)
-    tracer.plate = builder.plates.plate(moments.first, camera, *size, final=True) if options[a.OPT_BACKDROP] == a.BACKDROP_PHOTOGRAPH else None
+    moments, camera, tracer = begun(document, shot, size, settings, builder, time_)
     about = digest_of(document, shot, size, settings, time_) if kept is not None else ""
     started = time.perf_counter()
     state = {"told": 0.0, "kept": 0.0}
@@ -364,7 +390,7 @@ def render(
     if kept is not None and kept.exists():
         limit = _read_state(kept, tracer, about)
     elif settings.stop == "noise":
-        pilot = Tracer(scene, rows, options.copy(), *size)
+        pilot = Tracer(tracer.scene, tracer.camera, tracer.options.copy(), *size)
         pilot.options[a.OPT_SEED] += 7919
         pilot.plate = tracer.plate
 
@@ -395,6 +421,25 @@ def render(
         if state.get("cancelled"):
             return None
         tracer.share, limit = _plan(pilot, settings)
+
+    def as_it_is() -> dict[str, np.ndarray]:
+        return {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit), "about": np.array(about)}
+
+    if hands is not None and settings.stop != "time" and tracer.samples < limit:
+
+        def go_on() -> bool:
+            tell(tracer)
+            now = time.perf_counter() - started
+            if kept is not None and now - state["kept"] > KEEP_EVERY:
+                state["kept"] = now
+                _write_state(kept, as_it_is())
+            return not state.get("cancelled")
+
+        if not hands(tracer, limit, go_on):
+            if kept is not None:
+                _write_state(kept, as_it_is())
+            return None
+        tracer.samples = limit
     snapshot: dict[str, np.ndarray] = {}  # as after the last whole pass: a pass broken off within is not kept
     while tracer.samples < limit:
         count = 1 if tracer.samples < 2 else 4 if tracer.samples < 32 else 8
@@ -407,7 +452,7 @@ def render(
             break
         now = time.perf_counter() - started
         if kept is not None:
-            snapshot = {name: np.array(array) for name, array in tracer.state().items()} | {"limit": np.array(limit), "about": np.array(about)}
+            snapshot = as_it_is()
             if now - state["kept"] > (KEEP_EVERY if state["kept"] else KEEP_FIRST):
                 state["kept"] = now
                 _write_state(kept, snapshot)

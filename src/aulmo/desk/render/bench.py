@@ -4,6 +4,7 @@ import time
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
@@ -175,14 +176,14 @@ class RenderBench(QWidget):
 
     def _halt(self) -> None:
         rules = runner.rules(session_module.JOBS)
-        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, runner.Rules(rules.at_once, self.halt.isChecked())))
+        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, replace(rules, halt=self.halt.isChecked())))
         if not self.halt.isChecked():
             runner.wake(session_module.JOBS)
         self.watch()
 
     def _set_at_once(self, count: int) -> None:
         rules = runner.rules(session_module.JOBS)
-        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, runner.Rules(count, rules.halt)))
+        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, replace(rules, at_once=count)))
         self._tell()
 
     def put(self, job: Job, by: int) -> None:
