@@ -6,7 +6,7 @@ import sys
 from pathlib import Path
 
 from aulmo import __version__
-from aulmo.command import export, renders, stills, web
+from aulmo.command import export, hand_over, renders, stills, web
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import AulmoError, BadValue
 
@@ -229,7 +229,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--time", type=float, metavar="SECONDS")
     p.add_argument("--raw", action="store_true", help="do not denoise")
     p.add_argument("--transparent", action="store_true", help="leave the background out")
-    p.add_argument("--passes", metavar="NAMES", help="paths,groups,surface,shadow,occlusion,motion,mattes,noise or all, in one EXR file")
+    sets = "paths,groups,surface,shadow,occlusion,motion,mattes,noise, or what for: light, compositing, retouching, everything; in one EXR file"
+    p.add_argument("--passes", metavar="NAMES", help=sets)
     p.add_argument("--seed", type=int, metavar="N", help="another pattern of samples")
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS", help="a moment of the film")
     p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
@@ -280,6 +281,16 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--still", action="store_true", help="leave movement out")
     p.add_argument("--out", required=True, metavar="FILE.glb|FILE.usda|FILE.usdc|FILE.usdz")
     p.set_defaults(run=export.export)
+    p = commands.add_parser("parts", help="a list of the parts, as a table or to print")
+    p.add_argument("project")
+    p.add_argument("--variant", metavar="CHOICES")
+    p.add_argument("--set-pieces", action="store_true", help="floors, walls and the like as well")
+    p.add_argument("--out", required=True, metavar="FILE.csv|FILE.pdf")
+    p.set_defaults(run=hand_over.parts)
+    p = commands.add_parser("collect", help="a project and all that belongs to it in one folder")
+    p.add_argument("project")
+    p.add_argument("--out", required=True, metavar="FOLDER")
+    p.set_defaults(run=hand_over.collect)
     p = commands.add_parser("turntable", help="a folder with a page in which the product is turned")
     p.add_argument("project")
     p.add_argument("--frames", type=int, default=36, metavar="N", help="pictures a turn")
@@ -340,7 +351,10 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
-    known = {"import", "info", "render", "renders", "turntable", "panorama", "export", "film", "helper", "material", "bench", "demo", "open"}
+    known = {
+        "import", "info", "render", "renders", "turntable", "panorama", "export", "parts", "collect", "film", "helper", "material", "bench", "demo",
+        "open",
+    }  # fmt: skip
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)

@@ -22,9 +22,10 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
     if arguments.time is not None:
         settings = replace(settings, stop="time", seconds=at_least(arguments.time, 0.1, "the time in seconds"))
     if arguments.passes is not None:
-        from aulmo.trace.passes import SETS, check
+        from aulmo.trace.passes import USES, check
 
-        names = tuple(SETS) if arguments.passes == "all" else tuple(n.strip() for n in arguments.passes.split(",") if n.strip())
+        use = "everything" if arguments.passes == "all" else arguments.passes.strip()
+        names = USES[use][1] if use in USES else tuple(n.strip() for n in arguments.passes.split(",") if n.strip())
         check(names)
         if names and kind not in LAYERED:
             raise BadValue("Passes are kept in one EXR or layered file; let the file's name end in .exr or .ora.")

@@ -110,7 +110,7 @@ def _columns(count: int) -> int:
     return 1 if count == 1 else 2 if count <= 4 else 3
 
 
-def _type(weight: str) -> str:
+def pdf_type(weight: str) -> str:
     """The name in a PDF of the type that ships with the window; a PDF takes it as the font it was before it was packed for browsers."""
     from fontTools.ttLib import TTFont as Packed
     from reportlab.pdfbase import pdfmetrics
@@ -131,7 +131,7 @@ def _pdf(title: str, made: list[Cell], of: str) -> bytes:
     from reportlab.lib.utils import ImageReader
     from reportlab.pdfgen.canvas import Canvas
 
-    bold, plain, out = _type("SemiBold"), _type("Regular"), io.BytesIO()
+    bold, plain, out = pdf_type("SemiBold"), pdf_type("Regular"), io.BytesIO()
     canvas = Canvas(out, pagesize=PAGE, pageCompression=1)
     canvas.setTitle(f"{title}, contact sheet")
     canvas.setCreator("Aulmo")

@@ -29,6 +29,14 @@ SETS = {
     "mattes": "Mattes",
     "noise": "Samples and noise",
 }
+# what a picture is taken further for, and the sets that this wants
+USES: dict[str, tuple[str, tuple[str, ...]]] = {
+    "nothing": ("The picture alone", ()),
+    "light": ("Light balance", ("groups",)),
+    "compositing": ("For compositing", ("paths", "groups", "surface", "shadow", "motion", "mattes")),
+    "retouching": ("For an image editor", ("surface", "shadow", "occlusion", "mattes")),
+    "everything": ("Everything", tuple(SETS)),
+}
 PATH_NAMES = (
     "diffuse_direct", "diffuse_indirect", "specular_direct", "specular_indirect", "transmission_direct", "transmission_indirect",
     "subsurface", "emission", "background",

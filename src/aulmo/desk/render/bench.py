@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayo
 from aulmo.deliver import job as job_module
 from aulmo.deliver import panorama, runner
 from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, sphere_record, turntable_record
+from aulmo.deliver.machines import hub
 from aulmo.deliver.stills import plan
 from aulmo.deliver.turntable import Turntable, check
 from aulmo.desk.render.beside import Beside
@@ -75,6 +76,7 @@ class RenderBench(QWidget):
         self._timer.setInterval(400)
         self._timer.timeout.connect(self.refresh)
         self.fill()
+        hub.wake(session_module.JOBS)
         if any(r.outcome in ("waiting", "running") for r in self.rows):  # of an earlier window: followed as if they were ours
             runner.wake(session_module.JOBS)
             self._timer.start()
@@ -153,7 +155,9 @@ class RenderBench(QWidget):
         rules = runner.rules(session_module.JOBS)
         if known and len(known) == len(left):
             told += f" · about {duration(sum(known) / rules.at_once)} in all"
-        self.words.setText(told if self.rows else "")
+        helping = len(hub.told(session_module.JOBS).get("helpers", {})) if rules.helpers else 0
+        told += f" · {counted(helping, 'machine')} helping" if helping else ""
+        self.words.setText(told if self.rows or helping else "")
         self.halt.setChecked(rules.halt)
         self.at_once.fill([("One at a time", 1), ("Two at once", 2), ("Three at once", 3), ("Four at once", 4)], rules.at_once)
         for held in self.rows:

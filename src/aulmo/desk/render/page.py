@@ -15,7 +15,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label, row
 from aulmo.document import variants
 from aulmo.document.quantity import duration, show
-from aulmo.trace.passes import SETS
+from aulmo.trace.passes import SETS, USES
 from aulmo.trace.tracer import Prediction, predict
 
 _PASS_TIPS = {
@@ -81,6 +81,10 @@ class RenderPage(Page):
         out.add(row("Next file", self.path))
         passes = self.section("Passes", "render/passes")
         self.pass_boxes: dict[str, QCheckBox] = {}
+        self.use = Choice()
+        self.use.setAccessibleName("Passes for")
+        self.use.chosen.connect(self._use)
+        passes.add(row("Made for", self.use))
         for key, title in SETS.items():
             box = QCheckBox(title)
             box.setToolTip(_PASS_TIPS.get(key, ""))
@@ -144,6 +148,8 @@ class RenderPage(Page):
             made.set_visible(kind == settings.stop)
         for key, box in self.pass_boxes.items():
             box.setChecked(key in settings.passes)
+        use = next((key for key, (_, sets) in USES.items() if set(sets) == set(settings.passes)), "")
+        self.use.fill([*((title, key) for key, (title, _) in USES.items()), *([] if use else [("Own choice", "")])], use)
         self.denoise_groups.widget.setEnabled("groups" in settings.passes)
         kind = settings.file_type
         shown = {
@@ -194,6 +200,10 @@ class RenderPage(Page):
         if self.folder.isModified():
             self.folder.setModified(False)
             self._render("Folder of pictures", folder=self.folder.text().strip())
+
+    def _use(self, use: str) -> None:
+        if use:
+            self._render(f"Passes: {USES[use][0].lower()}", passes=USES[use][1])
 
     def _pass(self, key: str, on: bool) -> None:
         kept = tuple(k for k in SETS if (on if k == key else k in self.session.document.render.passes))

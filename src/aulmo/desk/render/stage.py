@@ -7,6 +7,8 @@ from aulmo.desk.picture.compare import Compare
 from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.render.bench_range import RangeBench
 from aulmo.desk.render.export_file import choose_export
+from aulmo.desk.render.hand_over import choose_collect, choose_parts_list
+from aulmo.desk.render.helpers_dialog import HelpersDialog
 from aulmo.desk.render.page import RenderPage
 from aulmo.desk.render.sphere_dialog import SphereDialog
 from aulmo.desk.render.turntable_dialog import TurntableDialog
@@ -32,7 +34,15 @@ def _build(desk: Desk) -> Built:
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         dialog.show()
 
+    def helpers() -> None:
+        dialog = HelpersDialog(bench)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
+    desk.registry.add("helpers", "Other machines…", "Stage", "", helpers, desk.working)
     desk.registry.add("export", "Export as glTF or USD…", "File", "", lambda: choose_export(desk), desk.working)
+    desk.registry.add("parts_list", "List of parts…", "File", "", lambda: choose_parts_list(desk), desk.working)
+    desk.registry.add("collect", "Collect in a folder…", "File", "", lambda: choose_collect(desk), desk.working)
     desk.registry.add("turntable", "Turntable for the web…", "Stage", "", lambda: ask(TurntableDialog, "turntable"), desk.working)
     desk.registry.add("sphere", "Full sphere to look around in…", "Stage", "", lambda: ask(SphereDialog, "sphere"), desk.working)
     desk.registry.add("render", "Render this shot", "Stage", "Ctrl+Return", render, desk.working)
