@@ -184,6 +184,46 @@ def test_an_independent_reader_finds_every_layer_and_the_manifest(whole, tmp_pat
         np.testing.assert_allclose(total, channels["raw.G"].pixels.astype(float), rtol=5e-3, atol=2e-3)
 
 
+def test_mattes_are_found_by_a_reader_of_another_make(whole, tmp_path):
+    """Only the open specification, a library for files and one for its hash: which layers hold mattes, what a name is called in them, and where it is."""
+    import mmh3
+    import OpenImageIO as oiio
+
+    write_picture(whole, tmp_path / "a.exr", "exr")
+    held = oiio.ImageInput.open(str(tmp_path / "a.exr"))
+    spec = held.spec()
+    pixels = np.asarray(held.read_image(0, 0, 0, spec.nchannels, "float"))
+    names = list(spec.channelnames)
+    told = {a.name: a.value for a in spec.extra_attribs if a.name.startswith("cryptomatte/")}
+    kinds = {value: key.rsplit("/", 1)[0] for key, value in told.items() if key.endswith("/name")}
+    assert {"MattePart", "MatteMaterial"} <= set(kinds)
+
+    def called(name: str) -> np.float32:
+        """The specification's name of a thing as a float: its hash, kept from being no number by an exponent of neither all zeros nor all ones."""
+        bits = mmh3.hash(name, 0, signed=False)
+        if (bits >> 23) & 255 in (0, 255):
+            bits ^= 1 << 23
+        return np.uint32(bits).view(np.float32)
+
+    def seen(kind: str, name: str) -> np.ndarray:
+        found = np.zeros(pixels.shape[:2])
+        for first, second in (("R", "G"), ("B", "A")):
+            for rank in range(6):
+                layer = f"{kind}{rank:02d}"
+                if f"{layer}.{first}" in names:
+                    ids, shares = (pixels[..., names.index(f"{layer}.{c}")] for c in (first, second))
+                    found += np.where(ids == called(name), shares, 0)
+        return found
+
+    for kind, name in (("MattePart", "Brass ball"), ("MatteMaterial", "Brass"), ("MattePart", "Block")):
+        manifest = json.loads(told[f"{kinds[kind]}/manifest"])
+        assert int(manifest[name], 16) == int(called(name).view(np.uint32))
+        np.testing.assert_allclose(seen(kind, name), coverage(whole, kind, name), atol=1e-6)
+        assert seen(kind, name).max() > 0.99
+    for name in ("Ölkanne", "Ручка", "提灯", "", "x" * 300, *(f"Bolt {k}" for k in range(3000))):
+        assert matte_hash(name) == int(called(name).view(np.uint32)), name
+
+
 def test_motion_vectors_point_where_a_part_goes():
     document, assets = still_life(kind="plain")
     document = replace(document, keys={"parts/b/placement/position": (Key(0.0, (40.0, 10.0, 0.0)), Key(1.0, (40.0 + 250.0, 10.0, 0.0)))})
