@@ -185,7 +185,7 @@ def test_an_independent_reader_finds_every_layer_and_the_manifest(whole, tmp_pat
 
 
 def test_mattes_are_found_by_a_reader_of_another_make(whole, tmp_path):
-    """Only the open specification, a library for files and one for its hash: which layers hold mattes, what a name is called in them, and where it is."""
+    """Only the open specification, a library for files and one for its hash: which layers hold mattes, what a name is there, and where it is."""
     import mmh3
     import OpenImageIO as oiio
 

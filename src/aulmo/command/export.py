@@ -7,7 +7,7 @@ from aulmo.errors import BadValue
 
 
 def export(arguments: argparse.Namespace) -> int:
-    """`export PROJECT --out FILE.glb|FILE.usda|FILE.usdc|FILE.usdz [--variant "Colour=Pine"] [--still]`."""
+    """`export PROJECT --out FILE.glb|FILE.usda|FILE.usdc|FILE.usdz [--variant "Colour=Pine"] [--still] [--finesse rough|fine|finest]`."""
     from aulmo.document.project_file import load
     from aulmo.document.variant_table import from_words
 
@@ -20,7 +20,7 @@ def export(arguments: argparse.Namespace) -> int:
         from aulmo.deliver.usd_out import export_usd as write
     else:
         raise BadValue(f"{out.name} should end in .glb, .usda, .usdc or .usdz.")
-    for note in write(document, assets, out, choices or None, not arguments.still):
+    for note in write(document, assets, out, choices or None, not arguments.still, arguments.finesse):
         print(note)
     print(f"Wrote {out}")
     return 0

@@ -279,6 +279,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("project")
     p.add_argument("--variant", metavar="CHOICES", help="this variant alone, as \"Colour=Pine\"; else all are in the file")
     p.add_argument("--still", action="store_true", help="leave movement out")
+    p.add_argument("--finesse", choices=("rough", "fine", "finest"), default="fine", help="of the pictures that are baked: up to 256, 1024 or 2048")
     p.add_argument("--out", required=True, metavar="FILE.glb|FILE.usda|FILE.usdc|FILE.usdz")
     p.set_defaults(run=export.export)
     p = commands.add_parser("parts", help="a list of the parts, as a table or to print")

@@ -6,8 +6,9 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.document.moving.mover import mover_of
-from aulmo.document.records import Document, Part, Surface
+from aulmo.document.records import Document, Material, Part, Surface
 from aulmo.surface.colour import ACESCG_TO_SRGB
+from aulmo.surface.program import RELIEF
 
 
 def rgb(colour: tuple, scale: float = 1.0) -> list[float]:
@@ -21,6 +22,18 @@ def body_colour(surface: Surface) -> np.ndarray:
     if surface.subsurface_weight > 0:
         base = base * (1 - surface.subsurface_weight) + np.array(surface.subsurface_color) * surface.subsurface_weight
     return base
+
+
+def lost(material: Material, baked: bool) -> list[str]:
+    """Sentences on what of a material's nodes and layers a file for others does not have."""
+    told = []
+    if not baked and (material.wires or material.layers):
+        told.append(f"{material.name}: its nodes, pictures and layers are left out; the values below them stand in their place.")
+    if baked and set(material.wires) & set(RELIEF):
+        told.append(f"{material.name}: its relief is left out; what it is coloured with is baked.")
+    if baked and {w for w in material.wires if w.startswith("emission")}:
+        told.append(f"{material.name}: what nodes do to its glow is left out.")
+    return told
 
 
 def faces_worn(part: Part, mesh: Mesh) -> list[tuple[str | None, np.ndarray]]:

@@ -14,7 +14,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
-from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, moving_things, rgb
+from aulmo.deliver.baked import Baker, Pictures, baked_meshes
+from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, lost, moving_things, rgb
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import turn_matrix
@@ -56,6 +57,18 @@ class _Writer:
         self.accessors: list[dict] = []
         self.used: set[str] = set()
         self.notes: dict[str, None] = {}
+        self.images: list[dict] = []
+        self._known_images: dict[bytes, int] = {}
+
+    def image(self, blob: bytes) -> dict[str, int]:
+        """A texture of a PNG, the same for the same picture."""
+        if blob not in self._known_images:
+            self.blob += bytes(-len(self.blob) % 4)
+            self.views.append({"buffer": 0, "byteOffset": len(self.blob), "byteLength": len(blob)})
+            self.blob += blob
+            self._known_images[blob] = len(self.images)
+            self.images.append({"bufferView": len(self.views) - 1, "mimeType": "image/png"})
+        return {"index": self._known_images[blob]}
 
     def note(self, words: str) -> None:
         """A sentence on what is lost, said once."""
@@ -81,8 +94,8 @@ class _Writer:
         return len(self.accessors) - 1
 
 
-def material_of(material: Material, writer: _Writer) -> dict[str, Any]:
-    """A material as glTF has it: Khronos, glTF 2.0, 3.9 and the extensions KHR_materials_*."""
+def material_of(material: Material, writer: _Writer, baked: Pictures | None = None) -> dict[str, Any]:
+    """A material as glTF has it, with what was baked of it: Khronos, glTF 2.0, 3.9 and the extensions KHR_materials_*."""
     s: Surface = material.surface
     more: dict[str, Any] = {}
     made: dict[str, Any] = {"name": material.name}
@@ -134,10 +147,16 @@ def material_of(material: Material, writer: _Writer) -> dict[str, Any]:
         strength = top * s.emission_luminance
         if strength != 1.0:
             more["KHR_materials_emissive_strength"] = {"emissiveStrength": float(strength)}
-    if material.wires:
-        writer.note(f"{material.name}: its nodes and pictures are left out; the values below them stand in their place.")
-    if material.layers:
-        writer.note(f"{material.name}: its layers are left out.")
+    if baked is not None:
+        pbr |= {"baseColorFactor": [1.0, 1.0, 1.0, 1.0], "metallicFactor": 1.0, "roughnessFactor": 1.0}
+        pbr |= {"baseColorTexture": writer.image(baked.colour), "metallicRoughnessTexture": writer.image(baked.rough_metal)}
+        made.pop("alphaMode", None)
+        if not baked.opaque:
+            made["alphaMode"] = "BLEND"
+        if baked.clear:
+            more["KHR_materials_transmission"] = {"transmissionFactor": 1.0, "transmissionTexture": writer.image(baked.clear)}
+    for words in lost(material, baked is not None):
+        writer.note(words)
     if s.subsurface_weight > 0:
         writer.note(f"{material.name}: light that goes below the surface is left out; its colour stays.")
     if more:
@@ -152,11 +171,11 @@ class _Materials:
     def __init__(self, writer: _Writer) -> None:
         self.writer, self.made, self._known = writer, [], {}  # type: ignore[var-annotated]
 
-    def number(self, material: Material | None) -> int | None:
-        """The number of a material; None for none."""
+    def number(self, material: Material | None, baked: Pictures | None = None) -> int | None:
+        """The number of a material, with what was baked of it; None for none."""
         if material is None:
             return None
-        key = json.dumps(material_of(material, self.writer), sort_keys=True)
+        key = json.dumps(material_of(material, self.writer, baked), sort_keys=True)
         if key not in self._known:
             self._known[key] = len(self.made)
             self.made.append(json.loads(key))
@@ -223,9 +242,10 @@ def _lamp(lamp: Lamp, writer: _Writer) -> tuple[dict[str, Any], dict[str, Any]] 
 
 
 def export_gltf(
-    document: Document, assets: AssetStore, out: Path, choices: Mapping[str, str] | None = None, moving: bool = True
+    document: Document, assets: AssetStore, out: Path, choices: Mapping[str, str] | None = None, moving: bool = True, finesse: str = "fine"
 ) -> list[str]:  # fmt: skip
-    """Write a project as a .glb; returns sentences on what is lost. Raises BadValue for a name of another kind, or for nothing to write."""
+    """Write a project as a .glb; returns sentences on what is lost. What nodes, layers and decals colour is baked, in pictures of a `finesse` (see
+    `baked.SIDES`). Raises BadValue for a name of another kind, or for nothing to write."""
     out = Path(out)
     if out.suffix.lower() != ".glb":
         raise BadValue(f"{out.name} should end in .glb.")
@@ -243,11 +263,12 @@ def export_gltf(
     numbers: dict[str, int] = {}
     meshes: list[dict[str, Any]] = []
     known: dict[tuple, int] = {}
-    shapes: dict[str, tuple] = {}
+    shapes: dict[tuple[str, bool], tuple] = {}
+    baker, laid_flat = Baker(assets, finesse), baked_meshes([seen, *resolved])
 
-    def shape(name: str) -> tuple:
-        if name not in shapes:
-            mesh = assets.mesh(name)
+    def shape(name: str, unwrapped: bool) -> tuple:
+        if (name, unwrapped) not in shapes:
+            mesh = baker.flat(name) if unwrapped else assets.mesh(name)
             attributes = {
                 "POSITION": writer.put((mesh.vertices * METRE).astype(np.float32), "VEC3", 34962, True),
                 "NORMAL": writer.put(_unit(mesh.normals), "VEC3", 34962),
@@ -255,11 +276,13 @@ def export_gltf(
             if len(mesh.uv) == len(mesh.vertices):
                 flipped = np.stack([mesh.uv[:, 0], 1 - mesh.uv[:, 1]], 1).astype(np.float32)
                 attributes["TEXCOORD_0"] = writer.put(flipped, "VEC2", 34962)
-            shapes[name] = (mesh, attributes, {})
-        return shapes[name]
+            shapes[name, unwrapped] = (mesh, attributes, {})
+        return shapes[name, unwrapped]
 
     def mesh_of(part: Part) -> int | None:
-        mesh, attributes, indices = shape(part.mesh or "")
+        then = [(other, other.parts.get(part.id, part)) for other in resolved]
+        own, theirs = baker.pictures(seen, part), [baker.pictures(d, p) for d, p in then]
+        mesh, attributes, indices = shape(part.mesh or "", part.mesh in laid_flat)
         primitives, key = [], [part.mesh]
         for worn, triangles in faces_worn(part, mesh):
             if not len(triangles):
@@ -270,14 +293,12 @@ def export_gltf(
                 small = flat.astype(np.uint16) if len(mesh.vertices) < 65535 else flat.astype(np.uint32)
                 indices[told] = writer.put(small, "SCALAR", 34963)
             primitive: dict[str, Any] = {"attributes": attributes, "indices": indices[told]}
-            number = materials.number(seen.materials.get(worn or ""))
+            number = materials.number(seen.materials.get(worn or ""), own)
             if number is not None:
                 primitive["material"] = number
             mapped: dict[int, list[int]] = {}
-            for k, other in enumerate(resolved):
-                held = other.parts.get(part.id)
-                name = worn if held is None else _worn_then(part, held, worn)
-                there = materials.number(other.materials.get(name or ""))
+            for k, (other, held) in enumerate(then):
+                there = materials.number(other.materials.get(_worn_then(part, held, worn) or ""), theirs[k])
                 if there is not None:
                     mapped.setdefault(there, []).append(k)
             if mapped and set(mapped) != {number}:
@@ -331,12 +352,13 @@ def export_gltf(
             roots.append(len(nodes) - 1)
     if seen.environment.softboxes or seen.environment.kind != "colour":
         writer.note("The dome is left out: glTF has no word for it.")
-    if any(d.visible for d in seen.decals.values()):
-        writer.note("Decals are left out.")
     tracks = _tracks(base, writer, numbers) if moving else None
     gltf |= {"scenes": [{"name": base.name, "nodes": roots}], "nodes": nodes, "meshes": meshes}
     if materials.made:
         gltf["materials"] = materials.made
+    if writer.images:
+        gltf["images"], gltf["samplers"] = writer.images, [{"magFilter": 9729, "minFilter": 9987}]
+        gltf["textures"] = [{"sampler": 0, "source": k} for k in range(len(writer.images))]
     if cameras:
         gltf["cameras"] = cameras
     if tracks:

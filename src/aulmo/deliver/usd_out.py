@@ -5,6 +5,7 @@ Millimetres and z up, as the project has them. What differs in a choice (what is
 
 import collections
 import contextlib
+import hashlib
 import math
 import tempfile
 from pathlib import Path
@@ -13,23 +14,29 @@ from typing import Any, Iterator, Mapping
 import numpy as np
 
 from aulmo import __version__
-from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, moving_things, rgb
+from aulmo.deliver.baked import Baker, Pictures, baked_meshes, decals_on
+from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, lost, moving_things, rgb
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.moving.mover import mover_of
 from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Lamp, Material, Part
-from aulmo.errors import BadValue
+from aulmo.errors import BadValue, CannotWrite
 from aulmo.frame.camera import camera_axes
 from aulmo.light.photometry import tint
 from aulmo.surface.colour import ACESCG_TO_SRGB
 
+TEXTURES = "textures"
 ENDINGS = (".usda", ".usdc", ".usdz")
 
 
-def export_usd(document: Document, assets: AssetStore, out: Path, choices: Mapping[str, str] | None = None, moving: bool = True) -> list[str]:
-    """Write a project as .usda, .usdc or .usdz; returns sentences on what is lost. Raises BadValue for a name of another kind or nothing to write."""
+def export_usd(
+    document: Document, assets: AssetStore, out: Path, choices: Mapping[str, str] | None = None, moving: bool = True, finesse: str = "fine"
+) -> list[str]:
+    """Write a project as .usda, .usdc or .usdz; returns sentences on what is lost. What nodes, layers and decals colour is baked, in pictures of a
+    `finesse` (see `baked.SIDES`): within the package, else in a folder beside the file. Raises BadValue for a name of another kind or for nothing
+    to write, CannotWrite."""
     from pxr import Usd, UsdUtils
 
     out = Path(out)
@@ -40,12 +47,21 @@ def export_usd(document: Document, assets: AssetStore, out: Path, choices: Mappi
     with tempfile.TemporaryDirectory() as folder:
         inner = Path(folder) / ("scene.usdc" if out.suffix.lower() == ".usdz" else f"scene{out.suffix.lower()}")
         stage = Usd.Stage.CreateNew(str(inner))
-        notes = _Writer(stage, variants.chosen(document, choices or {}), assets, moving, not choices).write()
+        pictures = Path(folder) / (TEXTURES if out.suffix.lower() == ".usdz" else f"{out.stem}_{TEXTURES}")
+        notes = _Writer(stage, variants.chosen(document, choices or {}), assets, moving, not choices, pictures, finesse).write()
         stage.GetRootLayer().Save()
         made = inner
         if out.suffix.lower() == ".usdz":
             made = Path(folder) / "scene.usdz"
             UsdUtils.CreateNewUsdzPackage(str(inner), str(made))
+        elif pictures.exists():
+            beside = out.parent / pictures.name
+            try:
+                beside.mkdir(exist_ok=True)
+            except OSError as error:
+                raise CannotWrite(f"The folder {beside.name} could not be made: {error.strerror or error}.") from error
+            for one in pictures.iterdir():
+                write_atomically(beside / one.name, lambda file, one=one: file.write(one.read_bytes()))
         blob = made.read_bytes()
     write_atomically(out, lambda file: file.write(blob))
     return notes
@@ -54,7 +70,10 @@ def export_usd(document: Document, assets: AssetStore, out: Path, choices: Mappi
 class _Writer:
     """One stage that is being written."""
 
-    def __init__(self, stage: Any, document: Document, assets: AssetStore, moving: bool, offers: bool) -> None:
+    def __init__(
+        self, stage: Any, document: Document, assets: AssetStore, moving: bool, offers: bool, pictures: Path, finesse: str
+    ) -> None:  # fmt: skip
+        self.pictures, self.baker = pictures, Baker(assets, finesse)
         self.stage, self.document, self.assets, self.moving, self.offers = stage, document, assets, moving, offers
         self.seen = resolve(document, {}, document.film.start)
         self.notes: dict[str, None] = {}
@@ -99,6 +118,7 @@ class _Writer:
             raise BadValue("There is nothing to write: no part is there.")
         if self.offers:
             self._compare()
+        self._flat = baked_meshes([seen, *self._then.values()])
         for part_id in seen.roots:
             self._part(part_id, top)
         for camera in seen.cameras.values():
@@ -107,8 +127,6 @@ class _Writer:
             self._lamp(lamp)
         if seen.environment.softboxes or seen.environment.kind != "colour":
             self.notes.setdefault("The dome is left out: write it as an EXR from Light and set it as a dome light there.")
-        if any(d.visible for d in seen.decals.values()):
-            self.notes.setdefault("Decals are left out.")
         if self.moving:
             self._tracks()
         if self.offers:
@@ -134,7 +152,7 @@ class _Writer:
         elif part.mesh is not None:
             self._mesh(part, path)
         if part.mesh is not None and (part_id, "worn") not in self._varied:
-            self._bind(xform.GetPrim(), part.material)
+            self._bind(xform.GetPrim(), part.material, part)
         for child in part.children:
             self._part(child, path)
 
@@ -166,7 +184,7 @@ class _Writer:
     def _mesh(self, part: Part, path: str) -> None:
         from pxr import UsdGeom, UsdShade, Vt
 
-        mesh = self.assets.mesh(part.mesh or "")
+        mesh = self.baker.flat(part.mesh or "") if part.mesh in self._flat else self.assets.mesh(part.mesh or "")
         made = UsdGeom.Mesh.Define(self.stage, self.name(path, "Shape"))
         made.CreatePointsAttr(Vt.Vec3fArray.FromNumpy(np.ascontiguousarray(mesh.vertices, np.float32)))
         made.CreateFaceVertexCountsAttr(Vt.IntArray.FromNumpy(np.full(len(mesh.triangles), 3, np.int32)))
@@ -189,17 +207,56 @@ class _Writer:
                 numbers = Vt.IntArray([where[row.tobytes()] for row in triangles])
                 binding = UsdShade.MaterialBindingAPI.Apply(made.GetPrim())
                 subset = binding.CreateMaterialBindSubset(f"Faces_{k}", numbers, UsdGeom.Tokens.face)
-                self._bind(subset.GetPrim(), material)
+                self._bind(subset.GetPrim(), material, part)
 
-    def _bind(self, prim: Any, material_id: str | None, document: Document | None = None) -> None:
+    def _bind(self, prim: Any, material_id: str | None, part: Part, document: Document | None = None) -> None:
         from pxr import UsdShade
 
-        material = (document or self.seen).materials.get(material_id or "")
+        of = document or self.seen
+        material = of.materials.get(material_id or "")
         if material is not None:
-            UsdShade.MaterialBindingAPI.Apply(prim).Bind(self._material(material))
+            UsdShade.MaterialBindingAPI.Apply(prim).Bind(self._material(material, self.baker.pictures(of, part)))
 
-    def _material(self, material: Material) -> Any:
-        """A material as a preview surface (UsdPreviewSurface 2.6), each once."""
+    def _picture(self, path: str, name: str, blob: bytes, colour: bool) -> Any:
+        """A picture laid on a surface, and its reader of places, below a material's path; the file lies beside the stage."""
+        from pxr import Sdf, UsdShade
+
+        self.pictures.mkdir(exist_ok=True)
+        file = self.pictures / f"{hashlib.sha256(blob).hexdigest()[:16]}.png"
+        file.write_bytes(blob)
+        reader = UsdShade.Shader.Define(self.stage, f"{path}/Places")
+        reader.CreateIdAttr("UsdPrimvarReader_float2")
+        reader.CreateInput("varname", Sdf.ValueTypeNames.String).Set("st")
+        made = UsdShade.Shader.Define(self.stage, f"{path}/{name}")
+        made.CreateIdAttr("UsdUVTexture")
+        made.CreateInput("file", Sdf.ValueTypeNames.Asset).Set(f"./{self.pictures.name}/{file.name}")
+        made.CreateInput("sourceColorSpace", Sdf.ValueTypeNames.Token).Set("sRGB" if colour else "raw")
+        places = reader.CreateOutput("result", Sdf.ValueTypeNames.Float2)
+        made.CreateInput("st", Sdf.ValueTypeNames.Float2).ConnectToSource(places)
+        for side in ("wrapS", "wrapT"):
+            made.CreateInput(side, Sdf.ValueTypeNames.Token).Set("clamp")
+        return made
+
+    def _lay(self, shader: Any, path: str, baked: Pictures) -> None:
+        """Let what was baked lead a preview surface."""
+        from pxr import Gf, Sdf
+
+        kinds = Sdf.ValueTypeNames
+        colour = self._picture(path, "Colour", baked.colour, True)
+        shader.CreateInput("diffuseColor", kinds.Color3f).ConnectToSource(colour.CreateOutput("rgb", kinds.Float3))
+        both = self._picture(path, "RoughMetal", baked.rough_metal, False)
+        shader.CreateInput("roughness", kinds.Float).ConnectToSource(both.CreateOutput("g", kinds.Float))
+        shader.CreateInput("metallic", kinds.Float).ConnectToSource(both.CreateOutput("b", kinds.Float))
+        if baked.clear:
+            clear = self._picture(path, "Clear", baked.clear, False)
+            clear.CreateInput("scale", kinds.Float4).Set(Gf.Vec4f(-0.9, 1, 1, 1))
+            clear.CreateInput("bias", kinds.Float4).Set(Gf.Vec4f(1, 0, 0, 0))
+            shader.CreateInput("opacity", kinds.Float).ConnectToSource(clear.CreateOutput("r", kinds.Float))
+        elif not baked.opaque:
+            shader.CreateInput("opacity", kinds.Float).ConnectToSource(colour.CreateOutput("a", kinds.Float))
+
+    def _material(self, material: Material, baked: Pictures | None = None) -> Any:
+        """A material as a preview surface (UsdPreviewSurface 2.6), with what was baked of it, each once."""
         from pxr import Gf, Sdf, UsdShade
 
         s = material.surface
@@ -211,11 +268,14 @@ class _Writer:
         if s.emission_luminance > 0:
             light = np.maximum(ACESCG_TO_SRGB @ np.array(s.emission_color, float), 0) * s.emission_luminance
             values["emissiveColor"] = [float(v) for v in light]
-        key = repr((material.name, sorted(values.items())))
+        if baked is not None:
+            for name in ("diffuseColor", "metallic", "roughness", *(("opacity",) if baked.clear or not baked.opaque else ())):
+                del values[name]
+        key = repr((material.name, sorted(values.items()), baked))
         if key in self.materials:
             return self.materials[key]
-        if material.wires:
-            self.notes.setdefault(f"{material.name}: its nodes and pictures are left out; the values below them stand in their place.")
+        for words in lost(material, baked is not None):
+            self.notes.setdefault(words)
         if s.transmission_weight > 0:
             self.notes.setdefault(f"{material.name}: a preview surface has no refraction; it becomes thin and clear.")
         path = self.name(f"{self.top}/Materials", material.name)
@@ -230,6 +290,8 @@ class _Writer:
                 colour = isinstance(value, list)
                 held = shader.CreateInput(name, Sdf.ValueTypeNames.Color3f if colour else Sdf.ValueTypeNames.Float)
                 held.Set(Gf.Vec3f(*value) if isinstance(value, list) else float(value))
+            if baked is not None:
+                self._lay(shader, path, baked)
             made.CreateSurfaceOutput().ConnectToSource(shader.ConnectableAPI(), "surface")
         self.materials[key] = made
         return made
@@ -360,8 +422,13 @@ class _Writer:
             yield "seen"
         if now.placement != other.placement:
             yield "place"
-        if now.mesh is not None and then.materials.get(other.material or "") != self.seen.materials.get(now.material or ""):
+        worn = then.materials.get(other.material or "") != self.seen.materials.get(now.material or "")
+        if now.mesh is not None and (worn or self._decals(then, other) != self._decals(self.seen, now)):
             yield "worn"
+
+    def _decals(self, document: Document, part: Part) -> list[tuple]:
+        held = [document.decals[d] for d in decals_on(document, part)]
+        return [(d, document.materials.get(d.material or "")) for d in held]
 
     def _variants(self, root: Any) -> None:
         """A variant set for each axis, the later ones before the earlier. Of what several axes change, the first says in each choice what it is, the
@@ -389,7 +456,7 @@ class _Writer:
                         elif what == "place":
                             self._place(UsdGeom.Xform(prim), other)
                         else:
-                            self._bind(prim, other.material, then)
+                            self._bind(prim, other.material, other, then)
             held.SetVariantSelection(Tf.MakeValidIdentifier(axis.choices[0].name))
 
 
