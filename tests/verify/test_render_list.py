@@ -87,8 +87,8 @@ def test_a_hundred_kills_of_stills_and_films_change_no_bit(tmp_path):
         round_ += 1
         print(f"{kills} kills, {round_} renders", flush=True)
     few = replace(settings, samples=160)
-    straight = add(document, assets, film_record(document, shot, (160, 120), few, tmp_path / "whole", (0.0, 1.0)), tmp_path / "jobs", wake=False)
-    runner.run(tmp_path / "jobs")
+    straight = add(document, assets, film_record(document, shot, (160, 120), few, tmp_path / "whole", (0.0, 1.0)), tmp_path / "jobs")
+    killed_now_and_then(straight, 0, chance)
     assert straight.outcome == "done", straight.complaint()
     while kills < KILLS:
         job = add(document, assets, film_record(document, shot, (160, 120), few, tmp_path / f"film {round_}", (0.0, 1.0)), tmp_path / "jobs")

@@ -104,6 +104,7 @@ class SurfaceBench(QWidget):
         self.shelf.setContentsMargins(8, 0, 8, 0)
         session.opened.connect(self.fill)
         session.changed.connect(lambda old, new: old.materials is not new.materials and self.current() == "In this project" and self.fill())
+        session.variant_changed.connect(lambda: self.current() == "In this project" and self.fill())
         session.selection_changed.connect(self._mark)
         self.fill()
 
@@ -123,8 +124,9 @@ class SurfaceBench(QWidget):
         if name == MINE:
             self._fill_mine()
         elif name == "In this project":
+            seen = {"", self.session.hand, *self.session.picks.values()}  # what was made for a choice is there with it, or when it is asked for
             for material in self.session.document.materials.values():
-                if wanted in material.name.lower():
+                if wanted in material.name.lower() and (wanted or material.made_for in seen):
                     count = len(edits.users_of(self.session.document, material.id))
                     payload = f"material\n{material.id}\n{material.name}"
                     self._add(material.name, payload, self._icon(material), f"{material.name}: {counted(count, 'part')}")
