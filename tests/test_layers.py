@@ -20,10 +20,11 @@ BELOW = {
     "frame": {"errors", "document", "surface", "light"},
     "motion": {"errors", "document"},
     "trace": {"errors", "document", "surface", "light", "frame"},
-    "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion"},
-    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver"},
-    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver", "desk"},
-    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "deliver", "command"},
+    "finish": {"errors", "document", "surface", "light", "frame", "trace"},
+    "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish"},
+    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver"},
+    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver", "desk"},
+    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver", "command"},
     "__main__": {"command"},
 }
 # within the renderer: kernels in rooms, the rest on top of them

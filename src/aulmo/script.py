@@ -267,6 +267,22 @@ def add_motion(
     return put_motion(document, motion), motion.id
 
 
+def add_grade(document: Document, shot_name: str, mask: Any = None, **values: Any) -> Document:
+    """A grade on top of a shot's finish, by the names and units of `records.Grade` (exposure=0.5, saturation=-0.1), everywhere or through a mask: the
+    name of a part, a `records.Mask`, or several. Raises BadValue for a shot, part or number there is not."""
+    from aulmo.finish.edits import add_grade as add
+
+    return add(document, shot_name, mask, values)
+
+
+def finish_array(document: Document, assets: AssetStore, shot_name: str, planes: Any) -> np.ndarray:
+    """(h, w, 3) float32 display pixels 0..1 of a shot's finish, of `planes`: a finished render, an EXR file by its path, or arrays by name ("rgb" in
+    shares of white, perhaps "alpha", "raw", "group.Key", "depth" and so on). What cannot be made is left out. Raises BadValue or BadFile."""
+    from aulmo.finish.edits import finished_of
+
+    return finished_of(document, assets, shot_name, planes)[0]
+
+
 def add_choice(document: Document, axis: str, choice: str, overrides: dict[str, Any]) -> Document:
     """The document with a choice along an axis, both by their names, which are made where they are not there yet: by address what differs from the
     base, as {"materials/<id>/surface/base_color": (0.1, 0.3, 0.1)}. `resolve(document, {axis: choice})` shows it. Raises BadValue with one sentence.

@@ -42,10 +42,11 @@ LINKS = {
     r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
     r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Choice: {"id", "overrides"}, r.Axis: {"id", "choices"},
     r.Film: {"reel", "markers", "groups", "footage"},
+    r.Finish: {"id", "layers", "balance"}, r.Layer: {"id", "grade", "masks"}, r.Mask: {"id"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
-        "motions", "film", "axes", "refused", "moved",
+        "motions", "film", "axes", "refused", "moved", "finishes",
     },
 }  # fmt: skip
 
@@ -250,7 +251,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known",
+        "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

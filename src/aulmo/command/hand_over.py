@@ -1,9 +1,33 @@
-"""The command line's `parts` and `collect`: what goes to a client, a workshop or an archive beside the pictures."""
+"""The command line's `finish`, `parts` and `collect`: what goes to a client, a workshop or an archive."""
 
 import argparse
 from pathlib import Path
 
-from aulmo.command.words import bar, end_bar
+from aulmo.command.words import bar, end_bar, stopped_at
+
+
+def finish(arguments: argparse.Namespace) -> int:
+    """`finish PROJECT --shot NAME [--passes FILE.exr] [--time S] --out FILE`."""
+    from aulmo.deliver.finished import write_finished
+    from aulmo.document.project_file import load
+
+    document, assets = load(Path(arguments.project))
+
+    def progress(p, tracer) -> bool:
+        bar("Rendering", p.share, "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left")
+        return True
+
+    passes = Path(arguments.passes) if arguments.passes else None
+    settings = stopped_at(document.render, arguments)
+    notes = write_finished(document, assets, arguments.shot, Path(arguments.out), passes, arguments.time, settings, progress)
+    if passes is None:
+        end_bar()
+    if notes is None:
+        return 5
+    for note in notes:
+        print(note)
+    print(f"{arguments.out}: finished")
+    return 0
 
 
 def parts(arguments: argparse.Namespace) -> int:

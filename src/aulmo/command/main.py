@@ -282,6 +282,16 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--finesse", choices=("rough", "fine", "finest"), default="fine", help="of the pictures that are baked: up to 256, 1024 or 2048")
     p.add_argument("--out", required=True, metavar="FILE.glb|FILE.usda|FILE.usdc|FILE.usdz")
     p.set_defaults(run=export.export)
+    p = commands.add_parser("finish", help="a shot with its finish: of the passes of a render, or rendered now")
+    p.add_argument("project")
+    p.add_argument("--shot", metavar="NAME")
+    p.add_argument("--passes", metavar="FILE.exr", help="a render that is there, with the passes that its layers want")
+    p.add_argument("--time", type=float, default=0.0, metavar="SECONDS", help="of the film")
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true", help="do not denoise")
+    p.add_argument("--out", required=True, metavar="FILE")
+    p.set_defaults(run=hand_over.finish)
     p = commands.add_parser("parts", help="a list of the parts, as a table or to print")
     p.add_argument("project")
     p.add_argument("--variant", metavar="CHOICES")
@@ -353,8 +363,8 @@ def main(words: list[str] | None = None) -> int:
     """Run one command; returns the exit code."""
     words = sys.argv[1:] if words is None else words
     known = {
-        "import", "info", "render", "renders", "turntable", "panorama", "export", "parts", "collect", "film", "helper", "material", "bench", "demo",
-        "open",
+        "import", "info", "render", "renders", "turntable", "panorama", "export", "finish", "parts", "collect", "film", "helper", "material",
+        "bench", "demo", "open",
     }  # fmt: skip
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]

@@ -141,17 +141,31 @@ def _exr_parts(pixels: np.ndarray, names: list[str], depths: list[str], about: d
 def _flat(picture: Picture, kind: str, suffix: str, about: dict[str, str], settings: RenderSettings) -> bytes:
     """A picture of one layer."""
     check_file(kind, settings)
-    transparent = float(picture.alpha.min()) < 0.999 and kind != "jpg"
+    if settings.profile != "ACEScg":
+        return shown_file(display_picture(picture), kind, suffix, about, settings)
+    transparent = float(picture.alpha.min()) < 0.999
+    pixels = np.concatenate([picture.rgb * np.float32(1.0 / picture.white), picture.alpha[..., None]], 2)  # the light itself
     premultiplied = settings.alpha == "premultiplied" and kind.startswith("tif")
-    if settings.profile == "ACEScg":  # the light itself
-        pixels = np.concatenate([picture.rgb * np.float32(1.0 / picture.white), picture.alpha[..., None]], 2)
-        if not premultiplied:
-            pixels[..., :3] /= np.maximum(pixels[..., 3:], 1e-4)
-    else:
-        pixels = display_picture(picture)
-        pixels[..., :3] = in_space(pixels[..., :3], settings.profile)
-        if premultiplied:
-            pixels[..., :3] *= pixels[..., 3:]
+    if not premultiplied:
+        pixels[..., :3] /= np.maximum(pixels[..., 3:], 1e-4)
+    return _flat_file(pixels, transparent, premultiplied, kind, suffix, about, settings)
+
+
+def shown_file(pixels: np.ndarray, kind: str, suffix: str, about: dict[str, str], settings: RenderSettings) -> bytes:
+    """A file of display values (h, w, 4), with straight alpha, in the colours and as the settings want it."""
+    transparent = float(pixels[..., 3].min()) < 0.999 and kind != "jpg"
+    premultiplied = settings.alpha == "premultiplied" and kind.startswith("tif")
+    pixels = pixels.copy()
+    pixels[..., :3] = in_space(pixels[..., :3], settings.profile)
+    if premultiplied:
+        pixels[..., :3] *= pixels[..., 3:]
+    return _flat_file(pixels, transparent, premultiplied, kind, suffix, about, settings)
+
+
+def _flat_file(
+    pixels: np.ndarray, transparent: bool, premultiplied: bool, kind: str, suffix: str, about: dict[str, str], settings: RenderSettings
+) -> bytes:  # fmt: skip
+    """Pixels as they go into the file, dithered where they lose steps."""
     if transparent:
         about["Alpha"] = "premultiplied" if premultiplied else "straight"
     else:

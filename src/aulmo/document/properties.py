@@ -25,13 +25,14 @@ _ROOTS: dict[str, type] = {
     "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
     "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath, "decals": r.Decal,
     "motions": r.Motion, "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings, "film": r.Film,
+    "finishes": r.Finish,
 }  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals", "motions")
+_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals", "motions", "finishes")
 _WITHIN: dict[tuple[type, str], type] = {
     (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
     (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
     (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
-    (r.Photograph, "patch"): r.GreyPatch,
+    (r.Photograph, "patch"): r.GreyPatch, (r.Layer, "grade"): r.Grade,
 }  # fmt: skip
 _OF_FILM: dict[str, type] = {"reel": r.Cut, "markers": r.Marker, "groups": r.LaneGroup, "footage": r.Footage}
 _OWNERS = {"film": "the film", "environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
@@ -66,6 +67,10 @@ def about(address: str) -> Property:
         kind, steps = r.Softbox, steps[2:]
     if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
         kind, steps = r.FaceSet, steps[2:]
+    if kind is r.Finish and len(steps) >= 3 and steps[0] in ("layers", "balance"):
+        kind, steps = (r.Layer if steps[0] == "layers" else r.Balance), steps[2:]
+    if kind is r.Layer and len(steps) == 3 and steps[0] == "masks":
+        kind, steps = r.Mask, steps[2:]
     if kind is r.Film and len(steps) == 3 and steps[0] in _OF_FILM:
         kind, steps = _OF_FILM[steps[0]], steps[2:]
     while len(steps) > 1 and (kind, steps[0]) in _WITHIN:

@@ -13,6 +13,12 @@ from aulmo.document.film_records import Key as Key
 from aulmo.document.film_records import LaneGroup as LaneGroup
 from aulmo.document.film_records import Marker as Marker
 from aulmo.document.film_records import Motion as Motion
+from aulmo.document.finish_records import Balance as Balance
+from aulmo.document.finish_records import Finish as Finish
+from aulmo.document.finish_records import Grade as Grade
+from aulmo.document.finish_records import HueBand as HueBand
+from aulmo.document.finish_records import Layer as Layer
+from aulmo.document.finish_records import Mask as Mask
 from aulmo.document.record_base import AssetName as AssetName
 from aulmo.document.record_base import CameraId as CameraId
 from aulmo.document.record_base import DecalId as DecalId
@@ -741,7 +747,8 @@ class Photograph(Record):
 
 class Shot(Record):
     """One picture to be made: a camera, a frame, and by address what differs in it from the rest of the project. `guides` are lines over the frame
-    that help the eye, `safe` shows how near its edges what matters may come. `picks` is the variant that it shows, by the id of an axis."""
+    that help the eye, `safe` shows how near its edges what matters may come. `picks` is the variant that it shows, by the id of an axis, `finish` the
+    id of what is made of its render, "" for nothing."""
 
     id: str
     name: str
@@ -754,6 +761,7 @@ class Shot(Record):
     safe: bool = False
     overrides: dict[str, Value] = {}
     picks: dict[str, str] = {}
+    finish: str = ""
 
 
 class RenderSettings(Record):
@@ -819,6 +827,7 @@ class Document(Record):
     film: Film = Film()
     axes: tuple[Axis, ...] = ()
     refused: tuple[Refused, ...] = ()
+    finishes: dict[str, Finish] = {}
     frames_per_second: float = 25.0
     notes: tuple[str, ...] = ()
     moved: Moved = Moved()

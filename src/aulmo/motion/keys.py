@@ -13,7 +13,7 @@ from aulmo.errors import BadValue
 Chosen = tuple[str, float]
 SAME = 5e-4  # seconds within which two times are one
 MOST_KEYS = 1_000_000
-ROOTS = ("parts", "materials", "cameras", "lamps", "environment", "backdrop", "floor", "decals")
+ROOTS = ("parts", "materials", "cameras", "lamps", "environment", "backdrop", "floor", "decals", "finishes")
 EASES = {
     "even": {"before": "even", "after": "even"}, "eased": {"before": "eased", "after": "eased"}, "smooth": {"before": "smooth", "after": "smooth"},
     "held": {"before": "even", "after": "held"}, "sprung": {"before": "even", "after": "sprung"}, "bent": {"before": "even", "after": "bent"},

@@ -1,0 +1,125 @@
+"""What a finish is made of: layers over a render, grades through masks, the balance of its lights. All in light; nothing is burnt in."""
+
+from typing import Literal
+
+from aulmo.document.record_base import AssetName, Record, Triple
+
+Blend = Literal["over", "add", "multiply", "screen", "darken", "lighten", "soft light", "difference"]
+
+
+class HueBand(Record):
+    """Colours about a hue (degrees of Oklab's circle), `width` degrees wide, and what becomes of them: a turn in degrees, shares of saturation and
+    lightness."""
+
+    hue: float = 30.0
+    width: float = 60.0
+    turn: float = 0.0
+    saturation: float = 0.0
+    lightness: float = 0.0
+
+
+class Grade(Record):
+    """What is done to light, in the order of `grading.graded`; at these values nothing is. Tones and amounts are shares, -1 to 1; sizes are
+    thousandths of the picture's width, so that a small picture looks the same.
+
+    `kelvin` and `tint` say which light is to be white. `contrast` turns about `pivot`. `curve` holds points (x, y) of tones from black at 0 to
+    white at 1, for all colours, `red`, `green` and `blue` for one. `spare` keeps what is strong already, or like skin, from more `saturation`.
+    `shade` and `light` tint shadows and highlights (1 is neutral). A `glow` takes what is over `glow_from` stops above white. `fringe` is in
+    thousandths at the corners, `bend` of the lens as in a camera, `grain` a share at middle grey with grains of `grain_mm` on film 36 mm wide.
+    `lut` is a table for display values.
+    """
+
+    exposure: float = 0.0
+    kelvin: float = 6500.0
+    tint: float = 0.0
+    contrast: float = 0.0
+    pivot: float = 0.18
+    highlights: float = 0.0
+    shadows: float = 0.0
+    whites: float = 0.0
+    blacks: float = 0.0
+    curve: tuple[tuple[float, float], ...] = ()
+    red: tuple[tuple[float, float], ...] = ()
+    green: tuple[tuple[float, float], ...] = ()
+    blue: tuple[tuple[float, float], ...] = ()
+    saturation: float = 0.0
+    spare: float = 0.5
+    hues: tuple[HueBand, ...] = ()
+    shade: Triple = (1.0, 1.0, 1.0)
+    light: Triple = (1.0, 1.0, 1.0)
+    local_contrast: float = 0.0
+    detail: float = 0.0
+    sharpen: float = 0.0
+    sharpen_size: float = 0.6
+    calm: float = 0.0
+    glow: float = 0.0
+    glow_from: float = 0.0
+    glow_size: float = 30.0
+    fringe: float = 0.0
+    bend: float = 0.0
+    vignette: float = 0.0
+    grain: float = 0.0
+    grain_mm: float = 0.02
+    lut: AssetName | None = None
+    lut_strength: float = 1.0
+
+
+class Mask(Record):
+    """Where something holds. `kind` says by what: names of parts or materials (by their mattes), a range of `low` to `high` (of depth in mm, of
+    facing and luminance in shares of 1, of hue in degrees), or a shape. Places are shares of the picture's width and height from its upper left
+    corner.
+
+    It adds to the masks before it, takes away from them, or keeps only what both have. `soft` is how far a range fades out, in its own measure;
+    `feather` how far any mask does, in thousandths of the width. `turn` in degrees.
+    """
+
+    id: str
+    kind: Literal["part", "material", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle", "polygon"] = "ellipse"
+    how: Literal["add", "take", "cross"] = "add"
+    names: tuple[str, ...] = ()
+    low: float = 0.0
+    high: float = 1.0
+    soft: float = 0.0
+    x: float = 0.5
+    y: float = 0.5
+    width: float = 0.5
+    height: float = 0.5
+    turn: float = 0.0
+    points: tuple[tuple[float, float], ...] = ()
+    feather: float = 0.0
+    outside: bool = False
+
+
+class Balance(Record):
+    """How bright a light is made after the render, in stops, and what colour it is multiplied by."""
+
+    stops: float = 0.0
+    colour: Triple = (1.0, 1.0, 1.0)
+    on: bool = True
+
+
+class Layer(Record):
+    """One thing of a stack: the render, a light group, a pass, a colour, a gradient from one colour above to another below, or a grade of all below
+    it. `source` names the group or pass; a grade holds where its `masks` do, any other layer shows there."""
+
+    id: str
+    name: str
+    kind: Literal["render", "group", "pass", "colour", "gradient", "grade"] = "grade"
+    source: str = ""
+    blend: Blend = "over"
+    opacity: float = 1.0
+    on: bool = True
+    colour: Triple = (0.18, 0.18, 0.18)
+    colour_to: Triple = (0.5, 0.5, 0.5)
+    grade: Grade = Grade()
+    masks: tuple[Mask, ...] = ()
+
+
+class Finish(Record):
+    """What is made of a shot's render: `balance` by light group, then `layers`, the lowest first. Without a layer of the kind "render" the render
+    itself is the ground. Shots may share it."""
+
+    id: str
+    name: str = "Finish"
+    layers: tuple[Layer, ...] = ()
+    balance: dict[str, Balance] = {}

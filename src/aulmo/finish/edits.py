@@ -1,0 +1,96 @@
+"""Finishes in a project: grades added by name, and a shot finished from its planes."""
+
+from pathlib import Path
+from typing import Any, Mapping
+
+import msgspec
+import numpy as np
+from msgspec.structs import replace
+
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore
+from aulmo.document.properties import resolve
+from aulmo.document.property_table import TABLE
+from aulmo.document.records import Document, Finish, Grade, Layer, Mask, Shot
+from aulmo.errors import BadValue
+from aulmo.finish.composing import composed, displayed
+from aulmo.finish.planes import Planes, of_arrays, of_picture, read_planes
+
+
+def checked(grade: Grade) -> Grade:
+    """A grade whose numbers can be worked with. Raises BadValue."""
+    for name, known in TABLE[Grade].items():
+        if known.kind == "number":
+            value = getattr(grade, name)
+            if not np.isfinite(value) or not known.least <= value <= known.most:
+                raise BadValue(f"{name} of a grade goes from {known.least:g} to {known.most:g}, and not to {value:g}.")
+    for name in ("curve", "red", "green", "blue"):
+        points = getattr(grade, name)
+        if any(not np.isfinite(p).all() for p in points) or len({x for x, _ in points}) < len(points):
+            raise BadValue(f"The points of a grade's {name} want to be numbers, and no two at one place.")
+    return grade
+
+
+def finish_of(document: Document, shot: Shot) -> Finish:
+    """What is made of a shot's render; an empty one where there is none."""
+    return document.finishes.get(shot.finish, Finish("", shot.name))
+
+
+def put_finish(document: Document, shot: Shot, finish: Finish) -> Document:
+    """A shot with a finish; a finish that has no id becomes one of its own."""
+    if not finish.id:
+        finish = replace(finish, id=edits.new_id())
+    document = replace(document, finishes={**document.finishes, finish.id: finish})
+    return replace(document, shots=tuple(replace(s, finish=finish.id) if s.id == shot.id else s for s in document.shots))
+
+
+def _mask(document: Document, mask: Any) -> Mask:
+    if isinstance(mask, Mask):
+        return mask
+    named = next((p.name for p in document.parts.values() if mask in (p.name, p.id)), None)
+    if named is None:
+        raise BadValue(f"There is no part named {mask}.")
+    return Mask(edits.new_id(), "part", names=(named,))
+
+
+def add_grade(document: Document, shot_name: str, mask: Any, values: Mapping[str, Any]) -> Document:
+    """A grade on top of a shot's finish. Raises BadValue."""
+    shot = edits.find_shot(document, shot_name)
+    masks = () if mask is None else tuple(_mask(document, m) for m in (mask if isinstance(mask, (list, tuple)) else (mask,)))
+    unknown = sorted(set(values) - set(Grade.__struct_fields__))
+    if unknown:
+        raise BadValue(f"A grade has nothing called {unknown[0]}; it has {', '.join(Grade.__struct_fields__)}.")
+    try:
+        grade = checked(msgspec.convert(msgspec.to_builtins(dict(values)), Grade))
+    except msgspec.ValidationError as error:
+        raise BadValue(f"That is no value of a grade: {error}.") from None
+    finish = finish_of(document, shot)
+    name = edits.free_name("Grade", (layer.name for layer in finish.layers))
+    layer = Layer(edits.new_id(), name, grade=grade, masks=masks)
+    return put_finish(document, shot, replace(finish, layers=(*finish.layers, layer)))
+
+
+def planes_of(planes: Any) -> Planes:
+    """Planes out of whatever holds them: a finished render, a path, arrays by name."""
+    if isinstance(planes, Planes):
+        return planes
+    if isinstance(planes, (str, Path)):
+        return read_planes(Path(planes))
+    return of_arrays(planes) if isinstance(planes, Mapping) else of_picture(planes)
+
+
+def finished_of(
+    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0
+) -> tuple[np.ndarray, np.ndarray, list[str]]:
+    """(h, w, 3) display pixels, (h, w) alpha, and sentences on what could not be made, of a shot's finish at a time of the film."""
+    shot = edits.find_shot(document, shot_name)
+    seen = resolve(document, {"shot": shot.id}, time_)
+    held = planes_of(planes)
+    camera = seen.cameras.get(shot.camera)
+    if camera is not None:
+        held = held._replace(eye=camera.position)
+    finish = finish_of(seen, shot)  # as keys, the variant and the shot's own say
+    made = composed(held, finish, assets.get, round(time_ * 1000))
+    names = {layer.id: layer.name for layer in finish.layers}
+    told = [f"{names.get(k, 'Light balance')} is left out: {words}" for k, words in made.faults.items()]
+    return displayed(made, shot.view), made.alpha, [*held.notes, *told]

@@ -1,0 +1,363 @@
+"""Grades: each effect a function of light and numbers to light. Light is linear ACEScg in shares of white, (h, w, 3) float32. Sizes are thousandths
+of the picture's width, so that a preview of a third looks as the whole. An effect at its neutral value gives back what it got, to the bit."""
+
+
+from typing import Any, Callable
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter, zoom
+
+from aulmo.document.finish_records import Grade, HueBand
+from aulmo.errors import BadValue
+from aulmo.frame.exposure import gains_of
+from aulmo.surface.colour import ACESCG_TO_SRGB, LUMINANCE
+
+Planes = np.ndarray
+MIDDLE = 0.18
+LEAST = 1e-6
+WEIGHTS = np.asarray(LUMINANCE, np.float32)
+# Oklab (Ottosson 2020), from linear sRGB
+_LMS = np.array([
+    [0.4122214708, 0.5363325363, 0.0514459929], [0.2119034982, 0.6806995451, 0.1073969566], [0.0883024619, 0.2817188376, 0.6299787005],
+])  # fmt: skip
+_LAB = np.array([
+    [0.2104542553, 0.7936177850, -0.0040720468], [1.9779984951, -2.4285922050, 0.4505937099], [0.0259040371, 0.7827717662, -0.8086757660],
+])  # fmt: skip
+_TO_LMS = (_LMS @ np.asarray(ACESCG_TO_SRGB)).astype(np.float32)
+_FROM_LMS = np.linalg.inv(_LMS @ np.asarray(ACESCG_TO_SRGB)).astype(np.float32)
+_FROM_LAB = np.linalg.inv(_LAB).astype(np.float32)
+SKIN, SKIN_WIDTH = 55.0, 35.0  # Oklab hue of skin of all kinds, and how far from it is still like it, degrees
+
+
+def luminance(rgb: np.ndarray) -> np.ndarray:
+    """(h, w) of light."""
+    return rgb @ WEIGHTS
+
+
+def to_oklab(rgb: np.ndarray) -> np.ndarray:
+    """(..., 3) lightness, a, b of light; what is beyond the eye's colours keeps its sign."""
+    return np.cbrt(rgb @ _TO_LMS.T) @ _LAB.astype(np.float32).T
+
+
+def from_oklab(lab: np.ndarray) -> np.ndarray:
+    """Light of (..., 3) lightness, a, b."""
+    lms = lab @ _FROM_LAB.T
+    return (lms * lms * lms) @ _FROM_LMS.T
+
+
+def _smooth(x: np.ndarray) -> np.ndarray:
+    x = np.clip(x, 0, 1)
+    return x * x * (3 - 2 * x)
+
+
+def _pixels(rgb: np.ndarray, thousandths: float) -> float:
+    """A size in pixels."""
+    return thousandths * 1e-3 * rgb.shape[1]
+
+
+def _stops(y: np.ndarray) -> np.ndarray:
+    """Stops over middle grey."""
+    return np.log2(np.maximum(y, LEAST) / MIDDLE)
+
+
+def _base(stops: np.ndarray, radius: float, edge: float = 0.5) -> np.ndarray:
+    """What is left of tones without what is finer than `radius` pixels, edges of more than `edge` stops kept: no halo follows (He, Sun and Tang 2010,
+    the guided filter, guided by itself)."""
+    size = max(3, 2 * int(round(radius)) + 1)
+    mean = uniform_filter(stops, size, mode="nearest")
+    spread = np.maximum(uniform_filter(stops * stops, size, mode="nearest") - mean * mean, 0)
+    slope = spread / (spread + edge * edge)
+    return uniform_filter(slope, size, mode="nearest") * stops + uniform_filter((1 - slope) * mean, size, mode="nearest")
+
+
+# tones
+
+
+def exposed(rgb: Planes, stops: float) -> Planes:
+    """Brighter by stops: one doubles."""
+    return rgb if stops == 0 else rgb * np.float32(2.0**stops)
+
+
+def white_balanced(rgb: Planes, kelvin: float, tint: float) -> Planes:
+    """The light of `kelvin` and `tint` becomes white, at its own brightness (von Kries' adaptation in the camera's way, see `frame.exposure`)."""
+    if kelvin == 6500.0 and tint == 0.0:
+        return rgb
+    return rgb * gains_of(kelvin, tint).astype(np.float32)
+
+
+def contrasted(rgb: Planes, amount: float, pivot: float) -> Planes:
+    """Tones drawn apart about a pivot, in stops; colours keep their ratios."""
+    if amount == 0:
+        return rgb
+    y = np.maximum(luminance(rgb), LEAST)
+    return rgb * ((y / pivot) ** np.float32(amount))[..., None]
+
+
+def toned(rgb: Planes, highlights: float, shadows: float, whites: float, blacks: float) -> Planes:
+    """Bright and dark parts lifted or held back: an amount of 1 is two stops, and half of it where the weight of a tone is half."""
+    if highlights == shadows == whites == blacks == 0:
+        return rgb
+    stops = _base(_stops(luminance(rgb)), _pixels(rgb, 12.0))
+    change = highlights * _smooth(stops / 3.0) + shadows * _smooth(-stops / 4.0)
+    change += whites * _smooth((stops - 1.5) / 2.5) + blacks * _smooth((-stops - 3.0) / 3.0)
+    return rgb * np.exp2(2.0 * change).astype(np.float32)[..., None]
+
+
+def _curve(points: tuple[tuple[float, float], ...]) -> Callable[[np.ndarray], np.ndarray]:
+    """A smooth curve through points, monotone where they are; beyond the last it goes on as it came."""
+    held = {float(x): float(y) for x, y in points}
+    held.setdefault(0.0, 0.0)
+    held.setdefault(1.0, 1.0)
+    x = np.array(sorted(held))
+    y = np.array([held[v] for v in x])
+    inside = PchipInterpolator(x, y)
+    slope = float(inside.derivative()(x[-1]))
+    return lambda t: np.where(t > x[-1], y[-1] + (t - x[-1]) * slope, inside(np.clip(t, x[0], x[-1])))
+
+
+def curved(rgb: Planes, all_: tuple, red: tuple, green: tuple, blue: tuple) -> Planes:
+    """Curves over tones as the eye spaces them (the power 1 / 2.4 of light), black at 0 and white at 1."""
+    if not (all_ or red or green or blue):
+        return rgb
+    t = np.sign(rgb) * np.abs(rgb) ** np.float32(1 / 2.4)
+    for c, own in enumerate((red, green, blue)):
+        for points in (own, all_):
+            if points:
+                t[..., c] = _curve(points)(t[..., c])
+    return (np.sign(t) * np.abs(t) ** 2.4).astype(np.float32)
+
+
+# colours
+
+
+def saturated(rgb: Planes, amount: float, spare: float = 0.0) -> Planes:
+    """Further from grey, or nearer to it: -1 is grey. More of it is spared for colours that are strong, and for those of skin, by `spare`."""
+    if amount == 0:
+        return rgb
+    y = luminance(rgb)[..., None]
+    share: np.ndarray | float = 1.0
+    if amount > 0 and spare > 0:
+        lab = to_oklab(rgb)
+        chroma = np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3)
+        away = np.abs((np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) - SKIN + 180) % 360 - 180)
+        kept = np.maximum(_smooth(chroma / 0.35), 0.7 * (1 - _smooth(away / SKIN_WIDTH)) * _smooth(chroma / 0.04))
+        share = (1 - spare * kept)[..., None]
+    return (y + (rgb - y) * (1 + amount * share)).astype(np.float32)
+
+
+def hue_shifted(rgb: Planes, bands: tuple[HueBand, ...]) -> Planes:
+    """Only some hues, by bands on Oklab's circle that fade toward their edges; greys have no hue and stay."""
+    live = [b for b in bands if b.turn or b.saturation or b.lightness]
+    if not live:
+        return rgb
+    lab = to_oklab(rgb)
+    hue, chroma = np.degrees(np.arctan2(lab[..., 2], lab[..., 1])), np.hypot(lab[..., 1], lab[..., 2])
+    turn, more, lighter = np.zeros_like(hue), np.ones_like(hue), np.ones_like(hue)
+    coloured = _smooth(chroma / 0.02)
+    for band in live:
+        away = np.abs((hue - band.hue + 180) % 360 - 180)
+        share = _smooth(1 - (away - 0.25 * band.width) / max(1e-3, 0.25 * band.width)) * coloured
+        turn += share * band.turn
+        more *= 1 + share * band.saturation
+        lighter *= 1 + share * band.lightness
+    angle = np.radians(hue + turn)
+    changed = np.stack([lab[..., 0] * lighter, chroma * more * lighter * np.cos(angle), chroma * more * lighter * np.sin(angle)], -1)
+    touched = (turn != 0) | (more != 1) | (lighter != 1)
+    return np.where(touched[..., None], from_oklab(changed.astype(np.float32)), rgb).astype(np.float32)
+
+
+def split_toned(rgb: Planes, shade: tuple, light: tuple) -> Planes:
+    """Shadows and highlights tinted; how bright they are stays."""
+    if tuple(shade) == tuple(light) == (1.0, 1.0, 1.0):
+        return rgb
+    y = luminance(rgb)
+    share = _smooth(0.5 + _stops(y) / 8.0)[..., None]
+    tint = np.array(shade, np.float32) * (1 - share) + np.array(light, np.float32) * share
+    made = rgb * tint
+    return (made * (y / np.maximum(luminance(made), LEAST))[..., None]).astype(np.float32)
+
+
+# detail
+
+
+def detailed(rgb: Planes, local: float, fine: float) -> Planes:
+    """What stands out from its surroundings, wide (30 thousandths) and fine (3), drawn out or calmed, along edges without halos."""
+    if local == fine == 0:
+        return rgb
+    stops = _stops(luminance(rgb))
+    change = np.zeros_like(stops)
+    if local:
+        change += local * (stops - _base(stops, _pixels(rgb, 30.0)))
+    if fine:
+        change += fine * (stops - _base(stops, max(1.0, _pixels(rgb, 3.0)), 0.25))
+    return rgb * np.exp2(np.clip(change, -4, 4)).astype(np.float32)[..., None]
+
+
+def sharpened(rgb: Planes, amount: float, thousandths: float) -> Planes:
+    """Edges drawn sharper over a size, in stops, by no more than one (unsharp mask)."""
+    if amount == 0:
+        return rgb
+    stops = _stops(luminance(rgb))
+    change = amount * (stops - gaussian_filter(stops, max(0.3, _pixels(rgb, thousandths)), mode="nearest"))
+    return rgb * np.exp2(np.clip(change, -1, 1)).astype(np.float32)[..., None]
+
+
+def calmed(rgb: Planes, amount: float) -> Planes:
+    """Noise taken away: of colours by all, of tones by what is weaker than an edge."""
+    if amount == 0:
+        return rgb
+    y = np.maximum(luminance(rgb), LEAST)
+    stops = _stops(y)
+    clean = stops + amount * (_base(stops, max(1.0, _pixels(rgb, 1.5)), 0.2 * amount) - stops)
+    ratio = rgb / y[..., None]
+    blur = max(0.5, _pixels(rgb, 1.5) * amount)
+    ratio = ratio + amount * (np.stack([gaussian_filter(ratio[..., c], blur, mode="nearest") for c in range(3)], -1) - ratio)
+    return (ratio * (MIDDLE * np.exp2(clean))[..., None]).astype(np.float32)
+
+
+# the lens and the film
+
+
+def glowing(rgb: Planes, amount: float, from_stops: float, thousandths: float) -> Planes:
+    """Light that is over white by more than some stops spreads about itself as in a lens: wide, ever fainter rings (a sum of Gaussians, each twice as
+    wide and of equal light); what spreads is taken from where it came, so no light is made."""
+    if amount == 0:
+        return rgb
+    threshold = np.float32(2.0**from_stops)
+    over = np.maximum(rgb - threshold, 0)
+    if not over.any():
+        return rgb
+    size = _pixels(rgb, thousandths)
+    spread = np.zeros_like(over)
+    scales = (0.25, 0.5, 1.0, 2.0, 4.0)
+    for scale in scales:
+        for c in range(3):
+            spread[..., c] += _blurred(over[..., c], size * scale) / len(scales)
+    return (rgb + np.float32(amount) * (spread - over)).astype(np.float32)
+
+
+def _blurred(plane: np.ndarray, sigma: float) -> np.ndarray:
+    """A Gaussian; of a wide one the picture is first made smaller, which is not seen."""
+    step = max(1, int(sigma / 6))
+    if step == 1:
+        return gaussian_filter(plane, sigma, mode="constant")
+    h, w = plane.shape
+    padded = np.pad(plane, ((0, -h % step), (0, -w % step)))
+    small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step).mean((1, 3))
+    small = gaussian_filter(small, sigma / step, mode="constant")
+    rows, columns = (np.arange(n) + 0.5 for n in (h, w))
+    place = np.meshgrid(rows / step - 0.5, columns / step - 0.5, indexing="ij")
+    return map_coordinates(small, place, order=1, mode="nearest")
+
+
+def fringed(rgb: Planes, thousandths: float) -> Planes:
+    """Red drawn larger and blue smaller toward the corners."""
+    if thousandths == 0:
+        return rgb
+    return np.stack([_scaled(rgb[..., c], 1 + k * thousandths * 1e-3) for c, k in ((0, -1), (1, 0), (2, 1))], -1).astype(np.float32)
+
+
+def _scaled(plane: np.ndarray, share: float) -> np.ndarray:
+    if share == 1:
+        return plane
+    h, w = plane.shape
+    y, x = np.meshgrid((np.arange(h) - (h - 1) / 2) * share + (h - 1) / 2, (np.arange(w) - (w - 1) / 2) * share + (w - 1) / 2, indexing="ij")
+    return map_coordinates(plane, [y, x], order=1, mode="nearest")
+
+
+def bent(rgb: Planes, amount: float) -> Planes:
+    """A barrel or a cushion: at the distance r from the middle, in half widths, shows what lay at r (1 + amount r^2)."""
+    if amount == 0:
+        return rgb
+    h, w = rgb.shape[:2]
+    half = w / 2
+    y, x = np.meshgrid((np.arange(h) - (h - 1) / 2) / half, (np.arange(w) - (w - 1) / 2) / half, indexing="ij")
+    bow = 1 + amount * (x * x + y * y)
+    place = [y * bow * half + (h - 1) / 2, x * bow * half + (w - 1) / 2]
+    return np.stack([map_coordinates(rgb[..., c], place, order=1, mode="nearest") for c in range(3)], -1).astype(np.float32)
+
+
+def vignetted(rgb: Planes, amount: float) -> Planes:
+    """Darker toward the corners, below zero brighter: by `amount` stops there, as the fourth power of a lens' cosine falls off."""
+    if amount == 0:
+        return rgb
+    h, w = rgb.shape[:2]
+    y, x = np.meshgrid((np.arange(h) + 0.5) / h * 2 - 1, (np.arange(w) + 0.5) / w * 2 - 1, indexing="ij")
+    r2 = (x * w) ** 2 + (y * h) ** 2
+    r2 /= w * w + h * h
+    fall = np.log2((1 + r2) ** -2.0) / np.log2(2.0**-2.0)  # 0 in the middle, 1 in the corners
+    return rgb * np.exp2(-amount * fall).astype(np.float32)[..., None]
+
+
+def grained(rgb: Planes, amount: float, grain_mm: float, seed: int = 0) -> Planes:
+    """Grain of film, of one size on film 36 mm wide whatever the picture's size, strongest in the middle tones; what is smaller than a pixel averages
+    out in it."""
+    if amount == 0:
+        return rgb
+    h, w = rgb.shape[:2]
+    columns = min(16384, max(8, round(36.0 / max(grain_mm, 1e-3))))
+    rows = max(8, round(columns * h / w))
+    field = np.random.default_rng(seed).standard_normal((rows, columns)).astype(np.float32)
+    if columns >= w:  # the mean of the grains in a pixel
+        edges_y, edges_x = (np.linspace(0, n, m + 1).astype(int) for n, m in ((rows, h), (columns, w)))
+        noise = np.add.reduceat(np.add.reduceat(field, np.minimum(edges_y[:-1], rows - 1), 0), np.minimum(edges_x[:-1], columns - 1), 1)
+        noise /= np.maximum(1, np.outer(np.diff(edges_y), np.diff(edges_x)))
+    else:
+        noise = zoom(field, (h / rows, w / columns), order=1)[:h, :w]
+        noise = np.pad(noise, ((0, h - noise.shape[0]), (0, w - noise.shape[1])), mode="edge")
+    y = luminance(rgb)
+    weight = np.exp2(-(np.abs(_stops(y)) / 3.0) ** 2)
+    return rgb * np.exp2(amount * weight * noise).astype(np.float32)[..., None]
+
+
+# display values
+
+
+def read_cube(blob: bytes, name: str = "The table") -> np.ndarray:
+    """(n, n, n, 3) of a .cube file, by red, green, blue. Raises BadValue with one sentence."""
+    size, rows = 0, []
+    for number, line in enumerate(blob.decode("latin-1").splitlines(), 1):
+        words = line.split("#")[0].split()
+        if not words or words[0] in ("TITLE", "DOMAIN_MIN", "DOMAIN_MAX"):
+            continue
+        if words[0] == "LUT_3D_SIZE":
+            size = int(words[1]) if len(words) == 2 and words[1].isdigit() else 0
+            if not 2 <= size <= 129:
+                raise BadValue(f"{name} cannot be read: line {number} tells no size between 2 and 129.")
+            continue
+        if words[0][0].isalpha() and words[0].lower() not in ("nan", "inf"):
+            raise BadValue(f"{name} cannot be read: line {number} says {words[0]}, which is not a table of colours.")
+        try:
+            rows.append([float(v) for v in words[:3]])
+            if len(words) != 3 or not np.isfinite(rows[-1]).all():
+                raise ValueError
+        except ValueError:
+            raise BadValue(f"{name} cannot be read: line {number} holds no colour.") from None
+    if not size or len(rows) != size**3:
+        raise BadValue(f"{name} is cut short: it holds {len(rows)} colours of {size**3}.")
+    return np.array(rows, np.float32).reshape(size, size, size, 3).transpose(2, 1, 0, 3)
+
+
+def looked_up(display: np.ndarray, table: np.ndarray, strength: float = 1.0) -> np.ndarray:
+    """Display values 0..1 by a table, evenly between its colours."""
+    if strength == 0:
+        return display
+    place = np.clip(display, 0, 1).reshape(-1, 3).T * (table.shape[0] - 1)
+    found = np.stack([map_coordinates(table[..., c], place, order=1, mode="nearest") for c in range(3)], -1).reshape(display.shape)
+    return (display + (found - display) * np.float32(strength)).astype(np.float32)
+
+
+def graded(rgb: Planes, grade: Grade, seed: int = 0) -> Planes:
+    """All of a grade that is done to light, in the order of its record."""
+    g = grade
+    steps: list[tuple[Callable[..., Planes], tuple[Any, ...]]] = [
+        (calmed, (g.calm,)), (exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot)),
+        (toned, (g.highlights, g.shadows, g.whites, g.blacks)), (curved, (g.curve, g.red, g.green, g.blue)), (saturated, (g.saturation, g.spare)),
+        (hue_shifted, (g.hues,)), (split_toned, (g.shade, g.light)), (detailed, (g.local_contrast, g.detail)),
+        (sharpened, (g.sharpen, g.sharpen_size)), (glowing, (g.glow, g.glow_from, g.glow_size)), (fringed, (g.fringe,)), (bent, (g.bend,)),
+        (vignetted, (g.vignette,)), (grained, (g.grain, g.grain_mm, seed)),
+    ]  # fmt: skip
+    for step, numbers in steps:
+        rgb = step(rgb, *numbers)
+    return rgb

@@ -1,0 +1,162 @@
+"""What a finish works on: the planes of a render, from the render itself or from an EXR file of ours or of others."""
+
+import json
+from pathlib import Path
+from typing import Any, Mapping, NamedTuple
+
+import numpy as np
+
+from aulmo.errors import BadFile, BadValue
+from aulmo.trace.passes import matte_float
+
+KINDS = {"part": "MattePart", "material": "MatteMaterial"}
+MOST = 20_000 * 20_000  # pixels that are read at all
+
+
+class Planes(NamedTuple):
+    """`rgb` (h, w, 3) float32, light in shares of white, premultiplied by `alpha` (h, w). `layers` by name as in the file, (h, w, n): "group.Key" and
+    "path.emission" hold light, others data, "MattePart00" names and shares. `raw` is the light before denoising, whose groups add up to it. `notes`
+    tell what was mended. `eye` is where the camera stood, in mm of the world, where that is known."""
+
+    rgb: np.ndarray
+    alpha: np.ndarray
+    raw: np.ndarray
+    layers: dict[str, np.ndarray]
+    names: dict[str, dict[str, str]]
+    notes: tuple[str, ...] = ()
+    eye: tuple[float, float, float] | None = None
+
+    @property
+    def groups(self) -> list[str]:
+        """Names of the lights whose own light is there."""
+        return [n[6:] for n in self.layers if n.startswith("group.") and not n.endswith(".denoised")]
+
+    def matte(self, kind: str, name: str) -> np.ndarray:
+        """(h, w) share of each pixel that a part or a material of a name covers. Raises BadValue where there are no mattes."""
+        layer = KINDS[kind]
+        if f"{layer}00" not in self.layers:
+            raise BadValue(f"This render has no mattes by {kind}; render it with the pass Mattes.")
+        wanted, found = np.float32(matte_float(name)), np.zeros(self.alpha.shape, np.float32)
+        for rank in range(16):
+            pair = self.layers.get(f"{layer}{rank:02d}")
+            if pair is None:
+                break
+            for k in (0, 2):
+                found += np.where(pair[..., k] == wanted, pair[..., k + 1], np.float32(0))
+        return found
+
+    def data(self, name: str) -> np.ndarray:
+        """(h, w, n) of a pass. Raises BadValue with a sentence when it is not there."""
+        if name not in self.layers:
+            raise BadValue(f"This render has no pass {name}.")
+        return self.layers[name]
+
+
+def of_picture(picture: Any) -> Planes:
+    """The planes of a finished render."""
+    scale = np.float32(1.0 / picture.white)
+    layers: dict[str, np.ndarray] = {"albedo": picture.albedo, "normal": picture.normal}
+    names: dict[str, dict[str, str]] = {}
+    if picture.passes is not None:
+        light = picture.passes.light()
+        layers |= {k: (v * scale if k in light else v) for k, v in picture.passes.planes.items()}
+        names = _manifests(picture.passes.header)
+    return Planes((picture.rgb * scale).astype(np.float32), picture.alpha, (picture.raw * scale).astype(np.float32), layers, names)
+
+
+def of_arrays(planes: Mapping[str, np.ndarray]) -> Planes:
+    """Planes from arrays by name: "rgb" or "beauty" (h, w, 3) in shares of white, perhaps "alpha", "raw" and layers. Raises BadValue."""
+    held = {name: np.asarray(a, np.float32) for name, a in planes.items()}
+    rgb = next((held.pop(n) for n in ("rgb", "beauty", "RGB") if n in held), None)
+    if rgb is None or rgb.ndim != 3 or rgb.shape[2] < 3:
+        raise BadValue("Planes want a picture named rgb, of three colours a pixel.")
+    alpha = held.pop("alpha", rgb[..., 3] if rgb.shape[2] > 3 else np.ones(rgb.shape[:2], np.float32))
+    rgb = rgb[..., :3]
+    raw = held.pop("raw", rgb)
+    for name, plane in [("alpha", alpha), ("raw", raw), *held.items()]:
+        if plane.shape[:2] != rgb.shape[:2]:
+            raise BadValue(f"The plane {name} is of another size: {plane.shape[1]} × {plane.shape[0]}, not {rgb.shape[1]} × {rgb.shape[0]}.")
+    layers = {name: plane[..., None] if plane.ndim == 2 else plane for name, plane in held.items()}
+    return _sound(Planes(rgb, alpha.reshape(rgb.shape[:2]), raw, layers, {}))
+
+
+def read_planes(path: Path) -> Planes:
+    """The planes of an EXR file, of one part or several. Raises BadFile with one sentence."""
+    import OpenImageIO as oiio
+
+    path = Path(path)
+    if not path.is_file():
+        raise BadFile(f"There is no file {path}.")
+    opened = oiio.ImageInput.open(str(path))
+    if opened is None:
+        oiio.geterror()
+        raise BadFile(f"{path.name} is no picture that can be read, or it is damaged.")
+    channels: dict[str, np.ndarray] = {}
+    header: dict[str, str] = {}
+    size = None
+    part = 0
+    while opened.seek_subimage(part, 0):
+        spec = opened.spec()
+        if spec.width * spec.height > MOST:
+            raise BadFile(f"{path.name} is larger than can be finished: {spec.width} × {spec.height} pixels.")
+        if size is not None and (spec.height, spec.width) != size:
+            raise BadFile(f"{path.name} holds parts of several sizes; only pictures of one can be finished.")
+        size = (spec.height, spec.width)
+        pixels = opened.read_image(part, 0, 0, spec.nchannels, "float")
+        if pixels is None:
+            raise BadFile(f"{path.name} is damaged: {opened.geterror() or 'it ends too soon'}.")
+        own = str(spec.getattribute("oiio:subimagename") or "")
+        pixels = np.asarray(pixels, np.float32).reshape(*size, -1)
+        for k, name in enumerate(spec.channelnames):
+            plain = "." not in name and part > 0 and own not in ("", "rgba")
+            channels.setdefault(f"{own}.{name}" if plain else name, np.ascontiguousarray(pixels[..., k]))
+        header |= {a.name: a.value for a in spec.extra_attribs if a.name.startswith("cryptomatte/")}
+        part += 1
+    opened.close()
+    if not all(c in channels for c in "RGB"):
+        grey = channels.get("Y")
+        if grey is None:
+            raise BadFile(f"{path.name} holds no picture: it has no red, green and blue.")
+        channels |= dict.fromkeys("RGB", grey)
+    grouped: dict[str, list[str]] = {}
+    for name in channels:
+        grouped.setdefault(name.rpartition(".")[0], []).append(name)
+    stacked = {layer: np.stack([channels[n] for n in sorted(held, key=_order)], -1) for layer, held in grouped.items() if layer}
+    rgb = np.stack([channels[c] for c in "RGB"], -1)
+    alpha = channels.get("A", np.ones(rgb.shape[:2], np.float32))
+    raw = stacked.pop("raw")[..., :3] if "raw" in stacked else rgb
+    return _sound(Planes(rgb, alpha, raw, stacked, _manifests(header)))
+
+
+def _order(name: str) -> tuple[int, str]:
+    letter = name.rpartition(".")[2].upper()
+    return ("RGBAXYZUV".find(letter[:1]), letter)
+
+
+def _manifests(header: Mapping[str, str]) -> dict[str, dict[str, str]]:
+    found: dict[str, dict[str, str]] = {}
+    for key, layer in header.items():
+        if key.endswith("/name"):
+            try:
+                found[str(layer)] = json.loads(header.get(key.removesuffix("name") + "manifest", "{}"))
+            except ValueError:
+                found[str(layer)] = {}
+    return found
+
+
+def _sound(planes: Planes) -> Planes:
+    """What is no number becomes nothing, and is told; names in mattes are bits and stay."""
+    bad = 0
+    mended = {}
+    for name, array in [("rgb", planes.rgb), ("alpha", planes.alpha), ("raw", planes.raw), *planes.layers.items()]:
+        if name.startswith("Matte") or (name == "raw" and array is planes.rgb) or np.isfinite(array).all():
+            continue
+        bad += int((~np.isfinite(array)).sum())
+        mended[name] = np.nan_to_num(array, nan=0.0, posinf=0.0, neginf=0.0)
+    if not bad:
+        return planes
+    layers = {k: mended.get(k, v) for k, v in planes.layers.items()}
+    rgb = mended.get("rgb", planes.rgb)
+    raw = rgb if planes.raw is planes.rgb else mended.get("raw", planes.raw)
+    whole = planes._replace(rgb=rgb, alpha=mended.get("alpha", planes.alpha), raw=raw)
+    return whole._replace(layers=layers, notes=(*planes.notes, f"{bad} values were no numbers and are taken for black."))
