@@ -102,7 +102,6 @@ def helper(arguments: argparse.Namespace) -> int:
         secret = secret_of(folder_of(arguments))  # the list is of this machine
     if not secret:
         raise BadValue("Say the list’s secret with --secret; `aulmo renders helpers` and Render show it.")
-    os.nice(10)  # whoever works at this machine goes first
     return stay(arguments.join, secret, lambda text: print(text, flush=True))
 
 

@@ -67,6 +67,7 @@ def stay(join: str, secret: str, say: Callable[[str], None], keep_trying: bool =
     when it is not to be reached the first time."""
     address = address_of(join)
     security(secret)
+    os.nice(10)  # whoever works at this machine goes first
     quietly()
     say("Making ready…")
     name = f"{introduction()['name']}-{os.getpid()}"
