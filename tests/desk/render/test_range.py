@@ -71,6 +71,7 @@ def test_an_axis_is_made_a_choice_taken_in_hand_and_every_change_lands_in_it(win
     own = resolve(session.document, {"Colour": "Colour 2"}).parts["ball"].material
     assert session.document.parts["ball"].material == before and session.document.materials[own].name == "Polished brass"
     assert session.document.materials[own].made_for == made
+    assert "lands in Colour: Colour 2" in window.hint_line.text.text()
     swatches = window.bench.faces["Surface"]
     swatches.buttons["In this project"].click()
     listed = lambda: {swatches.shelf.item(k).text() for k in range(swatches.shelf.count())}  # noqa: E731
@@ -80,7 +81,6 @@ def test_an_axis_is_made_a_choice_taken_in_hand_and_every_change_lands_in_it(win
     assert "Polished brass" not in listed() and "Box blue" in listed()  # what was made for a choice does not clutter the base
     session.take_in_hand(made)
     assert "Polished brass" in listed()
-    assert "lands in Colour: Colour 2" in window.hint_line.text.text()
     # a number of a field too, which is then marked and taken back by its mark
     session.set_stage("Light")
     page = window.details.pages["Light"]
