@@ -90,6 +90,7 @@ QPushButton#main:disabled {{ background: {t.raised}; border-color: {t.line}; col
 QPushButton#small {{ padding: 3px 7px; }}
 QPushButton#link {{ background: transparent; border: none; color: {t.accent_text}; padding: 2px 4px; }}
 QPushButton#link:hover {{ text-decoration: underline; }}
+QPushButton#link:disabled {{ color: {t.quiet}; background: transparent; text-decoration: none; }}
 QPushButton#link:focus {{ border: 1px solid {t.accent_hover}; }}
 QPushButton#chip {{ border-radius: 10px; padding: 2px 6px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
 QPushButton#chip:checked {{ background: {t.raised}; color: {t.text}; border-color: {t.line}; }}
