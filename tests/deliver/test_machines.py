@@ -95,7 +95,7 @@ def helpers_of(joined: Joined, count: int = 2, own: bool = True, said: list | No
     found = Helpers(joined.folder, (lambda text: said.append(text)) if said is not None else None, own=own)
     until = time.monotonic() + 60
     while sum(h.good is True for h in found._known.values()) < count:
-        found.count()
+        found._meet()
         assert time.monotonic() < until
         time.sleep(0.05)
     return found
@@ -232,7 +232,7 @@ def test_a_helper_that_reckons_differently_or_is_of_another_version_is_given_not
             helpers = Helpers(joined.folder, said.append)
             until = time.monotonic() + 30
             while any(h.good is None for h in helpers._known.values()) or not helpers._known:
-                helpers.count()
+                helpers._meet()
                 assert time.monotonic() < until
                 time.sleep(0.05)
             try:

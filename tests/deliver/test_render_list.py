@@ -14,6 +14,7 @@ from PIL import Image
 from aulmo import script
 from aulmo.deliver import runner
 from aulmo.deliver.job import Job, add, estimate, film_record, jobs, move, range_record, reserved
+from aulmo.deliver.locks import claimed
 from aulmo.deliver.stills import plan, render_stills
 from aulmo.document import variants
 from aulmo.document.records import RenderSettings, Surface
@@ -83,7 +84,7 @@ def test_a_list_halts_after_what_is_under_way_and_a_second_runner_leaves_it_alon
     runner.run(tmp_path / "jobs")
     assert job.outcome == "waiting"
     runner.set_rules(tmp_path / "jobs", runner.Rules())
-    lock = runner._claimed(tmp_path / "jobs")
+    lock = claimed(tmp_path / "jobs" / "runner.lock")
     assert runner.is_awake(tmp_path / "jobs")
     runner.run(tmp_path / "jobs")  # another holds the list
     assert job.outcome == "waiting"

@@ -37,7 +37,7 @@ def helped(folder: Path, count: int, document, assets) -> float:
         hands = Helpers(folder, own=False)
         until = time.monotonic() + 120
         while sum(h.good is True for h in hands._known.values()) < count:
-            hands.count()
+            hands._meet()
             assert time.monotonic() < until
             time.sleep(0.1)
         warm = plan(document, numbers=(FRAMES, FRAMES + 2 * count - 1))

@@ -205,6 +205,13 @@ def material(arguments: argparse.Namespace) -> int:
     return 0
 
 
+def _stopping(p: argparse.ArgumentParser) -> None:
+    """What `words.stopped_at` reads."""
+    p.add_argument("--samples", type=int, metavar="N")
+    p.add_argument("--noise", type=float, metavar="PERCENT")
+    p.add_argument("--raw", action="store_true", help="do not denoise")
+
+
 def parser() -> argparse.ArgumentParser:
     """The words of the command line."""
     top = argparse.ArgumentParser(prog="aulmo", description="From CAD models to photoreal product pictures.")
@@ -224,10 +231,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("project")
     p.add_argument("--shot", metavar="NAME")
     p.add_argument("--size", metavar="WxH")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
+    _stopping(p)
     p.add_argument("--time", type=float, metavar="SECONDS")
-    p.add_argument("--raw", action="store_true", help="do not denoise")
     p.add_argument("--transparent", action="store_true", help="leave the background out")
     sets = "paths,groups,surface,shadow,occlusion,motion,mattes,noise, or what for: light, compositing, retouching, everything; in one EXR file"
     p.add_argument("--passes", metavar="NAMES", help=sets)
@@ -254,9 +259,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--size", metavar="WxH")
     p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
     p.add_argument("--rate", type=float, metavar="FRAMES", help="frames a second, in the place of the project's")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
-    p.add_argument("--raw", action="store_true", help="do not denoise")
+    _stopping(p)
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")
     p.add_argument("--out", required=True, metavar="FILE.mp4|FILE.webm|FILE.gif|FILE.webp|FOLDER")
     p.set_defaults(run=film)
@@ -269,9 +272,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--beside", action="store_true", help="one picture for each eye, the left one left")
     p.add_argument("--eyes", type=float, default=64.0, metavar="MM", help="how far the eyes are from each other")
     p.add_argument("--cube", action="store_true", help="the six faces of a cube, each a file")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
-    p.add_argument("--raw", action="store_true")
+    _stopping(p)
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
     p.add_argument("--out", required=True, metavar="FILE|PAGE.html")
     p.set_defaults(run=web.panorama)
@@ -287,9 +288,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--shot", metavar="NAME")
     p.add_argument("--passes", metavar="FILE.exr", help="a render that is there, with the passes that its layers want")
     p.add_argument("--time", type=float, default=0.0, metavar="SECONDS", help="of the film")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
-    p.add_argument("--raw", action="store_true", help="do not denoise")
+    _stopping(p)
     p.add_argument("--out", required=True, metavar="FILE")
     p.set_defaults(run=hand_over.finish)
     p = commands.add_parser("parts", help="a list of the parts, as a table or to print")
@@ -311,9 +310,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--variant", metavar="CHOICES")
     p.add_argument("--every", metavar="AXES", help="choices on the page, as \"Colour,Trim\"")
     p.add_argument("--size", metavar="WxH")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
-    p.add_argument("--raw", action="store_true")
+    _stopping(p)
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
     p.add_argument("--file-type", default="jpg", choices=("jpg", "png", "webp"))
     p.add_argument("--background", default="#ffffff", metavar="#RRGGBB", help="of the page")
@@ -331,9 +328,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--shot", metavar="NAME")
     p.add_argument("--variant", metavar="CHOICES")
     p.add_argument("--size", metavar="WxH")
-    p.add_argument("--samples", type=int, metavar="N")
-    p.add_argument("--noise", type=float, metavar="PERCENT")
-    p.add_argument("--raw", action="store_true")
+    _stopping(p)
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
     p.add_argument("--file-type", choices=("png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"))
     p.add_argument("--out", metavar="FILE")

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 from pathlib import Path
 from typing import Any
 
@@ -71,11 +72,9 @@ def renders(arguments: argparse.Namespace) -> int:
 def _helpers(folder: Path, words: list[str]) -> int:
     from aulmo.deliver import runner
     from aulmo.deliver.machines import hub
-    from aulmo.deliver.machines.secret import secret_of
 
     if words[:1] in (["on"], ["off"]):
-        runner.set_rules(folder, replace(runner.rules(folder), helpers=words[0] == "on"))
-        hub.wake(folder)
+        hub.take(folder, words[0] == "on")
     elif words:
         raise BadValue("Helpers are on or off.")
     if not runner.rules(folder).helpers:
@@ -84,7 +83,7 @@ def _helpers(folder: Path, words: list[str]) -> int:
     address = hub.wait_for(folder)
     if not address:
         raise BadValue("The hub that helpers join could not be started; see that the network is there.")
-    print(f"On each machine: aulmo helper --join {address} --secret {secret_of(folder)}")
+    print(f"On each machine: aulmo {hub.invitation(folder, address)}")
     for name in hub.told(folder).get("helpers", {}).values():
         print(f"  {name}")
     return 0
@@ -92,8 +91,6 @@ def _helpers(folder: Path, words: list[str]) -> int:
 
 def helper(arguments: argparse.Namespace) -> int:
     """`helper --join ADDRESS [--secret WORDS]`."""
-    import os
-
     from aulmo.deliver.machines.helper import stay
     from aulmo.deliver.machines.secret import secret_of
 

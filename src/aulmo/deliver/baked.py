@@ -10,7 +10,7 @@ import numpy as np
 
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.placement import world_matrix
-from aulmo.document.records import Document, Part
+from aulmo.document.records import Document, Material, Part
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.pattern.shown_at import B_CLEAR, B_METAL, B_OPACITY, B_ROUGH, BAKED, shown_at
@@ -42,8 +42,12 @@ class Pictures(NamedTuple):
 
 def wants_baking(document: Document, part: Part) -> bool:
     """Whether numbers alone do not tell what a part wears."""
-    worn = [document.materials.get(name or "") for name in (part.material, *(s.material for s in part.face_sets))]
-    return any(m is not None and (m.wires or m.layers) for m in worn) or bool(decals_on(document, part))
+    return any(m is not None and (m.wires or m.layers) for m in _worn(document, part)) or bool(decals_on(document, part))
+
+
+def _worn(document: Document, part: Part) -> list[Material | None]:
+    """Materials of a part's body and of its face sets."""
+    return [document.materials.get(name or "") for name in (part.material, *(s.material for s in part.face_sets))]
 
 
 def baked_meshes(documents: Iterable[Document]) -> set[str]:
@@ -105,11 +109,11 @@ class Baker:
         return self._pictures[key]
 
     def _key(self, document: Document, part: Part) -> str:
-        worn = [document.materials.get(name or "") for name in (part.material, *(s.material for s in part.face_sets))]
         decals = [document.decals[d] for d in decals_on(document, part)]
         inks = [document.materials.get(d.material or "") for d in decals]
         own = (part.id, world_matrix(document, part.id).tolist()) if decals else ()
-        return hashlib.sha256(msgspec.json.encode((part.mesh, [s.faces for s in part.face_sets], worn, decals, inks, own))).hexdigest()
+        told = (part.mesh, [s.faces for s in part.face_sets], _worn(document, part), decals, inks, own)
+        return hashlib.sha256(msgspec.json.encode(told)).hexdigest()
 
     def _bake(self, document: Document, part: Part) -> Pictures | None:
         if self._scene is None or self._scene[0] is not document:
@@ -120,7 +124,8 @@ class Baker:
         instance = int(np.flatnonzero(scene.arrays.instance_part == scene.part_ids.index(part.id))[0])
         mesh, flat = self.assets.mesh(part.mesh or ""), self.unwrapped(part.mesh or "")
         matrix = world_matrix(document, part.id)
-        side = self._side(mesh, matrix)
+        area = _area(mesh, matrix)
+        side = self._side(area)
         triangle, weights = rasterized(flat, side)
         seen = triangle >= 0
         which = triangle[seen]
@@ -131,12 +136,10 @@ class Baker:
         normals = (mesh.normals[corners].astype(float) * w).sum(1) @ turned
         normals /= np.maximum(1e-12, np.linalg.norm(normals, axis=1, keepdims=True))
         out = np.zeros((len(which), BAKED), np.float32)
-        shown_at(_all_led(scene), instance, which.astype(np.int64), places, normals, _texel(mesh, matrix, flat, side), out)
+        shown_at(_all_led(scene), instance, which.astype(np.int64), places, normals, _texel(area, flat, side), out)
         return _written(out, seen, side)
 
-    def _side(self, mesh: Mesh, matrix: np.ndarray) -> int:
-        corners = mesh.vertices[mesh.triangles].astype(float) @ matrix[:3, :3].T
-        area = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+    def _side(self, area: float) -> int:
         wanted = max(LEAST, TEXELS_PER_MM * np.sqrt(area) * 1.2)
         return int(min(self.side, 2 ** int(np.ceil(np.log2(wanted)))))
 
@@ -148,13 +151,17 @@ def _all_led(scene: Scene) -> Any:
     return scene.arrays._replace(programs=programs)
 
 
-def _texel(mesh: Mesh, matrix: np.ndarray, flat: Unwrapped, side: int) -> float:
-    """Mm that a pixel is wide in the middle."""
+def _area(mesh: Mesh, matrix: np.ndarray) -> float:
+    """Square mm of a mesh that stands by a matrix."""
     corners = mesh.vertices[mesh.triangles].astype(float) @ matrix[:3, :3].T
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum()
+    return float(0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1).sum())
+
+
+def _texel(area: float, flat: Unwrapped, side: int) -> float:
+    """Mm that a pixel is wide in the middle."""
     e, f = flat.uv[flat.triangles[:, 1]] - flat.uv[flat.triangles[:, 0]], flat.uv[flat.triangles[:, 2]] - flat.uv[flat.triangles[:, 0]]
-    laid = np.abs(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0]).astype(float).sum() * side * side
-    return float(np.sqrt(area / max(laid, 1.0)))
+    laid = 0.5 * np.abs(e[:, 0] * f[:, 1] - e[:, 1] * f[:, 0]).astype(float).sum() * side * side
+    return float(np.sqrt(area / max(laid, 0.5)))
 
 
 def rasterized(flat: Unwrapped, side: int) -> tuple[np.ndarray, np.ndarray]:

@@ -2,11 +2,11 @@
 
 import csv
 import io
-import re
 import shutil
 from pathlib import Path
 from typing import Callable
 
+from aulmo.deliver.naming import safe
 from aulmo.deliver.parts_list import write_parts_list
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import save, write_atomically
@@ -17,7 +17,7 @@ from aulmo.surface.picture_list import used_pictures
 
 def _free(folder: Path, name: str, taken: set[str], suffix: str = "") -> Path:
     """A path in a folder by somebody's name for the file, that no other has."""
-    name = re.sub(r"[/\\\0-\x1f]", "-", Path(name.replace("\\", "/")).name).strip(". ") or "file"
+    name = safe(Path(name.replace("\\", "/")).name) or "file"
     stem, own = Path(name).stem, suffix or Path(name).suffix
     made, k = f"{stem}{own}", 2
     while made.lower() in taken:

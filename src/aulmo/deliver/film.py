@@ -4,6 +4,7 @@ Each frame's file is put in place whole and remembered with a digest of all that
 film that was stopped, killed or changed in places goes on with the frames that are missing, and within a frame at the sample.
 """
 
+import functools
 import hashlib
 import json
 import os
@@ -165,12 +166,13 @@ def render_film(
     began, made, kept = time.perf_counter(), 0, 0
     files: list[Path] = []
     handed = 0
+    digest_at = functools.cache(lambda at: digest_of(document, planned[at], size, settings, kind))
     if helpers is not None:
-        handed, whole = _handed_out(document, assets, planned, size, settings, folder, kind, progress, builder, helpers)
+        handed, whole = _handed_out(document, assets, planned, digest_at, size, settings, folder, kind, progress, builder, helpers)
         if not whole:
             return Made(handed, 0, time.perf_counter() - began, True)
     for at, frame in enumerate(planned):
-        digest = digest_of(document, frame, size, settings, kind)
+        digest = digest_at(at)
         files.append(folder.file(frame.number))
         if folder.has(frame.number, digest):
             kept += 1
@@ -216,17 +218,16 @@ def _about(document: Document, frame: FrameOf) -> dict[str, str]:
 
 
 def _handed_out(
-    document: Document, assets: AssetStore, planned: list[FrameOf], size: tuple[int, int], settings: RenderSettings, folder: _Folder, kind: str,
-    progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
+    document: Document, assets: AssetStore, planned: list[FrameOf], digest_at: Callable[[int], str], size: tuple[int, int],
+    settings: RenderSettings, folder: _Folder, kind: str, progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
 ) -> tuple[int, bool]:  # fmt: skip
     """Have the frames that are missing made here and by helpers; returns how many were made, and whether all are."""
     from aulmo.deliver.machines.pieces import Came, Piece, as_file
 
-    digests = [digest_of(document, frame, size, settings, kind) for frame in planned]
     wanted: dict[str, int] = {}
-    for k, (frame, digest) in enumerate(zip(planned, digests)):
-        if not folder.has(frame.number, digest) and folder.like(digest) is None:
-            wanted.setdefault(digest, k)
+    for k, frame in enumerate(planned):
+        if not folder.has(frame.number, digest_at(k)) and folder.like(digest_at(k)) is None:
+            wanted.setdefault(digest_at(k), k)
     order = list(wanted.values())
     there, began = len(planned) - len(order), time.perf_counter()
     name, held = helpers.project(document, assets)
@@ -235,22 +236,22 @@ def _handed_out(
         Piece(name, held, [(s.shot.id, s.share) for s in planned[k].seen], size, told, planned[k].time, kind, _about(document, planned[k]))
         for k in order
     ]  # fmt: skip
-    count = 0
-    going = {"on": True}
+    count, going = 0, True
 
     def tell(samples: int = 0, small: bytes | None = None) -> bool:
+        nonlocal going
         spent = time.perf_counter() - began
         left = spent * (len(order) - count) / count if count else float("inf")
         number = planned[order[min(count, len(order) - 1)]].number
-        going["on"] = progress is None or progress(FilmProgress(number, there + count, len(planned), 0.0, samples, spent, left), small)
-        return going["on"]
+        going = progress is None or progress(FilmProgress(number, there + count, len(planned), 0.0, samples, spent, left), small)
+        return going
 
     def take(k: int, came: Came) -> None:
         nonlocal count
         frame = planned[order[k]]
         _room(folder.path)
         write_atomically(folder.file(frame.number), lambda file: file.write(came.payload))
-        folder.note(frame.number, digests[order[k]])
+        folder.note(frame.number, digest_at(order[k]))
         for seen in frame.seen:
             folder.state(frame.number, seen.shot).unlink(missing_ok=True)
         count += 1
@@ -260,7 +261,7 @@ def _handed_out(
         picture = _picture(document, assets, planned[order[k]], size, settings, folder, builder, lambda p, t: still_wanted())
         return None if picture is None else as_file(picture, pieces[k])
 
-    whole = helpers.each(pieces, take, make, lambda: going["on"] and tell()) if pieces else True
+    whole = helpers.each(pieces, take, make, lambda: going and tell()) if pieces else True
     return count, whole
 
 

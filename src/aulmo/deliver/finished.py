@@ -15,6 +15,7 @@ from aulmo.document.records import Document, RenderSettings
 from aulmo.errors import BadValue
 from aulmo.finish.edits import finish_of, finished_of
 from aulmo.trace import tracer
+from aulmo.trace.passes import USES
 
 
 def passes_wanted(document: Document, shot_name: str | None) -> tuple[str, ...]:
@@ -26,7 +27,7 @@ def passes_wanted(document: Document, shot_name: str | None) -> tuple[str, ...]:
         "surface": bool(kinds & {"depth", "facing"}), "shadow": "shadow" in kinds,
     }  # fmt: skip
     if any(layer.kind == "pass" for layer in finish.layers):
-        return ("paths", "groups", "surface", "shadow", "occlusion", "motion", "mattes", "noise")
+        return USES["everything"][1]
     return tuple(name for name, want in wanted.items() if want)
 
 

@@ -5,7 +5,6 @@ Files of a folder: `project.aulmo`, `job.json` (what), `wish.json` (whether, in 
 `state.json` and `partial.png` (how far), `keep/` (to go on at the sample), `done.json` or `failed.json` (how it ended), `log.txt`.
 """
 
-import fcntl
 import json
 import os
 import shutil
@@ -18,6 +17,7 @@ import msgspec
 import platformdirs
 from msgspec.structs import replace
 
+from aulmo.deliver.locks import is_held
 from aulmo.deliver.naming import PLAIN, Named, file_stem
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
 from aulmo.deliver.stills import Still
@@ -133,14 +133,7 @@ class Job:
     @property
     def is_running(self) -> bool:
         """True while a process works on it, whoever started that."""
-        try:
-            with open(self.folder / "lock", "rb") as lock:
-                fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
-        except FileNotFoundError:
-            return False
-        except OSError:
-            return True
-        return False
+        return is_held(self.folder / "lock")
 
     @property
     def outcome(self) -> Outcome:

@@ -2,7 +2,6 @@
 as a page to look around in."""
 
 import base64
-import json
 import struct
 from pathlib import Path
 from typing import Callable, Literal
@@ -11,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
+from aulmo.deliver import page
 from aulmo.deliver.picture_file import display_picture, type_of, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import write_atomically
@@ -32,7 +32,6 @@ XMP = (
 
 
 Layout = Literal["", "top-bottom", "left-right"]  # of the two eyes in one picture; the left one is above, or left
-PAGE = Path(__file__).parent / "pages" / "sphere.html"
 PAGES = (".html", ".htm")
 WIDEST_PAGE = 8192  # pixels round that a page carries at most
 
@@ -50,16 +49,25 @@ def level(camera: Camera) -> Camera:
     )  # fmt: skip
 
 
-def check(width: int, out: Path, layout: Layout, eyes_mm: float, cube: bool) -> None:
-    """Raises BadValue where a full sphere cannot be made so."""
+def _check_eyes(width: int, layout: Layout, eyes_mm: float) -> None:
     if width < 8 or width % 2:
         raise BadValue("A full sphere is an even number of pixels wide, and half as high.")
     if layout and not 0.0 < eyes_mm < 1e4:
         raise BadValue("The eyes are some millimetres from each other; people’s are about 64.")
+
+
+def _check_cube(out: Path) -> None:
+    if out.suffix.lower() not in (".png", ".jpg"):
+        raise BadValue(f"{out.name} should end in .png or .jpg for the faces of a cube.")
+
+
+def check(width: int, out: Path, layout: Layout, eyes_mm: float, cube: bool) -> None:
+    """Raises BadValue where a full sphere cannot be made so."""
+    _check_eyes(width, layout, eyes_mm)
     if cube and layout:
         raise BadValue("The faces of a cube are for one eye.")
-    if cube and out.suffix.lower() not in (".png", ".jpg"):
-        raise BadValue(f"{out.name} should end in .png or .jpg for the faces of a cube.")
+    if cube:
+        _check_cube(out)
     if out.suffix.lower() not in PAGES:
         type_of(out)
 
@@ -69,8 +77,8 @@ def sphere(
     layout: Layout = "", eyes_mm: float = 64.0, keep: Path | None = None,
 ) -> Picture | None:  # fmt: skip
     """The full sphere from a shot's camera, `width` pixels round; with a `layout` for two eyes, `eyes_mm` from each other, in one picture. With a
-    folder to `keep` how far it is, one that was stopped goes on. `progress` is told as by `tracer.render`. Raises BadValue where `check` would."""
-    check(width, Path("sphere.png"), layout, eyes_mm, False)
+    folder to `keep` how far it is, one that was stopped goes on. `progress` is told as by `tracer.render`. Raises BadValue."""
+    _check_eyes(width, layout, eyes_mm)
     seen = level(document.cameras[shot.camera])
     own = replace(shot, width=width, height=width // 2, photograph=None)
     document = replace(document, shots=tuple(own if s.id == shot.id else s for s in document.shots))
@@ -127,8 +135,6 @@ def write_sphere(
 def write_page(picture: Picture, path: Path, title: str, layout: Layout = "") -> None:
     """Write a page of one file, without anything from outside, in which one looks around: by hand, finger, wheel or keys; with two eyes for a viewer
     that is held before them, too. Raises CannotWrite."""
-    import html
-
     from aulmo.deliver.picture_file import encode
 
     display = np.clip(display_picture(picture)[..., :3], 0, 1)
@@ -139,8 +145,7 @@ def write_page(picture: Picture, path: Path, title: str, layout: Layout = "") ->
         display = display[: h * fold, : w * fold].reshape(h, fold, w, fold, 3).mean((1, 3))
     blob = encode(np.ascontiguousarray(display, np.float32), ".jpg", "uint8")
     about = {"picture": "data:image/jpeg;base64," + base64.b64encode(blob).decode(), "layout": layout}
-    text = PAGE.read_text().replace("%TITLE%", html.escape(title)).replace("%ABOUT%", json.dumps(about).replace("</", "<\\/"))
-    write_atomically(path, lambda file: file.write(text.encode()))
+    page.write_page(path, "sphere", title, about)
 
 
 def directions(face: str, size: int) -> np.ndarray:
@@ -173,8 +178,7 @@ def write_cube(picture: Picture, path: Path) -> list[Path]:
     from aulmo.deliver.picture_file import encode
 
     path = Path(path)
-    if path.suffix.lower() not in (".png", ".jpg"):
-        raise BadValue(f"{path.name} should end in .png or .jpg for the faces of a cube.")
+    _check_cube(path)
     display = np.clip(display_picture(picture)[..., :3], 0, 1)
     size = max(4, picture.rgb.shape[1] // 4)
     found = []

@@ -1,17 +1,16 @@
 """The process that takes the jobs of a list in their order: `python -m aulmo.deliver.runner FOLDER`. There is one for each list at most; it ends when
 nothing waits any more, and any window or command wakes it. Killed, it loses nothing: what was under way waits again, and goes on at the sample."""
 
-import fcntl
 import json
 import subprocess
 import sys
 import time
 from pathlib import Path
-from typing import IO
 
 import msgspec
 
 from aulmo.deliver.job import Job, jobs
+from aulmo.deliver.locks import claimed, is_held
 from aulmo.document.project_file import write_atomically
 from aulmo.errors import BadValue
 
@@ -43,25 +42,9 @@ def set_rules(folder: Path, made: Rules) -> None:
     write_atomically(folder / "list.json", lambda file: file.write(blob))
 
 
-def _claimed(folder: Path) -> IO | None:
-    """The list's lock, when no other runner holds it."""
-    folder.mkdir(parents=True, exist_ok=True)
-    lock = open(folder / "runner.lock", "ab")  # noqa: SIM115 (held to the end)
-    try:
-        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-    except OSError:
-        lock.close()
-        return None
-    return lock
-
-
 def is_awake(folder: Path) -> bool:
     """Whether a runner works through the list."""
-    lock = _claimed(folder)
-    if lock is None:
-        return True
-    lock.close()
-    return False
+    return is_held(folder / "runner.lock")
 
 
 def wake(folder: Path) -> None:
@@ -77,11 +60,10 @@ def wake(folder: Path) -> None:
 
 def begin(job: Job) -> subprocess.Popen | None:
     """Start the process of a job; None when another has it. The process holds the job's lock for as long as it lives, whatever ends it."""
-    with open(job.folder / "lock", "ab") as lock, open(job.folder / "log.txt", "ab") as log:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            return None
+    lock = claimed(job.folder / "lock")
+    if lock is None:
+        return None
+    with lock, open(job.folder / "log.txt", "ab") as log:
         words = [sys.executable, "-m", "aulmo.deliver.work", str(job.folder)]
         return subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, pass_fds=[lock.fileno()])
 
@@ -96,7 +78,8 @@ def _ended(job: Job, code: int) -> None:
 def run(folder: Path) -> None:
     """Work through a list until nothing waits any more."""
     while True:
-        lock = _claimed(folder)
+        folder.mkdir(parents=True, exist_ok=True)
+        lock = claimed(folder / "runner.lock")
         if lock is None:
             return
         try:

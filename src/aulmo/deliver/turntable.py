@@ -1,7 +1,5 @@
 """A turntable for the web: pictures all round the product, from one height or several, in a folder with a page that turns them, and no network."""
 
-import html
-import json
 import time
 from pathlib import Path
 from typing import Callable, Mapping, NamedTuple, Sequence
@@ -12,6 +10,7 @@ from msgspec.structs import replace
 from aulmo.deliver.film import Made
 from aulmo.deliver.naming import safe
 from aulmo.deliver.notes import Notes
+from aulmo.deliver.page import write_page
 from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
@@ -25,7 +24,6 @@ from aulmo.prepare.arrange import bounds
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 
-PAGE = Path(__file__).parent / "pages" / "turntable.html"
 MOST_FRAMES, MOST_PICTURES = 360, 20_000
 STRIP_HEIGHT = 240  # pixels of the image strip
 Tell = Callable[[int, int, float, float], bool]
@@ -163,12 +161,8 @@ def _write_page(document: Document, rows: Sequence[Mapping[str, str]], files: li
         "axes": [{"name": axis, "choices": choices} for axis, choices in shown.items() if len(choices) > 1],
         "variants": [{"picks": dict(picks), "files": [held[k] for k in order]} for picks, held in zip(rows, files)],
     }  # fmt: skip
-    title = html.escape(what.title or document.name)
-    told = json.dumps(about).replace("</", "<\\/")
-    page = PAGE.read_text(encoding="utf-8")
-    for word, value in (("%TITLE%", title), ("%BACKGROUND%", _colour(what.background)), ("%INK%", _ink(what.background)), ("%ABOUT%", told)):
-        page = page.replace(word, value)
-    write_atomically(out / "index.html", lambda file: file.write(page.encode("utf-8")))
+    colours = {"%BACKGROUND%": _colour(what.background), "%INK%": _ink(what.background)}
+    write_page(out / "index.html", "turntable", what.title or document.name, about, colours)
 
 
 def _colour(text: str) -> str:

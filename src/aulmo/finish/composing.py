@@ -7,7 +7,7 @@ import numpy as np
 from aulmo.document.finish_records import Balance, Finish, Layer
 from aulmo.errors import AulmoError, BadValue
 from aulmo.finish.blending import blended
-from aulmo.finish.grading import graded, looked_up, luminance, read_cube
+from aulmo.finish.grading import graded, looked_up, read_cube
 from aulmo.finish.masking import mask_of
 from aulmo.finish.planes import Planes
 from aulmo.trace.view import show
@@ -42,11 +42,11 @@ def balanced(planes: Planes, balance: Mapping[str, Balance]) -> np.ndarray:
     return np.maximum(rgb, 0) if planes.rgb.min() >= 0 else rgb
 
 
-def _content(layer: Layer, planes: Planes, balance: Mapping[str, Balance]) -> tuple[np.ndarray, np.ndarray | None]:
+def _content(layer: Layer, planes: Planes, ground: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
     """Light of a layer, (h, w, 3), and its own alpha where it has one."""
     h, w = planes.alpha.shape
     if layer.kind == "render":
-        return balanced(planes, balance), planes.alpha
+        return ground, planes.alpha
     if layer.kind in ("group", "pass"):
         name = f"group.{layer.source}" if layer.kind == "group" else layer.source
         data = planes.data(name)
@@ -62,11 +62,10 @@ def composed(planes: Planes, finish: Finish, blobs: Blobs | None = None, seed: i
     """A finish made of planes. Nothing is raised for a layer that cannot be made: it is left out and its sentence told."""
     faults: dict[str, str] = {}
     tables: list[tuple[np.ndarray, float]] = []
-    balance: Mapping[str, Balance] = finish.balance
     try:
-        ground = balanced(planes, balance)
+        ground = balanced(planes, finish.balance)
     except BadValue as error:
-        faults["balance"], balance, ground = str(error), {}, planes.rgb
+        faults["balance"], ground = str(error), planes.rgb
     live = [layer for layer in finish.layers if layer.on]
     if any(layer.kind == "render" for layer in live):
         rgb, alpha = np.zeros_like(planes.rgb), np.zeros_like(planes.alpha)
@@ -75,7 +74,8 @@ def composed(planes: Planes, finish: Finish, blobs: Blobs | None = None, seed: i
     for layer in live:
         try:
             mask = mask_of(layer.masks, planes, rgb)
-            share: np.ndarray | float = layer.opacity if mask is None else (mask * np.float32(layer.opacity))[..., None]
+            shown: np.ndarray | float = layer.opacity if mask is None else mask * np.float32(layer.opacity)
+            share = shown[..., None] if isinstance(shown, np.ndarray) else shown
             if layer.kind == "grade":
                 made = graded(rgb, layer.grade, seed)
                 if made is not rgb:
@@ -83,16 +83,14 @@ def composed(planes: Planes, finish: Finish, blobs: Blobs | None = None, seed: i
                 if layer.grade.lut and blobs is not None:
                     tables.append((read_cube(blobs(layer.grade.lut), layer.name), layer.grade.lut_strength * layer.opacity))
                 continue
-            above, own = _content(layer, planes, balance)
+            above, own = _content(layer, planes, ground)
             if layer.blend == "over" and own is not None:  # premultiplied: what is there already shines through what is not covered
-                cover = own[..., None] * np.float32(1)
-                whole = above + rgb * (1 - cover)
-                rgb = blended(rgb, whole, "over", share)
-                alpha = alpha + (own + alpha * (1 - own) - alpha) * (share if np.ndim(share) == 0 else np.asarray(share)[..., 0])
+                rgb = blended(rgb, above + rgb * (1 - own[..., None]), "over", share)
+                alpha = alpha + own * (1 - alpha) * shown
             else:
                 rgb = blended(rgb, np.asarray(above, np.float32), layer.blend, share)
                 if layer.blend == "over":
-                    alpha = alpha + (1 - alpha) * (share if np.ndim(share) == 0 else np.asarray(share)[..., 0])
+                    alpha = alpha + (1 - alpha) * shown
         except AulmoError as error:
             faults[layer.id] = str(error)
     return Finished(np.asarray(rgb, np.float32), np.asarray(alpha, np.float32), tuple(tables), faults)
@@ -107,9 +105,3 @@ def displayed(finished: Finished, view: str) -> np.ndarray:
     for table, strength in finished.tables:
         display = looked_up(display, table, strength)
     return np.clip(display, 0, 1)
-
-
-def tones(rgb: np.ndarray) -> dict[str, float]:
-    """What a picture's tones come to: the mean, middle, darkest and brightest hundredth of luminance in stops over middle grey."""
-    y = np.log2(np.maximum(luminance(rgb), 1e-6) / 0.18)
-    return {"mean": float(y.mean()), "middle": float(np.median(y)), "dark": float(np.percentile(y, 1)), "bright": float(np.percentile(y, 99))}

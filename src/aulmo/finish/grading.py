@@ -13,7 +13,6 @@ from aulmo.errors import BadValue
 from aulmo.frame.exposure import gains_of
 from aulmo.surface.colour import ACESCG_TO_SRGB, LUMINANCE
 
-Planes = np.ndarray
 MIDDLE = 0.18
 LEAST = 1e-6
 WEIGHTS = np.asarray(LUMINANCE, np.float32)
@@ -46,7 +45,18 @@ def from_oklab(lab: np.ndarray) -> np.ndarray:
     return (lms * lms * lms) @ _FROM_LMS.T
 
 
-def _smooth(x: np.ndarray) -> np.ndarray:
+def hue_of(lab: np.ndarray) -> np.ndarray:
+    """Degrees on Oklab's circle."""
+    return np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))
+
+
+def from_hue(hue: np.ndarray, middle: float) -> np.ndarray:
+    """Degrees by which hues are off another, the shorter way."""
+    return np.abs((hue - middle + 180) % 360 - 180)
+
+
+def smooth(x: np.ndarray) -> np.ndarray:
+    """From 0 at 0 to 1 at 1, level at both ends."""
     x = np.clip(x, 0, 1)
     return x * x * (3 - 2 * x)
 
@@ -74,19 +84,19 @@ def _base(stops: np.ndarray, radius: float, edge: float = 0.5) -> np.ndarray:
 # tones
 
 
-def exposed(rgb: Planes, stops: float) -> Planes:
+def exposed(rgb: np.ndarray, stops: float) -> np.ndarray:
     """Brighter by stops: one doubles."""
     return rgb if stops == 0 else rgb * np.float32(2.0**stops)
 
 
-def white_balanced(rgb: Planes, kelvin: float, tint: float) -> Planes:
+def white_balanced(rgb: np.ndarray, kelvin: float, tint: float) -> np.ndarray:
     """The light of `kelvin` and `tint` becomes white, at its own brightness (von Kries' adaptation in the camera's way, see `frame.exposure`)."""
     if kelvin == 6500.0 and tint == 0.0:
         return rgb
     return rgb * gains_of(kelvin, tint).astype(np.float32)
 
 
-def contrasted(rgb: Planes, amount: float, pivot: float) -> Planes:
+def contrasted(rgb: np.ndarray, amount: float, pivot: float) -> np.ndarray:
     """Tones drawn apart about a pivot, in stops; colours keep their ratios."""
     if amount == 0:
         return rgb
@@ -94,13 +104,13 @@ def contrasted(rgb: Planes, amount: float, pivot: float) -> Planes:
     return rgb * ((y / pivot) ** np.float32(amount))[..., None]
 
 
-def toned(rgb: Planes, highlights: float, shadows: float, whites: float, blacks: float) -> Planes:
+def toned(rgb: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float) -> np.ndarray:
     """Bright and dark parts lifted or held back: an amount of 1 is two stops, and half of it where the weight of a tone is half."""
     if highlights == shadows == whites == blacks == 0:
         return rgb
     stops = _base(_stops(luminance(rgb)), _pixels(rgb, 12.0))
-    change = highlights * _smooth(stops / 3.0) + shadows * _smooth(-stops / 4.0)
-    change += whites * _smooth((stops - 1.5) / 2.5) + blacks * _smooth((-stops - 3.0) / 3.0)
+    change = highlights * smooth(stops / 3.0) + shadows * smooth(-stops / 4.0)
+    change += whites * smooth((stops - 1.5) / 2.5) + blacks * smooth((-stops - 3.0) / 3.0)
     return rgb * np.exp2(2.0 * change).astype(np.float32)[..., None]
 
 
@@ -116,7 +126,7 @@ def _curve(points: tuple[tuple[float, float], ...]) -> Callable[[np.ndarray], np
     return lambda t: np.where(t > x[-1], y[-1] + (t - x[-1]) * slope, inside(np.clip(t, x[0], x[-1])))
 
 
-def curved(rgb: Planes, all_: tuple, red: tuple, green: tuple, blue: tuple) -> Planes:
+def curved(rgb: np.ndarray, all_: tuple, red: tuple, green: tuple, blue: tuple) -> np.ndarray:
     """Curves over tones as the eye spaces them (the power 1 / 2.4 of light), black at 0 and white at 1."""
     if not (all_ or red or green or blue):
         return rgb
@@ -131,7 +141,7 @@ def curved(rgb: Planes, all_: tuple, red: tuple, green: tuple, blue: tuple) -> P
 # colours
 
 
-def saturated(rgb: Planes, amount: float, spare: float = 0.0) -> Planes:
+def saturated(rgb: np.ndarray, amount: float, spare: float = 0.0) -> np.ndarray:
     """Further from grey, or nearer to it: -1 is grey. More of it is spared for colours that are strong, and for those of skin, by `spare`."""
     if amount == 0:
         return rgb
@@ -140,24 +150,24 @@ def saturated(rgb: Planes, amount: float, spare: float = 0.0) -> Planes:
     if amount > 0 and spare > 0:
         lab = to_oklab(rgb)
         chroma = np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3)
-        away = np.abs((np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) - SKIN + 180) % 360 - 180)
-        kept = np.maximum(_smooth(chroma / 0.35), 0.7 * (1 - _smooth(away / SKIN_WIDTH)) * _smooth(chroma / 0.04))
+        away = from_hue(hue_of(lab), SKIN)
+        kept = np.maximum(smooth(chroma / 0.35), 0.7 * (1 - smooth(away / SKIN_WIDTH)) * smooth(chroma / 0.04))
         share = (1 - spare * kept)[..., None]
     return (y + (rgb - y) * (1 + amount * share)).astype(np.float32)
 
 
-def hue_shifted(rgb: Planes, bands: tuple[HueBand, ...]) -> Planes:
+def hue_shifted(rgb: np.ndarray, bands: tuple[HueBand, ...]) -> np.ndarray:
     """Only some hues, by bands on Oklab's circle that fade toward their edges; greys have no hue and stay."""
     live = [b for b in bands if b.turn or b.saturation or b.lightness]
     if not live:
         return rgb
     lab = to_oklab(rgb)
-    hue, chroma = np.degrees(np.arctan2(lab[..., 2], lab[..., 1])), np.hypot(lab[..., 1], lab[..., 2])
+    hue, chroma = hue_of(lab), np.hypot(lab[..., 1], lab[..., 2])
     turn, more, lighter = np.zeros_like(hue), np.ones_like(hue), np.ones_like(hue)
-    coloured = _smooth(chroma / 0.02)
+    coloured = smooth(chroma / 0.02)
     for band in live:
-        away = np.abs((hue - band.hue + 180) % 360 - 180)
-        share = _smooth(1 - (away - 0.25 * band.width) / max(1e-3, 0.25 * band.width)) * coloured
+        away = from_hue(hue, band.hue)
+        share = smooth(1 - (away - 0.25 * band.width) / max(1e-3, 0.25 * band.width)) * coloured
         turn += share * band.turn
         more *= 1 + share * band.saturation
         lighter *= 1 + share * band.lightness
@@ -167,12 +177,12 @@ def hue_shifted(rgb: Planes, bands: tuple[HueBand, ...]) -> Planes:
     return np.where(touched[..., None], from_oklab(changed.astype(np.float32)), rgb).astype(np.float32)
 
 
-def split_toned(rgb: Planes, shade: tuple, light: tuple) -> Planes:
+def split_toned(rgb: np.ndarray, shade: tuple, light: tuple) -> np.ndarray:
     """Shadows and highlights tinted; how bright they are stays."""
     if tuple(shade) == tuple(light) == (1.0, 1.0, 1.0):
         return rgb
     y = luminance(rgb)
-    share = _smooth(0.5 + _stops(y) / 8.0)[..., None]
+    share = smooth(0.5 + _stops(y) / 8.0)[..., None]
     tint = np.array(shade, np.float32) * (1 - share) + np.array(light, np.float32) * share
     made = rgb * tint
     return (made * (y / np.maximum(luminance(made), LEAST))[..., None]).astype(np.float32)
@@ -181,7 +191,7 @@ def split_toned(rgb: Planes, shade: tuple, light: tuple) -> Planes:
 # detail
 
 
-def detailed(rgb: Planes, local: float, fine: float) -> Planes:
+def detailed(rgb: np.ndarray, local: float, fine: float) -> np.ndarray:
     """What stands out from its surroundings, wide (30 thousandths) and fine (3), drawn out or calmed, along edges without halos."""
     if local == fine == 0:
         return rgb
@@ -194,7 +204,7 @@ def detailed(rgb: Planes, local: float, fine: float) -> Planes:
     return rgb * np.exp2(np.clip(change, -4, 4)).astype(np.float32)[..., None]
 
 
-def sharpened(rgb: Planes, amount: float, thousandths: float) -> Planes:
+def sharpened(rgb: np.ndarray, amount: float, thousandths: float) -> np.ndarray:
     """Edges drawn sharper over a size, in stops, by no more than one (unsharp mask)."""
     if amount == 0:
         return rgb
@@ -203,7 +213,7 @@ def sharpened(rgb: Planes, amount: float, thousandths: float) -> Planes:
     return rgb * np.exp2(np.clip(change, -1, 1)).astype(np.float32)[..., None]
 
 
-def calmed(rgb: Planes, amount: float) -> Planes:
+def calmed(rgb: np.ndarray, amount: float) -> np.ndarray:
     """Noise taken away: of colours by all, of tones by what is weaker than an edge."""
     if amount == 0:
         return rgb
@@ -219,7 +229,7 @@ def calmed(rgb: Planes, amount: float) -> Planes:
 # the lens and the film
 
 
-def glowing(rgb: Planes, amount: float, from_stops: float, thousandths: float) -> Planes:
+def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: float) -> np.ndarray:
     """Light that is over white by more than some stops spreads about itself as in a lens: wide, ever fainter rings (a sum of Gaussians, each twice as
     wide and of equal light); what spreads is taken from where it came, so no light is made."""
     if amount == 0:
@@ -251,7 +261,7 @@ def _blurred(plane: np.ndarray, sigma: float) -> np.ndarray:
     return map_coordinates(small, place, order=1, mode="nearest")
 
 
-def fringed(rgb: Planes, thousandths: float) -> Planes:
+def fringed(rgb: np.ndarray, thousandths: float) -> np.ndarray:
     """Red drawn larger and blue smaller toward the corners."""
     if thousandths == 0:
         return rgb
@@ -266,7 +276,7 @@ def _scaled(plane: np.ndarray, share: float) -> np.ndarray:
     return map_coordinates(plane, [y, x], order=1, mode="nearest")
 
 
-def bent(rgb: Planes, amount: float) -> Planes:
+def bent(rgb: np.ndarray, amount: float) -> np.ndarray:
     """A barrel or a cushion: at the distance r from the middle, in half widths, shows what lay at r (1 + amount r^2)."""
     if amount == 0:
         return rgb
@@ -278,7 +288,7 @@ def bent(rgb: Planes, amount: float) -> Planes:
     return np.stack([map_coordinates(rgb[..., c], place, order=1, mode="nearest") for c in range(3)], -1).astype(np.float32)
 
 
-def vignetted(rgb: Planes, amount: float) -> Planes:
+def vignetted(rgb: np.ndarray, amount: float) -> np.ndarray:
     """Darker toward the corners, below zero brighter: by `amount` stops there, as the fourth power of a lens' cosine falls off."""
     if amount == 0:
         return rgb
@@ -290,7 +300,7 @@ def vignetted(rgb: Planes, amount: float) -> Planes:
     return rgb * np.exp2(-amount * fall).astype(np.float32)[..., None]
 
 
-def grained(rgb: Planes, amount: float, grain_mm: float, seed: int = 0) -> Planes:
+def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> np.ndarray:
     """Grain of film, of one size on film 36 mm wide whatever the picture's size, strongest in the middle tones; what is smaller than a pixel averages
     out in it."""
     if amount == 0:
@@ -348,10 +358,10 @@ def looked_up(display: np.ndarray, table: np.ndarray, strength: float = 1.0) -> 
     return (display + (found - display) * np.float32(strength)).astype(np.float32)
 
 
-def graded(rgb: Planes, grade: Grade, seed: int = 0) -> Planes:
+def graded(rgb: np.ndarray, grade: Grade, seed: int = 0) -> np.ndarray:
     """All of a grade that is done to light, in the order of its record."""
     g = grade
-    steps: list[tuple[Callable[..., Planes], tuple[Any, ...]]] = [
+    steps: list[tuple[Callable[..., np.ndarray], tuple[Any, ...]]] = [
         (calmed, (g.calm,)), (exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot)),
         (toned, (g.highlights, g.shadows, g.whites, g.blacks)), (curved, (g.curve, g.red, g.green, g.blue)), (saturated, (g.saturation, g.spare)),
         (hue_shifted, (g.hues,)), (split_toned, (g.shade, g.light)), (detailed, (g.local_contrast, g.detail)),

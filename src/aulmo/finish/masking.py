@@ -5,10 +5,9 @@ from scipy.ndimage import gaussian_filter
 
 from aulmo.document.finish_records import Mask
 from aulmo.errors import BadValue
-from aulmo.finish.grading import _smooth, luminance, to_oklab
+from aulmo.finish.grading import from_hue, hue_of, luminance, smooth, to_oklab
 from aulmo.finish.planes import Planes
-
-FINER = 4  # steps within a pixel, each way, by which the edge of a polygon is found
+from aulmo.trace.plate import FINER, covered
 
 
 def mask_of(masks: tuple[Mask, ...], planes: Planes, rgb: np.ndarray) -> np.ndarray | None:
@@ -34,7 +33,7 @@ def _range(values: np.ndarray, low: float, high: float, soft: float) -> np.ndarr
     """1 within a range, 0 outside of it, smooth over `soft` beyond its ends."""
     if soft <= 0:
         return ((values >= low) & (values <= high)).astype(np.float32)
-    return _smooth(np.minimum((values - low) / soft + 1, (high - values) / soft + 1)).astype(np.float32)
+    return smooth(np.minimum((values - low) / soft + 1, (high - values) / soft + 1)).astype(np.float32)
 
 
 def _one(mask: Mask, planes: Planes, rgb: np.ndarray) -> np.ndarray:
@@ -53,8 +52,7 @@ def _one(mask: Mask, planes: Planes, rgb: np.ndarray) -> np.ndarray:
     if mask.kind == "hue":
         lab = to_oklab(rgb)
         middle, half = 0.5 * (mask.low + mask.high), 0.5 * abs(mask.high - mask.low)
-        away = np.abs((np.degrees(np.arctan2(lab[..., 2], lab[..., 1])) - middle + 180) % 360 - 180)
-        return _range(away, -1.0, half, mask.soft) * _smooth(np.hypot(lab[..., 1], lab[..., 2]) / 0.02)
+        return _range(from_hue(hue_of(lab), middle), -1.0, half, mask.soft) * smooth(np.hypot(lab[..., 1], lab[..., 2]) / 0.02)
     return _shape(mask, *rgb.shape[:2])
 
 
@@ -76,7 +74,7 @@ def _shape(mask: Mask, h: int, w: int) -> np.ndarray:
     dx, dy = x - mask.x * w, y - mask.y * h
     across, down = dx * np.cos(turn) + dy * np.sin(turn), dy * np.cos(turn) - dx * np.sin(turn)
     if mask.kind == "gradient":  # from nothing at the upper end to all at the lower, over its height
-        return _smooth(down / max(1e-6, mask.height * h) + 0.5)
+        return smooth(down / max(1e-6, mask.height * h) + 0.5)
     half_w, half_h = max(1e-6, 0.5 * mask.width * w), max(1e-6, 0.5 * mask.height * h)
     if mask.kind == "ellipse":
         out = (np.hypot(across / half_w, down / half_h) - 1) * min(half_w, half_h)  # pixels beyond its edge, nearly
@@ -86,10 +84,7 @@ def _shape(mask: Mask, h: int, w: int) -> np.ndarray:
 
 
 def _polygon(points: tuple[tuple[float, float], ...], h: int, w: int) -> np.ndarray:
-    from PIL import Image, ImageDraw
-
     if len(points) < 3:
         raise BadValue("A mask by a polygon wants three corners at least.")
-    canvas = Image.new("L", (w * FINER, h * FINER))
-    ImageDraw.Draw(canvas).polygon([(x * w * FINER - 0.5, y * h * FINER - 0.5) for x, y in points], fill=255)
-    return np.asarray(canvas, np.float32).reshape(h, FINER, w, FINER).mean((1, 3)) / 255
+    middle = 0.5 / FINER  # the drawing counts from the middle of its first step
+    return covered([[(x * w - middle, y * h - middle) for x, y in points]], w, h)

@@ -5,7 +5,7 @@ nothing stands, and no shadow falls, its codes come out as they went in.
 """
 
 import functools
-from typing import NamedTuple
+from typing import NamedTuple, Sequence
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from aulmo.trace.view import show, show_film_back
 KERNEL_WIDTH = 1600  # what glass and the draft see of a photograph
 WORKING_WIDTH = 2048  # what the window is drawn from
 BRIGHTEST = 4.0  # of white: what a photograph's white is taken for as light
+FINER = 4  # steps within a pixel, each way, by which the edge of a polygon is found
 AROUND = 0.33  # display value of what lies beside the photograph in the window
 
 
@@ -176,21 +177,29 @@ def cut_out(photo: Photograph, plate_of: Document, shot: Shot, camera: Camera, w
     """(height, width) float32 share of each pixel that things of the photograph hide which stand before the product; None without any."""
     if not photo.cutouts:
         return None
-    from PIL import Image, ImageDraw
-
-    laid, fine = laid_out(plate_of, shot), 4
+    laid = laid_out(plate_of, shot)
     tan_w = 0.5 * camera.span_mm if camera.projection == "parallel" else 0.5 * camera.sensor_mm / camera.focal_length_mm
     tan_h = tan_w * height / width
-    picture = Image.new("L", (width * fine, height * fine), 0)
-    draw = ImageDraw.Draw(picture)
+    found: list[list[tuple[float, float]]] = []
     for one in photo.cutouts:
         if len(one.points) < 3:
             continue
         points = np.array(one.points, float)
         x = (2 * points[:, 0] / photo.width - 1 + laid.shift_x) * laid.tan_w / tan_w - 2 * camera.shift_x
         y = (1 - 2 * points[:, 1] / photo.height + laid.shift_y) * laid.tan_h / tan_h - 2 * camera.shift_y
-        draw.polygon([((a + 1) * width / 2 * fine, (1 - b) * height / 2 * fine) for a, b in zip(x, y)], fill=255)
-    return np.asarray(picture, np.float32).reshape(height, fine, width, fine).mean((1, 3)) / 255
+        found.append([((a + 1) * width / 2, (1 - b) * height / 2) for a, b in zip(x, y)])
+    return covered(found, width, height)
+
+
+def covered(polygons: Sequence[Sequence[tuple[float, float]]], width: int, height: int) -> np.ndarray:
+    """(height, width) float32 share of each pixel that polygons cover together, by corners in pixels from the upper left."""
+    from PIL import Image, ImageDraw
+
+    picture = Image.new("L", (width * FINER, height * FINER), 0)
+    draw = ImageDraw.Draw(picture)
+    for points in polygons:
+        draw.polygon([(x * FINER, y * FINER) for x, y in points], fill=255)
+    return np.asarray(picture, np.float32).reshape(height, FINER, width, FINER).mean((1, 3)) / 255
 
 
 class Under(NamedTuple):

@@ -71,11 +71,6 @@ class Helpers:
             self.blobs[one] = lambda one=one: assets.get(one)  # type: ignore[misc]
         return name, held
 
-    def count(self) -> int:
-        """Machines that can be given something, this one not counted."""
-        self._meet()
-        return sum(h.good is not False for h in self._known.values())
-
     def _meet(self) -> list[_Helper]:
         """Greet those that have come; returns those that have gone."""
         there: dict[str, str] = hub.told(self.folder).get("helpers", {})
@@ -253,8 +248,7 @@ class Helpers:
             ]  # fmt: skip
 
             def take(k: int, came: Came) -> None:
-                if came.payload:
-                    unpacked(came.payload, tracer, pieces[k].tiles)
+                unpacked(came.payload, tracer, pieces[k].tiles)
 
             films: list[Tracer] = []  # of what is made here: what helpers have made of the same tiles may come while it is under way
 

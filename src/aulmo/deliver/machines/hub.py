@@ -2,7 +2,6 @@
 takes helpers. It tells in the list's `hub.json` where it is and who has joined."""
 
 import asyncio
-import fcntl
 import json
 import logging
 import os
@@ -13,7 +12,10 @@ import time
 from pathlib import Path
 from typing import Any
 
+from msgspec.structs import replace
+
 from aulmo.deliver import runner
+from aulmo.deliver.locks import claimed, is_held
 from aulmo.deliver.machines.secret import PORT, own_address, secret_of, security
 from aulmo.document.project_file import write_atomically
 from aulmo.errors import AulmoError
@@ -43,25 +45,25 @@ def told(folder: Path) -> dict[str, Any]:
     """ "address", "pid" and "helpers" (names by address) of the hub of a list; empty while there is none."""
     try:
         found = json.loads((folder / "hub.json").read_text())
-        return found if isinstance(found, dict) and _is_held(folder) else {}
+        return found if isinstance(found, dict) and is_held(folder / "hub.lock") else {}
     except (OSError, ValueError):
         return {}
 
 
-def _is_held(folder: Path) -> bool:
-    try:
-        with open(folder / "hub.lock", "rb") as lock:
-            fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
-    except FileNotFoundError:
-        return False
-    except OSError:
-        return True
-    return False
+def take(folder: Path, on: bool) -> None:
+    """Let a list take helpers, or none any more. Raises CannotWrite."""
+    runner.set_rules(folder, replace(runner.rules(folder), helpers=on))
+    wake(folder)
+
+
+def invitation(folder: Path, address: str) -> str:
+    """What is said to Aulmo on a machine that should help."""
+    return f"helper --join {address} --secret {secret_of(folder)}"
 
 
 def wake(folder: Path) -> None:
     """See to it that the hub of a list that takes helpers is there."""
-    if runner.rules(folder).helpers and not _is_held(folder):
+    if runner.rules(folder).helpers and not is_held(folder / "hub.lock"):
         quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
         subprocess.Popen([sys.executable, "-m", "aulmo.deliver.machines.hub", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
 
@@ -116,11 +118,10 @@ def main() -> int:
     """Serve the list of the folder that is named until it takes no helpers any more."""
     folder = Path(sys.argv[1])
     folder.mkdir(parents=True, exist_ok=True)
-    with open(folder / "hub.lock", "ab") as lock:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            return 0
+    lock = claimed(folder / "hub.lock")
+    if lock is None:
+        return 0
+    with lock:
         quietly()
         try:
             asyncio.run(_serve(folder))

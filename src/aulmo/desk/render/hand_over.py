@@ -5,6 +5,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QFileDialog
 
+from aulmo.deliver.naming import safe
 from aulmo.desk.shell.stage import Desk
 from aulmo.document.quantity import counted
 
@@ -42,7 +43,7 @@ def collect_in(desk: Desk, where: Path) -> None:
     """Collect the project in a new folder of another one."""
     session = desk.session
     document, assets = session.document, session.assets
-    name = (document.name or "project").replace("/", "-")
+    name = safe(document.name) or "project"
     folder, k = where / name, 2
     while folder.exists():
         folder, k = where / f"{name} {k}", k + 1

@@ -1,13 +1,11 @@
 """Whether other machines of the office may help, how they join, and who has joined."""
 
-from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout
 
 from aulmo.deliver import runner
 from aulmo.deliver.machines import hub
-from aulmo.deliver.machines.secret import secret_of
 from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.widgets.fields import button, label
@@ -52,13 +50,7 @@ class HelpersDialog(QDialog):
         self.refresh()
 
     def _set(self, on: bool) -> None:
-        jobs = session_module.JOBS
-
-        def put() -> None:
-            runner.set_rules(jobs, replace(runner.rules(jobs), helpers=on))
-            hub.wake(jobs)
-
-        self.bench.session.attempt(put)
+        self.bench.session.attempt(lambda: hub.take(session_module.JOBS, on))
         self.refresh()
 
     def refresh(self) -> None:
@@ -77,6 +69,6 @@ class HelpersDialog(QDialog):
             self.joined.setText("")
         else:
             self.words.setText("On each machine that should help, with the same Aulmo installed:")
-            self.line.setText(f"./aulmo helper --join {told['address']} --secret {secret_of(jobs)}")
+            self.line.setText(f"./aulmo {hub.invitation(jobs, told['address'])}")
             names = sorted(told.get("helpers", {}).values())
             self.joined.setText(f"{counted(len(names), 'machine')} joined: {', '.join(names)}" if names else "No machine has joined yet.")

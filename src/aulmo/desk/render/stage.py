@@ -1,6 +1,7 @@
 """Render as a stage of the window."""
 
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QDialog
 
 from aulmo.deliver.job import picture_folder
 from aulmo.desk.picture.compare import Compare
@@ -28,18 +29,15 @@ def _build(desk: Desk) -> Built:
         if bench.start():
             desk.session.set_stage("Render")
 
+    def show(dialog: QDialog) -> None:
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.show()
+
     def ask(kind: type[TurntableDialog] | type[SphereDialog], name: str) -> None:
         session = desk.session
-        dialog = kind(bench, picture_folder(session.document.render, session.own_path) / f"{session.document.name} {name}")
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.show()
+        show(kind(bench, picture_folder(session.document.render, session.own_path) / f"{session.document.name} {name}"))
 
-    def helpers() -> None:
-        dialog = HelpersDialog(bench)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.show()
-
-    desk.registry.add("helpers", "Other machines…", "Stage", "", helpers, desk.working)
+    desk.registry.add("helpers", "Other machines…", "Stage", "", lambda: show(HelpersDialog(bench)), desk.working)
     desk.registry.add("export", "Export as glTF or USD…", "File", "", lambda: choose_export(desk), desk.working)
     desk.registry.add("parts_list", "List of parts…", "File", "", lambda: choose_parts_list(desk), desk.working)
     desk.registry.add("collect", "Collect in a folder…", "File", "", lambda: choose_collect(desk), desk.working)

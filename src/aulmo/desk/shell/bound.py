@@ -129,10 +129,9 @@ class BoundSlider(Bound):
         super().__init__(session, template, title, default)
         a = self.about
         limits = {"hard_low": a.least, "hard_high": a.most}
-        self.widget = made = SliderRow(self.title, a.low, a.high, a.unit, self.default, a.decimals, curve=a.curve, tip=a.tip, **limits)
-        self.dot, self.field = made.dot, made.field
+        self.widget = made = SliderRow(self.title, a.low, a.high, a.unit, self.default, a.decimals, curve=a.curve, tip=a.tip, dot=self.dot, **limits)
+        self.field = made.field
         self._set = made.set_value
-        made.restored.connect(self.restore)
         made.trouble.connect(session.trouble)
         made.changed.connect(lambda value, busy: self.put(self._whole(value), busy))
 
@@ -163,10 +162,8 @@ class BoundColour(Bound):
 
     def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
         super().__init__(session, template, title, default)
-        self.widget = self.field = made = ColourRow(self.title, self.default)
+        self.widget = self.field = made = ColourRow(self.title, self.default, self.dot)
         made.setToolTip(self.about.tip)
-        self.dot = made.dot
-        made.restored.connect(self.restore)
         made.trouble.connect(session.trouble)
         made.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
 

@@ -204,13 +204,11 @@ class ColourRow(QWidget):
     """Label, hex code and chip of one colour. `changed` carries the colour and whether the hand is still moving."""
 
     changed = Signal(object, bool)
-    restored = Signal()
     trouble = Signal(str)
 
-    def __init__(self, text: str, default: Colour | None = None) -> None:
+    def __init__(self, text: str, default: Colour | None = None, dot: Dot | None = None) -> None:
         super().__init__()
         self.default = default
-        self.dot = Dot()
         self.hex = QLineEdit()
         self.hex.setAccessibleName(text)
         self.chip = Chip()
@@ -219,12 +217,11 @@ class ColourRow(QWidget):
         self._picker: Picker | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        layout.addWidget(row(text, self.hex, dot=self.dot), 1)
+        layout.addWidget(row(text, self.hex, dot=dot), 1)
         layout.addWidget(self.chip, 0, Qt.AlignmentFlag.AlignVCenter)
         layout.setSpacing(6)
         self.hex.editingFinished.connect(self._typed)
         self.chip.clicked.connect(self._open)
-        self.dot.clicked.connect(self.restored)
 
     def set_value(self, colour: Colour) -> None:
         """Show a colour without telling anybody."""

@@ -290,12 +290,11 @@ class SliderRow(QWidget):
     """
 
     changed = Signal(float, bool)
-    restored = Signal()
     trouble = Signal(str)
 
     def __init__(
         self, label: str, low: float, high: float, unit: str = "", default: float | None = None, decimals: int = 2,
-        hard_low: float | None = None, hard_high: float = math.inf, curve: float = 1.0, tip: str = "",
+        hard_low: float | None = None, hard_high: float = math.inf, curve: float = 1.0, tip: str = "", dot: Dot | None = None,
     ) -> None:  # fmt: skip
         super().__init__()
         self.low, self.high, self.default, self.curve = low, high, default, curve
@@ -305,10 +304,9 @@ class SliderRow(QWidget):
         self.slider.setRange(0, 1000)
         self.slider.setAccessibleName(label)
         self.field.setAccessibleName(label)
-        self.dot = Dot()
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self._row = row(label, self.slider, dot=self.dot, tip=tip)
+        self._row = row(label, self.slider, dot=dot, tip=tip)
         layout.addWidget(self._row, 1)
         layout.addWidget(self.field)
         layout.setSpacing(8)
@@ -316,7 +314,6 @@ class SliderRow(QWidget):
         self.slider.sliderReleased.connect(lambda: self.changed.emit(self.field.value(), False))
         self.field.edited.connect(self._typed)
         self.field.trouble.connect(self.trouble)
-        self.dot.clicked.connect(self.restored)
 
     def set_title(self, title: str) -> None:
         """Call the row something else."""
