@@ -251,7 +251,8 @@ def test_every_text_that_could_name_something_says_what_it_names():
     """A field of text is plain words, or annotated with what it points at; nothing in between, or a save would forget it."""
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
-        "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish",
+        "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish", "reference_file",
+        "inside", "follows",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -64,17 +64,32 @@ class Grade(Record):
     lut_strength: float = 1.0
 
 
+class Stroke(Record):
+    """A stroke of the brush: places as of a mask, its width in thousandths of the picture's, how much of it takes at once (`flow`), how much of its
+    radius is soft, and whether it wipes out. With `edges` it keeps to colours like those under it, the more the nearer `edges` is to 1."""
+
+    points: tuple[tuple[float, float], ...]
+    size: float = 60.0
+    flow: float = 1.0
+    soft: float = 0.5
+    edges: float = 0.0
+    wipes: bool = False
+
+
 class Mask(Record):
-    """Where something holds. `kind` says by what: names of parts or materials (by their mattes), a range of `low` to `high` (of depth in mm, of
-    facing and luminance in shares of 1, of hue in degrees), or a shape. Places are shares of the picture's width and height from its upper left
-    corner.
+    """Where something holds. `kind` says by what: names of parts, groups, materials or decals (by their mattes), a range of `low` to `high` (of depth
+    in mm, of facing and luminance in shares of 1, of hue in degrees), or a shape. Places are shares of the picture's width and height from its upper
+    left corner.
 
     It adds to the masks before it, takes away from them, or keeps only what both have. `soft` is how far a range fades out, in its own measure;
-    `feather` how far any mask does, in thousandths of the width. `turn` in degrees.
+    `feather` how far any mask does, in thousandths of the width, or in mm where it lies with `feather_mm`. `turn` in degrees. A shape that `follows`
+    a part has its place from the middle of that part, wherever that is in the picture.
     """
 
     id: str
-    kind: Literal["part", "material", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle", "polygon"] = "ellipse"
+    kind: Literal[
+        "part", "group", "material", "decal", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle", "polygon", "brush"
+    ] = "ellipse"
     how: Literal["add", "take", "cross"] = "add"
     names: tuple[str, ...] = ()
     low: float = 0.0
@@ -86,7 +101,10 @@ class Mask(Record):
     height: float = 0.5
     turn: float = 0.0
     points: tuple[tuple[float, float], ...] = ()
+    strokes: tuple[Stroke, ...] = ()
+    follows: str = ""
     feather: float = 0.0
+    feather_mm: float = 0.0
     outside: bool = False
 
 
@@ -99,27 +117,44 @@ class Balance(Record):
 
 
 class Layer(Record):
-    """One thing of a stack: the render, a light group, a pass, a colour, a gradient from one colour above to another below, or a grade of all below
-    it. `source` names the group or pass; a grade holds where its `masks` do, any other layer shows there."""
+    """One thing of a stack: the render, a light group, a pass, the shadows once more, the shot's photograph, a picture, a text, a colour, a gradient
+    from one colour above to another below, a grade of all below it, or a group of layers (those whose `inside` is its id), which act on what is below
+    it as one. `source` names the light group or pass, or is the text; a grade holds where its `masks` do, any other layer shows there.
+
+    Pictures and texts have their middle at `x`, `y` and a `width`, in shares of the picture's width and height. "shadow" lays the shadows anew:
+    softened by `soften` thousandths, of `colour`, `strength` times as deep. A render is the one before denoising with `raw`.
+    """
 
     id: str
     name: str
-    kind: Literal["render", "group", "pass", "colour", "gradient", "grade"] = "grade"
+    kind: Literal["render", "group", "pass", "shadow", "photograph", "picture", "text", "colour", "gradient", "grade", "stack"] = "grade"
     source: str = ""
     blend: Blend = "over"
     opacity: float = 1.0
     on: bool = True
+    inside: str = ""
+    picture: AssetName | None = None
+    x: float = 0.5
+    y: float = 0.5
+    width: float = 1.0
+    turn: float = 0.0
     colour: Triple = (0.18, 0.18, 0.18)
     colour_to: Triple = (0.5, 0.5, 0.5)
+    soften: float = 0.0
+    strength: float = 1.0
+    raw: bool = False
     grade: Grade = Grade()
     masks: tuple[Mask, ...] = ()
 
 
 class Finish(Record):
     """What is made of a shot's render: `balance` by light group, then `layers`, the lowest first. Without a layer of the kind "render" the render
-    itself is the ground. Shots may share it."""
+    itself is the ground. `view` is the way light is shown, "" for the shot's own; `reference` a picture it is held against. Shots may share it."""
 
     id: str
     name: str = "Finish"
     layers: tuple[Layer, ...] = ()
     balance: dict[str, Balance] = {}
+    view: Literal["", "Product neutral", "Film", "Plain"] = ""
+    reference: AssetName | None = None
+    reference_file: str = ""

@@ -502,15 +502,24 @@ TABLE: dict[type, dict[str, Property]] = {
         "play_start": _number("Plays from", 0, 60, "s", 2, -1e5, 1e5), "play_end": _number("Plays to", 0, 60, "s", 2, -1e5, 1e5),
     },
     r.Choice: {"name": _text("Name"), "shot": _text("Shot", "link")},
-    r.Finish: {"name": _text("Name")},
+    r.Finish: {
+        "name": _text("Name"), "reference": _text("Reference", "link"), "reference_file": _text("Reference"),
+        "view": _choice("Shown as", {"": "As the shot", "Product neutral": "Product neutral", "Film": "Film", "Plain": "Plain"}),
+    },
     r.Balance: {
         "stops": _number("Brightness", -6, 6, "stops", 1, -60, 60), "colour": _colour("Colour"), "on": _yes("On"),
     },
     r.Layer: {
         "name": _text("Name"), "source": _text("Light or pass"),
         "kind": _choice("Kind", {
-            "render": "Render", "group": "Light group", "pass": "Pass", "colour": "Colour", "gradient": "Gradient", "grade": "Grade",
+            "render": "Render", "group": "Light group", "pass": "Pass", "shadow": "Shadow", "photograph": "Photograph", "picture": "Picture",
+            "text": "Text", "colour": "Colour", "gradient": "Gradient", "grade": "Grade", "stack": "Group",
         }),
+        "inside": _text("In group", "link"), "picture": _text("Picture", "link"), "raw": _yes("Before denoising"),
+        "x": _number("Across", 0, 1, "", 3, -100, 100), "y": _number("Down", 0, 1, "", 3, -100, 100),
+        "width": _number("Width", 0.01, 2, "", 3, 1e-4, 100), "turn": _number("Turn", -180, 180, "°", 1, -36000, 36000, change="shorter way"),
+        "soften": _number("Soften", 0, 60, "‰", 1, 0, 1000, curve=2, tip="Thousandths of the picture’s width"),
+        "strength": _number("Depth", 0, 2, "", 2, 0, 20, tip="1 is as the light gave it, 0 no shadow"),
         "blend": _choice("Lies", {
             "over": "Over", "add": "Added", "multiply": "Multiplied", "screen": "Screen", "darken": "Darker", "lighten": "Lighter",
             "soft light": "Soft light", "difference": "Difference",
@@ -519,9 +528,12 @@ TABLE: dict[type, dict[str, Property]] = {
     },
     r.Mask: {
         "kind": _choice("By", {
-            "part": "Part", "material": "Material", "depth": "Depth", "facing": "Facing", "shadow": "Shadow", "luminance": "Luminance", "hue": "Hue",
-            "gradient": "Gradient", "ellipse": "Ellipse", "rectangle": "Rectangle", "polygon": "Polygon",
+            "part": "Part", "group": "Group of parts", "material": "Material", "decal": "Decal", "depth": "Depth", "facing": "Facing",
+            "shadow": "Shadow", "luminance": "Luminance", "hue": "Hue", "gradient": "Gradient", "ellipse": "Ellipse", "rectangle": "Rectangle",
+            "polygon": "Polygon", "brush": "Brush",
         }),
+        "strokes": _text("Strokes", "many"), "follows": _text("Follows"),
+        "feather_mm": _number("Feather, mm", 0, 100, "mm", 1, 0, 1e6, curve=2, tip="As far as it reaches on the things themselves"),
         "how": _choice("How", {"add": "Adds", "take": "Takes away", "cross": "Keeps what both have"}),
         "names": _text("Of", "many"), "points": _text("Corners", "many"),
         "low": _number("From", -1e3, 1e4, "", 2, -1e9, 1e9), "high": _number("To", -1e3, 1e4, "", 2, -1e9, 1e9),

@@ -34,7 +34,7 @@ from aulmo.document.variant_records import Axis as Axis
 from aulmo.document.variant_records import Choice as Choice
 from aulmo.document.variant_records import Refused as Refused
 
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 
 class Placement(Record):
     """Where a part sits in its parent: scaled, then turned about x, y, z in that order, then moved."""

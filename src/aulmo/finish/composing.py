@@ -1,23 +1,26 @@
 """A finish applied: lights balanced, layers laid over each other, grades through their masks, then the view."""
 
-from typing import Callable, Mapping, NamedTuple
+from typing import Any, Callable, Mapping, NamedTuple
 
 import numpy as np
+from scipy.ndimage import gaussian_filter
 
 from aulmo.document.finish_records import Balance, Finish, Layer
 from aulmo.errors import AulmoError, BadValue
 from aulmo.finish.blending import blended
 from aulmo.finish.grading import graded, looked_up, read_cube
 from aulmo.finish.masking import mask_of
+from aulmo.finish.pictures import picture_light, placed, text_light
 from aulmo.finish.planes import Planes
 from aulmo.trace.view import show
 
+DEEPEST = 0.02  # what reaches at least where a shadow is divided out
 Blobs = Callable[[str], bytes]  # an asset by its name
 
 
 class Finished(NamedTuple):
     """Light in shares of white (h, w, 3) and its alpha (h, w), the tables that display values go through, and sentences on layers that could not be
-    made: these are left out, the rest is shown."""
+    made, by their ids ("balance" of the lights): these are left out, the rest is shown."""
 
     rgb: np.ndarray
     alpha: np.ndarray
@@ -25,32 +28,73 @@ class Finished(NamedTuple):
     faults: dict[str, str]
 
 
-def balanced(planes: Planes, balance: Mapping[str, Balance]) -> np.ndarray:
+class Means(NamedTuple):
+    """What a stack is made with besides its planes: assets, the view that pictures are seen through, and the light of the shot's photograph for so
+    many rows and columns, None where it has none."""
+
+    blobs: Blobs | None = None
+    view: str = "Product neutral"
+    photograph: Callable[[int, int], np.ndarray | None] | None = None
+
+
+class Kept:
+    """What a stack came to after each layer the last time, so that only what lies over a change is made anew."""
+
+    def __init__(self) -> None:
+        self.about: tuple[Any, ...] = ()
+        self.steps: list[tuple[Any, Finished]] = []
+
+
+def is_neutral(balance: Balance) -> bool:
+    """Whether a light is left as it is."""
+    return balance.stops == 0 and balance.colour == (1.0, 1.0, 1.0) and balance.on
+
+
+def balanced(planes: Planes, balance: Mapping[str, Balance], raw: bool = False) -> np.ndarray:
     """The render with its lights as a balance wants them: exactly the sum of their passes, each as bright and of the colour it is told. What has been
-    denoised stays so: the share by which the sum changes is laid on the clean picture. Raises BadValue for a light whose pass is not there."""
-    changed = {name: b for name, b in balance.items() if b.stops != 0 or b.colour != (1.0, 1.0, 1.0) or not b.on}
+    denoised stays so: the share by which the sum changes is laid on the clean picture. Lights whose pass is not there stay as they are."""
+    ground = planes.raw if raw else planes.rgb
+    changed = {name: b for name, b in balance.items() if not is_neutral(b) and name in planes.groups}
     if not changed:
-        return planes.rgb
-    missing = sorted(set(changed) - set(planes.groups))
-    if missing:
-        raise BadValue(f"This render does not hold the light of {missing[0]} by itself; render it with the pass Light by group.")
-    rgb = planes.rgb.astype(np.float32)
+        return ground
+    rgb = ground.astype(np.float32)
     for name, b in changed.items():
-        own = planes.layers.get(f"group.{name}.denoised", planes.layers[f"group.{name}"])[..., :3]
+        clean = None if raw else planes.layers.get(f"group.{name}.denoised")
+        own = (clean if clean is not None else planes.layers[f"group.{name}"])[..., :3]
         gain = np.array(b.colour, np.float32) * np.float32(2.0**b.stops if b.on else 0.0)
         rgb = rgb + own * (gain - 1)
-    return np.maximum(rgb, 0) if planes.rgb.min() >= 0 else rgb
+    return np.maximum(rgb, 0) if ground.min() >= 0 else rgb
 
 
-def _content(layer: Layer, planes: Planes, ground: np.ndarray) -> tuple[np.ndarray, np.ndarray | None]:
-    """Light of a layer, (h, w, 3), and its own alpha where it has one."""
+def missing_lights(planes: Planes, balance: Mapping[str, Balance]) -> str:
+    """A sentence on a light that is balanced and whose pass is not there; "" when all are."""
+    missing = sorted(name for name, b in balance.items() if not is_neutral(b) and name not in planes.groups)
+    return f"This render does not hold the light of {missing[0]} by itself; render it with the pass Light by group." if missing else ""
+
+
+def _content(layer: Layer, planes: Planes, finish: Finish, below: np.ndarray, means: Means) -> tuple[np.ndarray, np.ndarray | None]:
+    """Light of a layer, (h, w, 3), and its own alpha where it has one: of light that is already multiplied by it."""
     h, w = planes.alpha.shape
     if layer.kind == "render":
-        return ground, planes.alpha
+        return balanced(planes, finish.balance, layer.raw), planes.alpha
     if layer.kind in ("group", "pass"):
         name = f"group.{layer.source}" if layer.kind == "group" else layer.source
         data = planes.data(name)
         return (np.repeat(data, 3, -1) if data.shape[-1] == 1 else data[..., :3]).astype(np.float32), None
+    if layer.kind == "shadow":
+        return relit(below, planes, layer), None
+    if layer.kind == "photograph":
+        light = means.photograph(h, w) if means.photograph is not None else None
+        if light is None:
+            raise BadValue("This shot has no photograph.")
+        return light, None
+    if layer.kind == "picture":
+        if layer.picture is None or means.blobs is None:
+            raise BadValue("No picture is chosen.")
+        return placed(picture_light(means.blobs(layer.picture), layer.name, means.view), layer, h, w)
+    if layer.kind == "text":
+        light, alpha = placed(text_light(layer.source, tuple(layer.colour)), layer, h, w)
+        return light, alpha
     if layer.kind == "colour":
         return np.broadcast_to(np.array(layer.colour, np.float32), (h, w, 3)), None
     share = ((np.arange(h, dtype=np.float32) + 0.5) / h)[:, None, None]
@@ -58,42 +102,89 @@ def _content(layer: Layer, planes: Planes, ground: np.ndarray) -> tuple[np.ndarr
     return np.broadcast_to(made, (h, w, 3)), None
 
 
-def composed(planes: Planes, finish: Finish, blobs: Blobs | None = None, seed: int = 0) -> Finished:
-    """A finish made of planes. Nothing is raised for a layer that cannot be made: it is left out and its sentence told."""
-    faults: dict[str, str] = {}
-    tables: list[tuple[np.ndarray, float]] = []
-    try:
-        ground = balanced(planes, finish.balance)
-    except BadValue as error:
-        faults["balance"], ground = str(error), planes.rgb
+def relit(below: np.ndarray, planes: Planes, layer: Layer) -> np.ndarray:
+    """Light with its shadows laid anew. Where a share s of the light is kept away, 1 - s is what reaches; that is divided out and the softened,
+    deeper or coloured one multiplied in: 1 - strength s' (1 - colour). Of catchers the share is what their shadow leaves of the photograph."""
+    shadow = np.clip(planes.data("shadow")[..., :1], 0, 1).astype(np.float32)
+    kept = planes.layers.get("catcher.kept")
+    if kept is not None:
+        caught = np.clip(planes.layers["catcher.alpha"][..., :1], 0, 1)
+        shadow = shadow * (1 - caught) + (1 - np.clip(kept[..., :3], 0, 1).mean(-1, keepdims=True)) * caught
+    sigma = layer.soften * 1e-3 * below.shape[1]
+    soft = gaussian_filter(shadow, (sigma, sigma, 0), mode="nearest", truncate=3.0) if sigma > 0.2 else shadow
+    before = np.maximum(1 - shadow, DEEPEST)
+    after = 1 - np.float32(layer.strength) * soft * (1 - np.clip(np.array(layer.colour, np.float32), 0, 1))
+    return (below * (np.maximum(after, 0) / before)).astype(np.float32)
+
+
+def composed(
+    planes: Planes, finish: Finish, blobs: Blobs | None = None, seed: int = 0, means: Means | None = None, kept: Kept | None = None
+) -> Finished:  # fmt: skip
+    """A finish made of planes. Nothing is raised for a layer that cannot be made: it is left out and its sentence told. With `kept` what lies below
+    the first change since the last time is taken as it was."""
+    means = means or Means(blobs)
+    if kept is not None and (not kept.about or kept.about[0] is not planes or kept.about[1:] != (finish.balance, means.view, seed)):
+        kept.about, kept.steps = (planes, finish.balance, means.view, seed), []
     live = [layer for layer in finish.layers if layer.on]
+    fault = missing_lights(planes, finish.balance)
+    faults = {"balance": fault} if fault else {}
     if any(layer.kind == "render" for layer in live):
-        rgb, alpha = np.zeros_like(planes.rgb), np.zeros_like(planes.alpha)
+        state = Finished(np.zeros_like(planes.rgb), np.zeros_like(planes.alpha), (), faults)
     else:
-        rgb, alpha = ground, planes.alpha
-    for layer in live:
-        try:
-            mask = mask_of(layer.masks, planes, rgb)
-            shown: np.ndarray | float = layer.opacity if mask is None else mask * np.float32(layer.opacity)
-            share = shown[..., None] if isinstance(shown, np.ndarray) else shown
-            if layer.kind == "grade":
-                made = graded(rgb, layer.grade, seed)
-                if made is not rgb:
-                    rgb = blended(rgb, made, layer.blend, share)
-                if layer.grade.lut and blobs is not None:
-                    tables.append((read_cube(blobs(layer.grade.lut), layer.name), layer.grade.lut_strength * layer.opacity))
-                continue
-            above, own = _content(layer, planes, ground)
-            if layer.blend == "over" and own is not None:  # premultiplied: what is there already shines through what is not covered
-                rgb = blended(rgb, above + rgb * (1 - own[..., None]), "over", share)
-                alpha = alpha + own * (1 - alpha) * shown
-            else:
-                rgb = blended(rgb, np.asarray(above, np.float32), layer.blend, share)
-                if layer.blend == "over":
-                    alpha = alpha + (1 - alpha) * shown
-        except AulmoError as error:
-            faults[layer.id] = str(error)
-    return Finished(np.asarray(rgb, np.float32), np.asarray(alpha, np.float32), tuple(tables), faults)
+        state = Finished(balanced(planes, finish.balance), planes.alpha, (), faults)
+    parents = {layer.id: layer for layer in finish.layers if layer.kind == "stack"}
+    bare = any(layer.kind == "render" for layer in live)
+    top = [layer for layer in live if layer.inside not in parents]
+    for k, layer in enumerate(top):
+        about = (bare, layer, tuple(c for c in live if layer.kind == "stack" and c.inside == layer.id))
+        if kept is not None and k < len(kept.steps) and kept.steps[k][0] == about:
+            state = kept.steps[k][1]
+            continue
+        state = _laid(state, layer, about[2], planes, finish, means, seed)
+        if kept is not None:
+            del kept.steps[k:]
+            kept.steps.append((about, state))
+    return state._replace(rgb=np.asarray(state.rgb, np.float32), alpha=np.asarray(state.alpha, np.float32))
+
+
+def _laid(below: Finished, layer: Layer, children: tuple[Layer, ...], planes: Planes, finish: Finish, means: Means, seed: int) -> Finished:
+    """A layer laid over what is below it; what cannot be is left out, and told."""
+    try:
+        return _over(below, layer, children, planes, finish, means, seed)
+    except AulmoError as error:
+        return below._replace(faults={**below.faults, layer.id: str(error)})
+
+
+def _over(below: Finished, layer: Layer, children: tuple[Layer, ...], planes: Planes, finish: Finish, means: Means, seed: int) -> Finished:
+    rgb, alpha = below.rgb, below.alpha
+    mask = mask_of(layer.masks, planes, rgb)
+    shown: np.ndarray | float = layer.opacity if mask is None else mask * np.float32(layer.opacity)
+    share = shown[..., None] if isinstance(shown, np.ndarray) else shown
+    if layer.kind == "stack":
+        made = below
+        for child in children:
+            made = _laid(made, child, (), planes, finish, means, seed)
+        inside = blended(rgb, made.rgb, layer.blend, share) if made.rgb is not rgb else rgb
+        return made._replace(rgb=inside, alpha=alpha + (made.alpha - alpha) * shown)
+    if layer.kind == "grade":
+        tables = below.tables
+        changed = graded(rgb, layer.grade, seed)
+        if changed is not rgb:
+            rgb = blended(rgb, changed, layer.blend, share)
+        if layer.grade.lut and means.blobs is not None:
+            tables = (*tables, (read_cube(means.blobs(layer.grade.lut), layer.name), layer.grade.lut_strength * layer.opacity))
+        return below._replace(rgb=rgb, tables=tables)
+    above, own = _content(layer, planes, finish, rgb, means)
+    if layer.blend == "over" and own is not None:  # premultiplied: what is there already shines through what is not covered
+        rgb = blended(rgb, above + rgb * (1 - own[..., None]), "over", share)
+        return below._replace(rgb=rgb, alpha=alpha + own * (1 - alpha) * shown)
+    if own is not None and layer.kind in ("picture", "text"):  # nothing beside it
+        own_share = own[..., None] * share
+        return below._replace(rgb=blended(rgb, above / np.maximum(own[..., None], 1e-4), layer.blend, own_share))
+    rgb = blended(rgb, np.asarray(above, np.float32), layer.blend, share)
+    if layer.blend == "over" and layer.kind != "shadow":
+        alpha = alpha + (1 - alpha) * shown
+    return below._replace(rgb=rgb, alpha=alpha)
 
 
 def displayed(finished: Finished, view: str) -> np.ndarray:

@@ -13,8 +13,9 @@ from aulmo.document.properties import resolve
 from aulmo.document.property_table import TABLE
 from aulmo.document.records import Document, Finish, Grade, Layer, Mask, Shot
 from aulmo.errors import BadValue
-from aulmo.finish.composing import composed, displayed
+from aulmo.finish.composing import Kept, Means, composed, displayed
 from aulmo.finish.planes import Planes, of_arrays, of_picture, read_planes
+from aulmo.trace.plate import PlateBook
 
 
 def checked(grade: Grade) -> Grade:
@@ -79,18 +80,57 @@ def planes_of(planes: Any) -> Planes:
     return of_arrays(planes) if isinstance(planes, Mapping) else of_picture(planes)
 
 
+def by_mattes(document: Document, finish: Finish) -> Finish:
+    """A finish whose masks name what mattes know: of a group its parts, of a decal its surface. Raises nothing: what is gone stays as it is."""
+
+    def named(mask: Mask) -> Mask:
+        if mask.kind == "group":
+            chosen = [p.id for p in document.parts.values() if p.name in mask.names]
+            leaves = edits.leaves(document, chosen)
+            return replace(mask, names=tuple(dict.fromkeys(document.parts[i].name for i in leaves)) or mask.names)
+        if mask.kind == "decal":
+            worn = [d.material for d in document.decals.values() if d.name in mask.names]
+            known = [document.materials[i].name for i in worn if i in document.materials]
+            return replace(mask, names=tuple(dict.fromkeys(known)) or mask.names)
+        return mask
+
+    if not any(mask.kind in ("group", "decal") for layer in finish.layers for mask in layer.masks):
+        return finish
+    return replace(finish, layers=tuple(replace(layer, masks=tuple(map(named, layer.masks))) for layer in finish.layers))
+
+
+def means_of(document: Document, assets: AssetStore, shot: Shot, finish: Finish) -> Means:
+    """What a shot's finish is made with, of a resolved document."""
+
+    def photograph(h: int, w: int) -> np.ndarray | None:
+        camera = document.cameras.get(shot.camera)
+        alone = replace(document, shots=(shot,), backdrop=replace(document.backdrop, kind="photograph", shot=shot.id))
+        plate = PlateBook(assets).plate(alone, camera, w, h, final=True) if camera is not None else None
+        return plate.light if plate is not None else None
+
+    return Means(assets.get, finish.view or shot.view, photograph)
+
+
 def finished_of(
-    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0
+    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0, kept: Kept | None = None
 ) -> tuple[np.ndarray, np.ndarray, list[str]]:
     """(h, w, 3) display pixels, (h, w) alpha, and sentences on what could not be made, of a shot's finish at a time of the film."""
     shot = edits.find_shot(document, shot_name)
     seen = resolve(document, {"shot": shot.id}, time_)
-    held = planes_of(planes)
-    camera = seen.cameras.get(shot.camera)
-    if camera is not None:
-        held = held._replace(eye=camera.position)
+    held = seen_by(seen, shot, planes_of(planes))
     finish = finish_of(seen, shot)  # as keys, the variant and the shot's own say
-    made = composed(held, finish, assets.get, round(time_ * 1000))
+    means = means_of(seen, assets, shot, finish)
+    made = composed(held, by_mattes(seen, finish), seed=round(time_ * 1000), means=means, kept=kept)
+    return displayed(made, means.view), made.alpha, [*held.notes, *told_of(finish, made.faults)]
+
+
+def seen_by(document: Document, shot: Shot, planes: Planes) -> Planes:
+    """Planes that know where the shot's camera stands."""
+    camera = document.cameras.get(shot.camera)
+    return planes._replace(eye=camera.position) if camera is not None and planes.eye != camera.position else planes
+
+
+def told_of(finish: Finish, faults: Mapping[str, str]) -> list[str]:
+    """Sentences on the layers that are left out."""
     names = {layer.id: layer.name for layer in finish.layers}
-    told = [f"{names.get(k, 'Light balance')} is left out: {words}" for k, words in made.faults.items()]
-    return displayed(made, shot.view), made.alpha, [*held.notes, *told]
+    return [f"{names.get(k, 'Light balance')} is left out: {words}" for k, words in faults.items()]

@@ -2,11 +2,14 @@
 of the picture's width, so that a preview of a third looks as the whole. An effect at its neutral value gives back what it got, to the bit."""
 
 
-from typing import Any, Callable
+import functools
+import os
+from concurrent.futures import ThreadPoolExecutor
+from typing import Any, Callable, Iterable
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
-from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter, zoom
+from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter
 
 from aulmo.document.finish_records import Grade, HueBand
 from aulmo.errors import BadValue
@@ -14,6 +17,8 @@ from aulmo.frame.exposure import gains_of
 from aulmo.surface.colour import ACESCG_TO_SRGB, LUMINANCE
 
 MIDDLE = 0.18
+RINGS = 5  # of a glow, each twice as wide as the one within
+STEPS = 4096  # places at which a curve is worked out
 LEAST = 1e-6
 WEIGHTS = np.asarray(LUMINANCE, np.float32)
 # Oklab (Ottosson 2020), from linear sRGB
@@ -114,28 +119,39 @@ def toned(rgb: np.ndarray, highlights: float, shadows: float, whites: float, bla
     return rgb * np.exp2(2.0 * change).astype(np.float32)[..., None]
 
 
-def _curve(points: tuple[tuple[float, float], ...]) -> Callable[[np.ndarray], np.ndarray]:
-    """A smooth curve through points, monotone where they are; beyond the last it goes on as it came."""
-    held = {float(x): float(y) for x, y in points}
-    held.setdefault(0.0, 0.0)
-    held.setdefault(1.0, 1.0)
-    x = np.array(sorted(held))
-    y = np.array([held[v] for v in x])
-    inside = PchipInterpolator(x, y)
-    slope = float(inside.derivative()(x[-1]))
-    return lambda t: np.where(t > x[-1], y[-1] + (t - x[-1]) * slope, inside(np.clip(t, x[0], x[-1])))
-
-
 def curved(rgb: np.ndarray, all_: tuple, red: tuple, green: tuple, blue: tuple) -> np.ndarray:
     """Curves over tones as the eye spaces them (the power 1 / 2.4 of light), black at 0 and white at 1."""
     if not (all_ or red or green or blue):
         return rgb
-    t = np.sign(rgb) * np.abs(rgb) ** np.float32(1 / 2.4)
+    t = np.abs(rgb) ** np.float32(1 / 2.4)
+    np.copysign(t, rgb, out=t)
     for c, own in enumerate((red, green, blue)):
         for points in (own, all_):
             if points:
-                t[..., c] = _curve(points)(t[..., c])
-    return (np.sign(t) * np.abs(t) ** 2.4).astype(np.float32)
+                t[..., c] = _drawn(tuple(points), t[..., c])
+    made = np.abs(t) ** np.float32(2.4)
+    return np.copysign(made, t, out=made)
+
+
+@functools.lru_cache(64)
+def _table(points: tuple[tuple[float, float], ...]) -> tuple[np.ndarray, float, float, float]:
+    """A curve at so many places from its first point to its last, where these are, and its slope at the last."""
+    held = {float(x): float(y) for x, y in points}
+    held.setdefault(0.0, 0.0)
+    held.setdefault(1.0, 1.0)
+    x = np.array(sorted(held))
+    curve = PchipInterpolator(x, np.array([held[v] for v in x]))
+    return curve(np.linspace(x[0], x[-1], STEPS)).astype(np.float32), float(x[0]), float(x[-1]), float(curve.derivative()(x[-1]))
+
+
+def _drawn(points: tuple[tuple[float, float], ...], t: np.ndarray) -> np.ndarray:
+    """Tones through a smooth curve, monotone where its points are; beyond the last it goes on as it came."""
+    table, low, high, slope = _table(points)
+    place = (np.clip(t, low, high) - np.float32(low)) * np.float32((STEPS - 1) / (high - low))
+    first = np.minimum(place.astype(np.int32), STEPS - 2)
+    start = table[first]
+    made = start + (table[first + 1] - start) * (place - first)
+    return np.where(t > high, table[-1] + (t - np.float32(high)) * np.float32(slope), made).astype(np.float32)
 
 
 # colours
@@ -238,27 +254,50 @@ def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: floa
     over = np.maximum(rgb - threshold, 0)
     if not over.any():
         return rgb
-    size = _pixels(rgb, thousandths)
-    spread = np.zeros_like(over)
-    scales = (0.25, 0.5, 1.0, 2.0, 4.0)
-    for scale in scales:
-        for c in range(3):
-            spread[..., c] += _blurred(over[..., c], size * scale) / len(scales)
-    return (rgb + np.float32(amount) * (spread - over)).astype(np.float32)
+    sigma = 0.25 * _pixels(rgb, thousandths)  # of the first ring
+    step = max(1, int(sigma / 3))
+    levels = [_smaller(over, step)]
+    for _ in range(RINGS - 1):
+        levels.append(_smaller(levels[-1], 2))
+    # what is between the cells is drawn straight, and the cells are flat: both blur as well, by so much
+    cells = max(0.3, float(np.sqrt(max(0.0, (sigma / step) ** 2 - (0.25 if step > 1 else 0.0)))))
+    spread = np.zeros((1, 1, 3), np.float32)
+    for k in reversed(range(RINGS)):
+        soft = gaussian_filter(levels[k], (cells, cells, 0), mode="constant", truncate=3.0)
+        spread = soft if k == RINGS - 1 else soft + _larger(spread, 2, soft.shape)
+    return (rgb + np.float32(amount) * (_larger(spread, step, rgb.shape) * np.float32(1 / RINGS) - over)).astype(np.float32)
 
 
-def _blurred(plane: np.ndarray, sigma: float) -> np.ndarray:
-    """A Gaussian; of a wide one the picture is first made smaller, which is not seen."""
-    step = max(1, int(sigma / 6))
+def _smaller(light: np.ndarray, step: int) -> np.ndarray:
+    """The mean of cells of so many pixels each way; beyond the edge is nothing."""
     if step == 1:
-        return gaussian_filter(plane, sigma, mode="constant")
-    h, w = plane.shape
-    padded = np.pad(plane, ((0, -h % step), (0, -w % step)))
-    small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step).mean((1, 3))
-    small = gaussian_filter(small, sigma / step, mode="constant")
-    rows, columns = (np.arange(n) + 0.5 for n in (h, w))
-    place = np.meshgrid(rows / step - 0.5, columns / step - 0.5, indexing="ij")
-    return map_coordinates(small, place, order=1, mode="nearest")
+        return light
+    h, w = light.shape[:2]
+    padded = np.pad(light, ((0, -h % step), (0, -w % step), (0, 0)))
+    return padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step, 3).mean((1, 3), dtype=np.float32)
+
+
+def _larger(light: np.ndarray, step: int, shape: tuple[int, ...]) -> np.ndarray:
+    """Cells drawn out again to a shape, straight between their middles."""
+    if step == 1:
+        return light
+    rows, columns = ((np.arange(n, dtype=np.float32) + 0.5) / step - 0.5 for n in shape[:2])
+    return sampled_along(sampled_along(light, rows, 0), columns, 1)
+
+
+def sampled_along(planes: np.ndarray, places: np.ndarray, axis: int) -> np.ndarray:
+    """Planes (h, w, ...) at fractional rows (axis 0) or columns (axis 1), evenly between them; beyond the ends as at the ends."""
+    places = np.clip(places, 0, planes.shape[axis] - 1)
+    first = np.minimum(places.astype(np.intp), max(0, planes.shape[axis] - 2))
+    shape = [1] * planes.ndim
+    shape[axis] = -1
+    share = (places - first).astype(np.float32).reshape(shape)
+    low = planes.take(first, axis)
+    high = planes.take(np.minimum(first + 1, planes.shape[axis] - 1), axis)
+    high -= low
+    high *= share
+    high += low
+    return high
 
 
 def fringed(rgb: np.ndarray, thousandths: float) -> np.ndarray:
@@ -271,9 +310,8 @@ def fringed(rgb: np.ndarray, thousandths: float) -> np.ndarray:
 def _scaled(plane: np.ndarray, share: float) -> np.ndarray:
     if share == 1:
         return plane
-    h, w = plane.shape
-    y, x = np.meshgrid((np.arange(h) - (h - 1) / 2) * share + (h - 1) / 2, (np.arange(w) - (w - 1) / 2) * share + (w - 1) / 2, indexing="ij")
-    return map_coordinates(plane, [y, x], order=1, mode="nearest")
+    rows, columns = ((np.arange(n, dtype=np.float32) - (n - 1) / 2) * np.float32(share) + (n - 1) / 2 for n in plane.shape)
+    return sampled_along(sampled_along(plane, rows, 0), columns, 1)
 
 
 def bent(rgb: np.ndarray, amount: float) -> np.ndarray:
@@ -293,11 +331,9 @@ def vignetted(rgb: np.ndarray, amount: float) -> np.ndarray:
     if amount == 0:
         return rgb
     h, w = rgb.shape[:2]
-    y, x = np.meshgrid((np.arange(h) + 0.5) / h * 2 - 1, (np.arange(w) + 0.5) / w * 2 - 1, indexing="ij")
-    r2 = (x * w) ** 2 + (y * h) ** 2
-    r2 /= w * w + h * h
-    fall = np.log2((1 + r2) ** -2.0) / np.log2(2.0**-2.0)  # 0 in the middle, 1 in the corners
-    return rgb * np.exp2(-amount * fall).astype(np.float32)[..., None]
+    y, x = ((np.arange(n, dtype=np.float32) + 0.5) * 2 - n for n in (h, w))
+    r2 = (x * x + (y * y)[:, None]) / np.float32(w * w + h * h)  # 0 in the middle, 1 in the corners
+    return rgb * ((1 + r2) ** np.float32(-amount))[..., None]
 
 
 def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> np.ndarray:
@@ -308,14 +344,14 @@ def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> n
     h, w = rgb.shape[:2]
     columns = min(16384, max(8, round(36.0 / max(grain_mm, 1e-3))))
     rows = max(8, round(columns * h / w))
-    field = np.random.default_rng(seed).standard_normal((rows, columns)).astype(np.float32)
+    field = np.random.default_rng(seed).standard_normal((rows, columns), np.float32)
     if columns >= w:  # the mean of the grains in a pixel
         edges_y, edges_x = (np.linspace(0, n, m + 1).astype(int) for n, m in ((rows, h), (columns, w)))
         noise = np.add.reduceat(np.add.reduceat(field, np.minimum(edges_y[:-1], rows - 1), 0), np.minimum(edges_x[:-1], columns - 1), 1)
         noise /= np.maximum(1, np.outer(np.diff(edges_y), np.diff(edges_x)))
     else:
-        noise = zoom(field, (h / rows, w / columns), order=1)[:h, :w]
-        noise = np.pad(noise, ((0, h - noise.shape[0]), (0, w - noise.shape[1])), mode="edge")
+        places = [(np.arange(n, dtype=np.float32) + 0.5) * (m / n) - 0.5 for n, m in ((h, rows), (w, columns))]
+        noise = sampled_along(sampled_along(field, places[0], 0), places[1], 1)
     y = luminance(rgb)
     weight = np.exp2(-(np.abs(_stops(y)) / 3.0) ** 2)
     return rgb * np.exp2(amount * weight * noise).astype(np.float32)[..., None]
@@ -358,16 +394,56 @@ def looked_up(display: np.ndarray, table: np.ndarray, strength: float = 1.0) -> 
     return (display + (found - display) * np.float32(strength)).astype(np.float32)
 
 
+_pool = ThreadPoolExecutor(max(1, os.cpu_count() or 1), thread_name_prefix="grading")
+_PIXELS = 1 << 14  # of a band: so much stays near the processor
+
+
+def in_bands(rgb: np.ndarray, work: Callable[[np.ndarray], np.ndarray]) -> np.ndarray:
+    """`work` done to bands of a picture, side by side: what it makes of a pixel must depend on that pixel alone. What `work` leaves alone is given
+    back as it is."""
+    h, w = rgb.shape[:2]
+    rows = max(1, _PIXELS // max(1, w))
+    first = work(rgb[:rows])
+    if first.base is rgb and first.shape == rgb[:rows].shape:
+        return rgb
+    out = np.empty(rgb.shape, np.float32)
+    out[:rows] = first
+
+    def one(top: int) -> None:
+        out[top : top + rows] = work(rgb[top : top + rows])
+
+    list(_pool.map(one, range(rows, h, rows)))
+    return out
+
+
+Step = tuple[Callable[..., np.ndarray], tuple[Any, ...]]
+
+
+def _by_pixel(rgb: np.ndarray, steps: Iterable[Step]) -> np.ndarray:
+    """Steps that need no neighbours, one after the other, band by band."""
+
+    def work(band: np.ndarray) -> np.ndarray:
+        for step, numbers in steps:
+            band = step(band, *numbers)
+        return band
+
+    return in_bands(rgb, work)
+
+
 def graded(rgb: np.ndarray, grade: Grade, seed: int = 0) -> np.ndarray:
     """All of a grade that is done to light, in the order of its record."""
     g = grade
-    steps: list[tuple[Callable[..., np.ndarray], tuple[Any, ...]]] = [
-        (calmed, (g.calm,)), (exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot)),
-        (toned, (g.highlights, g.shadows, g.whites, g.blacks)), (curved, (g.curve, g.red, g.green, g.blue)), (saturated, (g.saturation, g.spare)),
-        (hue_shifted, (g.hues,)), (split_toned, (g.shade, g.light)), (detailed, (g.local_contrast, g.detail)),
-        (sharpened, (g.sharpen, g.sharpen_size)), (glowing, (g.glow, g.glow_from, g.glow_size)), (fringed, (g.fringe,)), (bent, (g.bend,)),
-        (vignetted, (g.vignette,)), (grained, (g.grain, g.grain_mm, seed)),
+    rgb = _by_pixel(calmed(rgb, g.calm), [(exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot))])
+    rgb = toned(rgb, g.highlights, g.shadows, g.whites, g.blacks)
+    colours: list[Step] = [
+        (curved, (g.curve, g.red, g.green, g.blue)), (saturated, (g.saturation, g.spare)), (hue_shifted, (g.hues,)),
+        (split_toned, (g.shade, g.light)),
     ]  # fmt: skip
-    for step, numbers in steps:
+    rgb = _by_pixel(rgb, colours)
+    rest: list[Step] = [
+        (detailed, (g.local_contrast, g.detail)), (sharpened, (g.sharpen, g.sharpen_size)), (glowing, (g.glow, g.glow_from, g.glow_size)),
+        (fringed, (g.fringe,)), (bent, (g.bend,)), (vignetted, (g.vignette,)), (grained, (g.grain, g.grain_mm, seed)),
+    ]  # fmt: skip
+    for step, numbers in rest:
         rgb = step(rgb, *numbers)
     return rgb

@@ -1,13 +1,16 @@
 """Masks: where a layer shows or a grade holds, (h, w) shares."""
 
 import numpy as np
+from msgspec.structs import replace
 from scipy.ndimage import gaussian_filter
 
-from aulmo.document.finish_records import Mask
+from aulmo.document.finish_records import Mask, Stroke
 from aulmo.errors import BadValue
 from aulmo.finish.grading import from_hue, hue_of, luminance, smooth, to_oklab
 from aulmo.finish.planes import Planes
 from aulmo.trace.plate import FINER, covered
+
+SHAPES = ("gradient", "ellipse", "rectangle", "polygon", "brush")  # that are drawn on the picture
 
 
 def mask_of(masks: tuple[Mask, ...], planes: Planes, rgb: np.ndarray) -> np.ndarray | None:
@@ -17,9 +20,7 @@ def mask_of(masks: tuple[Mask, ...], planes: Planes, rgb: np.ndarray) -> np.ndar
         return None
     whole = np.zeros(rgb.shape[:2], np.float32) if masks[0].how == "add" else np.ones(rgb.shape[:2], np.float32)
     for mask in masks:
-        one = np.clip(_one(mask, planes, rgb), 0, 1)
-        if mask.feather > 0:
-            one = gaussian_filter(one, mask.feather * 1e-3 * rgb.shape[1] / 2, mode="nearest")
+        one = feathered(np.clip(_one(mask, planes, rgb), 0, 1), mask, planes)
         if mask.outside:
             one = 1 - one
         if mask.how == "add":
@@ -27,6 +28,27 @@ def mask_of(masks: tuple[Mask, ...], planes: Planes, rgb: np.ndarray) -> np.ndar
         else:
             whole = whole * (1 - one) if mask.how == "take" else whole * one
     return whole.astype(np.float32)
+
+
+def feathered(one: np.ndarray, mask: Mask, planes: Planes) -> np.ndarray:
+    """A mask with its edge faded out: by thousandths of the picture's width, and by mm on the things that it lies on. Raises BadValue where it is not
+    known how large these are seen."""
+    reach = mask.feather * 1e-3 * one.shape[1]
+    if mask.feather_mm > 0:
+        reach += mask.feather_mm / _mm_per_pixel(one, planes)
+    return gaussian_filter(one, reach / 2, mode="nearest") if reach > 0 else one
+
+
+def _mm_per_pixel(one: np.ndarray, planes: Planes) -> float:
+    """How large a pixel is on the things that a mask lies on: the median of the steps between neighbours, of what lies side by side."""
+    place, depth = planes.data("position"), planes.data("depth")[..., 0]
+    near = (depth < 1e9) & (one > 0.1)
+    if not near.any():
+        near = depth < 1e9
+    steps = np.linalg.norm(place[:, 1:] - place[:, :-1], axis=-1)[near[:, 1:] & near[:, :-1]]
+    if not len(steps):
+        raise BadValue("Nothing is seen that a feather in mm could be measured on.")
+    return max(float(np.median(steps)), 1e-6)
 
 
 def _range(values: np.ndarray, low: float, high: float, soft: float) -> np.ndarray:
@@ -37,10 +59,11 @@ def _range(values: np.ndarray, low: float, high: float, soft: float) -> np.ndarr
 
 
 def _one(mask: Mask, planes: Planes, rgb: np.ndarray) -> np.ndarray:
-    if mask.kind in ("part", "material"):
+    if mask.kind in ("part", "group", "material", "decal"):
         if not mask.names:
             raise BadValue(f"A mask by {mask.kind} names none.")
-        return np.sum([planes.matte(mask.kind, name) for name in mask.names], 0)
+        kind = "material" if mask.kind in ("material", "decal") else "part"
+        return np.sum([planes.matte(kind, name) for name in mask.names], 0)
     if mask.kind == "depth":
         return _range(planes.data("depth")[..., 0], mask.low, mask.high, mask.soft)
     if mask.kind == "facing":
@@ -53,7 +76,85 @@ def _one(mask: Mask, planes: Planes, rgb: np.ndarray) -> np.ndarray:
         lab = to_oklab(rgb)
         middle, half = 0.5 * (mask.low + mask.high), 0.5 * abs(mask.high - mask.low)
         return _range(from_hue(hue_of(lab), middle), -1.0, half, mask.soft) * smooth(np.hypot(lab[..., 1], lab[..., 2]) / 0.02)
+    if mask.follows:
+        mask = _followed(mask, planes)
+    if mask.kind == "brush":
+        return brushed(mask.strokes, rgb)
     return _shape(mask, *rgb.shape[:2])
+
+
+def middle_of(name: str, planes: Planes) -> tuple[float, float] | None:
+    """Where the middle of a part is seen, in shares of the picture; None where it is not. Raises BadValue without mattes."""
+    matte = planes.matte("part", name)
+    whole = float(matte.sum())
+    if whole < 0.5:
+        return None
+    h, w = matte.shape
+    x, y = float(matte.sum(0) @ (np.arange(w) + 0.5)), float(matte.sum(1) @ (np.arange(h) + 0.5))
+    return x / whole / w, y / whole / h
+
+
+def _followed(mask: Mask, planes: Planes) -> Mask:
+    """A mask that follows a part, where that is now."""
+    middle = middle_of(mask.follows, planes)
+    if middle is None:
+        raise BadValue(f"{mask.follows}, which this follows, is not seen.")
+    return moved(mask, *middle)
+
+
+def moved(mask: Mask, x: float, y: float) -> Mask:
+    """A mask drawn elsewhere, by shares of the picture."""
+    shift = lambda points: tuple((px + x, py + y) for px, py in points)  # noqa: E731
+    strokes = tuple(replace(s, points=shift(s.points)) for s in mask.strokes)
+    return replace(mask, x=mask.x + x, y=mask.y + y, points=shift(mask.points), strokes=strokes)
+
+
+def brushed(strokes: tuple[Stroke, ...], rgb: np.ndarray) -> np.ndarray:
+    """(h, w) what strokes leave, one after the other."""
+    h, w = rgb.shape[:2]
+    whole = np.zeros((h, w), np.float32)
+    lab: np.ndarray | None = None
+    for stroke in strokes:
+        radius = max(0.5, 0.5e-3 * stroke.size * w)
+        points = np.array(stroke.points, np.float32).reshape(-1, 2) * (w, h)
+        if not len(points) or not np.isfinite(points).all():
+            continue
+        low, high = np.floor(points.min(0) - radius - 1).astype(int), np.ceil(points.max(0) + radius + 1).astype(int)
+        x0, y0, x1, y1 = max(0, low[0]), max(0, low[1]), min(w, high[0]), min(h, high[1])
+        if x1 <= x0 or y1 <= y0:
+            continue
+        away = _away(points, x0, y0, x1, y1)
+        hard = max(0.5, radius * (1 - min(1.0, stroke.soft)))
+        left = smooth((radius + 0.5 - away) / max(1.0, radius + 0.5 - hard)) * np.float32(stroke.flow)
+        if stroke.edges > 0:
+            lab = to_oklab(np.maximum(rgb, 0)) if lab is None else lab
+            left = left * _alike(lab, points, x0, y0, x1, y1, stroke.edges)
+        there = whole[y0:y1, x0:x1]
+        whole[y0:y1, x0:x1] = there * (1 - left) if stroke.wipes else there + left * (1 - there)
+    return whole
+
+
+def _away(points: np.ndarray, x0: int, y0: int, x1: int, y1: int) -> np.ndarray:
+    """(y1 - y0, x1 - x0) pixels from a line through points (n, 2)."""
+    y, x = (np.arange(y0, y1, dtype=np.float32) + 0.5)[:, None], np.arange(x0, x1, dtype=np.float32) + 0.5
+    best = np.full((y1 - y0, x1 - x0), np.float32(1e9))
+    starts, ends = (points[:-1], points[1:]) if len(points) > 1 else (points, points)
+    for (ax, ay), (bx, by) in zip(starts, ends):
+        dx, dy = bx - ax, by - ay
+        along = np.clip(((x - ax) * dx + (y - ay) * dy) / max(float(dx * dx + dy * dy), 1e-6), 0, 1)
+        np.minimum(best, (x - ax - along * dx) ** 2 + (y - ay - along * dy) ** 2, out=best)
+    return np.sqrt(best)
+
+
+def _alike(lab: np.ndarray, points: np.ndarray, x0: int, y0: int, x1: int, y1: int, edges: float) -> np.ndarray:
+    """How far the colours of a box are like those under a stroke: by the nearest of a few of them in Oklab, strictly where `edges` is 1."""
+    h, w = lab.shape[:2]
+    chosen = points[np.linspace(0, len(points) - 1, min(len(points), 12)).astype(int)].astype(int)
+    under = lab[np.clip(chosen[:, 1], 0, h - 1), np.clip(chosen[:, 0], 0, w - 1)]
+    box = lab[y0:y1, x0:x1]
+    off = np.min([((box - one) ** 2).sum(-1) for one in under], 0)
+    reach = 0.02 + 0.3 * (1 - edges) ** 2
+    return np.exp(-off / np.float32(reach * reach)).astype(np.float32)
 
 
 def _facing(planes: Planes) -> np.ndarray:
