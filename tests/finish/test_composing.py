@@ -133,8 +133,8 @@ def test_a_grade_through_a_part_keeps_the_edges_of_its_matte(planes):
 def test_masks_add_take_and_cross_and_shapes_have_their_area(planes):
     area = lambda *m: float(mask_of(m, planes, planes.rgb).sum())  # noqa: E731
     w, h = SIZE
-    ellipse = Mask("e", "ellipse", x=0.5, y=0.5, width=0.5, height=0.5)
-    box = Mask("b", "rectangle", x=0.5, y=0.5, width=0.5, height=0.5)
+    ellipse = Mask("e", "ellipse", across=0.5, down=0.5, width=0.5, height=0.5)
+    box = Mask("b", "rectangle", across=0.5, down=0.5, width=0.5, height=0.5)
     corner = Mask("c", "polygon", points=((0, 0), (0.5, 0), (0.5, 0.5), (0, 0.5)))
     assert area(ellipse) == pytest.approx(np.pi / 4 * (w / 2) * (h / 2), rel=0.02)
     assert area(box) == pytest.approx(w * h / 4, rel=0.01) and area(corner) == pytest.approx(w * h / 4, rel=0.02)

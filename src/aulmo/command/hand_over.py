@@ -4,11 +4,14 @@ import argparse
 from pathlib import Path
 
 from aulmo.command.words import bar, end_bar, stopped_at
+from aulmo.errors import BadValue
 
 
 def finish(arguments: argparse.Namespace) -> int:
-    """`finish PROJECT --shot NAME [--passes FILE.exr] [--time S] --out FILE`."""
-    from aulmo.deliver.finished import write_finished
+    """`finish PROJECT --shot NAME [--passes FILE.exr] [--time S] --out FILE`, or of all shots with `--all`, or of a film with `--frames FOLDER`."""
+    from aulmo.deliver.finished import finish_frames, write_finished
+    from aulmo.deliver.naming import safe
+    from aulmo.deliver.picture_file import FILE_TYPES, LAYERED
     from aulmo.document.project_file import load
 
     document, assets = load(Path(arguments.project))
@@ -19,6 +22,26 @@ def finish(arguments: argparse.Namespace) -> int:
 
     passes = Path(arguments.passes) if arguments.passes else None
     settings = stopped_at(document.render, arguments)
+    out = Path(arguments.out)
+    if arguments.frames:
+        made = finish_frames(document, assets, Path(arguments.frames), out, settings, lambda done, of: bar("Finishing", done / of, f"{done} of {of}"))
+        end_bar()
+        print(f"{out}: {made.made} frames finished, {made.kept} were there")
+        return 0
+    if arguments.all:
+        if not out.is_dir():
+            raise BadValue(f"There is no folder {out} to write to.")
+        for shot in document.shots:
+            held = passes / f"{shot.name}.exr" if passes is not None else None
+            ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type][1]
+            file = out / f"{document.name} {safe(shot.name)}{ending}"
+            told = write_finished(document, assets, shot.name, file, held, arguments.time, settings, progress)
+            if told is None:
+                return 5
+            for note in told:
+                print(note)
+            print(f"{file}: finished")
+        return 0
     notes = write_finished(document, assets, arguments.shot, Path(arguments.out), passes, arguments.time, settings, progress)
     if passes is None:
         end_bar()

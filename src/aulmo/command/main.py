@@ -210,6 +210,7 @@ def _stopping(p: argparse.ArgumentParser) -> None:
     p.add_argument("--samples", type=int, metavar="N")
     p.add_argument("--noise", type=float, metavar="PERCENT")
     p.add_argument("--raw", action="store_true", help="do not denoise")
+    p.add_argument("--unfinished", action="store_true", help="leave the shot's finish out")
 
 
 def parser() -> argparse.ArgumentParser:
@@ -286,10 +287,12 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser("finish", help="a shot with its finish: of the passes of a render, or rendered now")
     p.add_argument("project")
     p.add_argument("--shot", metavar="NAME")
-    p.add_argument("--passes", metavar="FILE.exr", help="a render that is there, with the passes that its layers want")
+    p.add_argument("--passes", metavar="FILE.exr|FOLDER", help="a render with the passes that layers want; with --all a folder of them")
+    p.add_argument("--all", action="store_true", help="every shot, of renders SHOT.exr in a folder, or rendered now, into a folder")
+    p.add_argument("--frames", metavar="FOLDER", help="a film: of frames in EXR that are there, into a folder or FILE.mp4; goes on where it stopped")
     p.add_argument("--time", type=float, default=0.0, metavar="SECONDS", help="of the film")
     _stopping(p)
-    p.add_argument("--out", required=True, metavar="FILE")
+    p.add_argument("--out", required=True, metavar="FILE|FOLDER")
     p.set_defaults(run=hand_over.finish)
     p = commands.add_parser("parts", help="a list of the parts, as a table or to print")
     p.add_argument("project")

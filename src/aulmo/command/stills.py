@@ -53,7 +53,8 @@ def render(arguments: argparse.Namespace) -> int:
 def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
     from msgspec.structs import replace
 
-    from aulmo.deliver.picture_file import LAYERED, check_file, type_of, write_picture
+    from aulmo.deliver.developing import developed, settings_for
+    from aulmo.deliver.picture_file import check_file, type_of, write_picture
     from aulmo.deliver.stills import Still, check_seen, plan, shot_of
     from aulmo.document import variants
     from aulmo.document.variant_table import from_words
@@ -82,14 +83,14 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
         return True
 
     check_file(kind, settings)
-    if kind not in LAYERED:
-        settings = replace(settings, passes=())
+    settings = settings_for(document, shot, replace(settings, negative=False), kind)
     kept = Path(arguments.state) if arguments.state else None
     picture = traced(document, assets, shot, size, settings, progress, kept=kept, time_=arguments.at)
     end_bar()
     if picture is None:
         print("The render was cancelled.", file=sys.stderr)
         return 5
+    picture = developed(document, assets, shot, picture, settings, kind, arguments.at)
     write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"}, settings)
     if kept is not None:
         kept.unlink(missing_ok=True)

@@ -34,11 +34,13 @@ def end_bar() -> None:
 
 
 def stopped_at(settings: RenderSettings, arguments: argparse.Namespace) -> RenderSettings:
-    """Settings with the stopping rule of the command line."""
+    """Settings with the stopping rule of the command line, and what is not done to the light."""
     if arguments.samples is not None:
         settings = replace(settings, stop="samples", samples=at_least(arguments.samples, 1, "the number of samples"))
     if arguments.noise is not None:
         settings = replace(settings, stop="noise", noise_percent=at_least(arguments.noise, 0.01, "the noise in percent"))
+    if arguments.unfinished:
+        settings = replace(settings, finished=False)
     return replace(settings, denoise=False) if arguments.raw else settings
 
 

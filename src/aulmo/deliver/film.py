@@ -18,8 +18,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
+from aulmo.deliver.developing import developed, finish_key, settings_for
 from aulmo.deliver.movie import begin, coder_for, is_movie
-from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, display_picture, file_key, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, display_picture, file_key, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
@@ -93,7 +94,7 @@ def size_of(document: Document, planned: list[FrameOf]) -> tuple[int, int]:
     return shot.width, shot.height
 
 
-class _Folder:
+class FrameFolder:
     """Where a film's frames lie, and what is known of each."""
 
     def __init__(self, path: Path, kind: str) -> None:
@@ -138,7 +139,11 @@ class _Folder:
 
 def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
     """What a frame's file depends on: the pictures of its shots and their shares, and the kind of file."""
-    pictures = [(tracer.digest_of(document, seen.shot, size, settings, frame.time), round(seen.share, 9)) for seen in frame.seen]
+    pictures = []
+    for seen in frame.seen:
+        own = settings_for(document, seen.shot, replace(settings, negative=False), kind)
+        told = (tracer.digest_of(document, seen.shot, size, own, frame.time), finish_key(document, seen.shot, own, kind, frame.time))
+        pictures.append((*told, round(seen.share, 9)))
     return hashlib.sha256(repr((file_key(kind, settings), pictures)).encode()).hexdigest()[:32]
 
 
@@ -159,9 +164,8 @@ def render_film(
         if not out.parent.is_dir():
             raise BadValue(f"There is no folder {out.parent} to write to.")
         kind = "png"
-    folder = _Folder(out.with_name(f"{out.name}.frames") if movie else out, kind)
-    if kind not in LAYERED:
-        settings = replace(settings, passes=())
+    folder = FrameFolder(out.with_name(f"{out.name}.frames") if movie else out, kind)
+    settings = replace(settings, negative=False)
     builder = builder or SceneBuilder(assets)
     began, made, kept = time.perf_counter(), 0, 0
     files: list[Path] = []
@@ -192,7 +196,7 @@ def render_film(
         if same is not None:
             _copied(same, folder.file(frame.number))
         else:
-            picture = _picture(document, assets, frame, size, settings, folder, builder, told)
+            picture = _picture(document, assets, frame, size, settings, folder, builder, told, kind)
             if picture is None:
                 return Made(made, kept, time.perf_counter() - began, True)
             try:
@@ -219,7 +223,7 @@ def _about(document: Document, frame: FrameOf) -> dict[str, str]:
 
 def _handed_out(
     document: Document, assets: AssetStore, planned: list[FrameOf], digest_at: Callable[[int], str], size: tuple[int, int],
-    settings: RenderSettings, folder: _Folder, kind: str, progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
+    settings: RenderSettings, folder: FrameFolder, kind: str, progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
 ) -> tuple[int, bool]:  # fmt: skip
     """Have the frames that are missing made here and by helpers; returns how many were made, and whether all are."""
     from aulmo.deliver.machines.pieces import Came, Piece, as_file
@@ -258,7 +262,7 @@ def _handed_out(
         tell(came.samples, came.small)
 
     def make(k: int, still_wanted: Callable[[], bool]) -> Came | None:
-        picture = _picture(document, assets, planned[order[k]], size, settings, folder, builder, lambda p, t: still_wanted())
+        picture = _picture(document, assets, planned[order[k]], size, settings, folder, builder, lambda p, t: still_wanted(), kind)
         return None if picture is None else as_file(picture, pieces[k])
 
     whole = helpers.each(pieces, take, make, lambda: going and tell()) if pieces else True
@@ -277,20 +281,21 @@ def _copied(one: Path, other: Path) -> None:
 
 
 def _picture(
-    document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, folder: _Folder, builder: SceneBuilder,
-    told: Callable,
+    document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, folder: FrameFolder,
+    builder: SceneBuilder, told: Callable, kind: str = "png",
 ) -> Picture | None:  # fmt: skip
     found: list[Picture] = []
     for seen in frame.seen:
         kept = folder.state(frame.number, seen.shot)
+        own = settings_for(document, seen.shot, settings, kind)
 
-        def run(kept=kept, seen=seen) -> Picture | None:
-            return render(document, assets, seen.shot, size, settings, told, builder, kept, frame.time)
+        def run(kept=kept, seen=seen, own=own) -> Picture | None:
+            return render(document, assets, seen.shot, size, own, told, builder, kept, frame.time)
 
         picture = taken_up(run, kept)
         if picture is None:
             return None
-        found.append(picture)
+        found.append(developed(document, assets, seen.shot, picture, own, kind, frame.time))
     return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
 
 

@@ -1,5 +1,9 @@
 """A shot, finished, as a file: of the passes of a render that is there, or of one that is made for it."""
 
+import hashlib
+import re
+import shutil
+import time
 from pathlib import Path
 from typing import Any, Callable
 
@@ -7,6 +11,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo import __version__
+from aulmo.deliver.developing import finish_key
+from aulmo.deliver.film import FrameFolder, Made, assemble
+from aulmo.deliver.movie import coder_for, is_movie
 from aulmo.deliver.picture_file import LAYERED, check_file, shown_file, type_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
@@ -14,21 +21,15 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings
 from aulmo.errors import BadValue
 from aulmo.finish.edits import finish_of, finished_of
+from aulmo.finish.layers import passes_of
+from aulmo.finish.planes import read_planes
+from aulmo.motion.reel import seen_at
 from aulmo.trace import tracer
-from aulmo.trace.passes import USES
 
 
 def passes_wanted(document: Document, shot_name: str | None) -> tuple[str, ...]:
     """The sets of passes that a shot's finish asks of a render."""
-    finish = finish_of(document, find_shot(document, shot_name))
-    kinds = {mask.kind for layer in finish.layers for mask in layer.masks}
-    wanted = {
-        "groups": bool(finish.balance) or any(layer.kind == "group" for layer in finish.layers), "mattes": bool(kinds & {"part", "material"}),
-        "surface": bool(kinds & {"depth", "facing"}), "shadow": "shadow" in kinds,
-    }  # fmt: skip
-    if any(layer.kind == "pass" for layer in finish.layers):
-        return USES["everything"][1]
-    return tuple(name for name, want in wanted.items() if want)
+    return passes_of(finish_of(document, find_shot(document, shot_name)))
 
 
 def write_finished(
@@ -52,8 +53,66 @@ def write_finished(
         if planes is None:
             return None
     display, alpha, notes = finished_of(document, assets, shot.name, planes, time_)
-    about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}, finished"}
-    pixels = np.concatenate([display, np.clip(alpha, 0, 1)[..., None]], -1).astype(np.float32)
-    blob = shown_file(pixels, kind, out.suffix.lower(), about, settings)
-    write_atomically(out, lambda file: file.write(blob))
+    write_display(display, alpha, out, settings, f"{document.name}: {shot.name}, finished")
     return notes
+
+
+def write_display(display: np.ndarray, alpha: np.ndarray, out: Path, settings: RenderSettings, about: str) -> None:
+    """Display values (h, w, 3) and alpha (h, w) into a file of a type that shows them. Raises BadValue or CannotWrite."""
+    kind = type_of(out)
+    if kind in LAYERED or settings.profile == "ACEScg":
+        raise BadValue(f"{out.name}: a finished picture is what is shown, and goes into PNG, TIFF, JPEG or WebP.")
+    check_file(kind, settings)
+    pixels = np.concatenate([display, np.clip(alpha, 0, 1)[..., None]], -1).astype(np.float32)
+    blob = shown_file(pixels, kind, out.suffix.lower(), {"Software": f"Aulmo {__version__}", "ImageDescription": about}, settings)
+    write_atomically(out, lambda file: file.write(blob))
+
+
+def both_beside(before: np.ndarray, after: np.ndarray) -> np.ndarray:
+    """Two pictures of display values (h, w, 3) side by side, a hundredth of their width apart."""
+    h, w = before.shape[:2]
+    return np.concatenate([before, np.ones((h, max(1, w // 100), 3), np.float32), after], 1)
+
+
+def finish_frames(
+    document: Document, assets: AssetStore, frames: Path, out: Path, settings: RenderSettings | None = None,
+    progress: Callable[[int, int], Any] | None = None,
+) -> Made:  # fmt: skip
+    """Finish a film of frames that are there in EXR, by their numbers, into a folder of PNG or a motion picture file, beside which they lie until it
+    is whole. What is finished already, of the same frame and by the same finish, is kept. Raises BadValue, BadFile or CannotWrite."""
+    settings = settings or document.render
+    found = sorted((int(m[1]), p) for p in Path(frames).glob("*.exr") if (m := re.search(r"(\d+)$", p.stem)))
+    if not found:
+        raise BadValue(f"There are no numbered frames in EXR in {frames}.")
+    movie = is_movie(Path(out))
+    if movie:
+        coder_for(Path(out))
+    folder = FrameFolder(Path(out).with_name(f"{Path(out).name}.frames") if movie else Path(out), "png")
+    began, made, kept = time.perf_counter(), 0, 0
+    size: tuple[int, int] | None = None
+    for number, path in found:
+        at = document.film.start + number / document.frames_per_second
+        seen = seen_at(document, at)
+        about = path.stat()
+        keys = [finish_key(document, s.shot, settings, "png", at) for s in seen]
+        digest = hashlib.sha256(repr((path.name, about.st_size, about.st_mtime_ns, keys, [s.share for s in seen])).encode()).hexdigest()[:32]
+        if folder.has(number, digest):
+            kept += 1
+        else:
+            planes = read_planes(path)
+            shown = [finished_of(document, assets, s.shot.name, planes, at) for s in seen]
+            display, alpha = shown[0][0], shown[0][1]
+            if len(shown) > 1:
+                display = display + (shown[1][0] - display) * np.float32(seen[1].share)
+            write_display(display, alpha, folder.file(number), settings, f"{document.name}: {at:.3f} s")
+            folder.note(number, digest)
+            made += 1
+            size = (display.shape[1], display.shape[0])
+        if progress is not None:
+            progress(made + kept, len(found))
+    if movie:
+        size = size or read_planes(found[0][1]).alpha.shape[::-1]  # type: ignore[assignment]
+        assert size is not None
+        assemble([folder.file(n) for n, _ in found], Path(out), size, document.frames_per_second, {"title": document.name})
+        shutil.rmtree(folder.path, ignore_errors=True)
+    return Made(made, kept, time.perf_counter() - began, False)

@@ -472,6 +472,16 @@ def _read_json(path: Path) -> dict:
         return {}
 
 
+NEGATIVE = "negative.exr"  # in a job's folder: the light of its picture with the passes
+
+
+def light_of(job: Job) -> Path | None:
+    """The file of a still's light: the EXR that it was made as, else the one that was kept beside, else its picture; None where all are gone."""
+    out = Path(job.record.out)
+    found = [out] if out.suffix.lower() == ".exr" else [job.folder / NEGATIVE, out]
+    return next((p for p in found if p.is_file()), None)
+
+
 def thumbnail(picture: Any) -> bytes:
     """A small picture of a finished one."""
     return small_png(display_picture(picture), 320)

@@ -12,6 +12,7 @@ from aulmo.deliver.profiles import in_space, profile
 from aulmo.document.project_file import write_atomically
 from aulmo.document.records import RenderSettings
 from aulmo.errors import BadValue
+from aulmo.finish.grading import looked_up
 from aulmo.trace.plate import shown_with
 from aulmo.trace.tracer import OF_FILES, Picture
 
@@ -47,7 +48,10 @@ def display_picture(picture: Picture) -> np.ndarray:
     alpha = np.clip(picture.alpha, 0, 1)[..., None]
     if float(alpha.min()) < 0.999:
         rgb = np.where(alpha > 1e-4, rgb / np.maximum(alpha, 1e-4), 0.0).astype(np.float32)
-    return np.concatenate([shown_with(np.ascontiguousarray(rgb, np.float32), picture.under, picture.white, picture.view, exact=True), alpha], 2)
+    shown = shown_with(np.ascontiguousarray(rgb, np.float32), picture.under, picture.white, picture.view, exact=True)
+    for table, strength in picture.tables:
+        shown = looked_up(shown, table, strength)
+    return np.concatenate([shown, alpha], 2)
 
 
 def write_picture(

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Callable, Mapping, NamedTuple, Sequence
 from msgspec.structs import replace
 
 from aulmo import __version__
+from aulmo.deliver.developing import developed, finish_key, settings_for
 from aulmo.deliver.film import LEAST_DISK, Made, taken_up
 from aulmo.deliver.naming import Named, file_names
 from aulmo.deliver.notes import Notes
@@ -88,12 +89,13 @@ def check_seen(document: Document, still: Still) -> None:
 def render_stills(
     document: Document, assets: AssetStore, wanted: Sequence[Still], size: tuple[int, int] | None, settings: RenderSettings, kind: str = "png",
     progress: Callable[[StillProgress, Picture | None, tracer.Tracer | None], bool] | None = None, keep: Path | None = None, time_: float = 0.0,
-    builder: SceneBuilder | None = None, helpers: "Helpers | None" = None,
+    builder: SceneBuilder | None = None, helpers: "Helpers | None" = None, negative: Callable[[int], Path] | None = None,
 ) -> Made:  # fmt: skip
     """Make stills one after the other. With a folder to `keep` how far they are, a range that was stopped or killed goes on: what is done is not
     made again, and what was under way goes on at the sample, to the same bits.
 
-    `progress` may return False to stop. With `helpers` tiles of each picture are traced by them as well, to the same bits. Raises BadValue, BadFile
+    `progress` may return False to stop. With `helpers` tiles of each picture are traced by them as well, to the same bits. `negative`
+    tells where the light of each is kept, when it is wanted. Raises BadValue, BadFile
     or CannotWrite; what was made until then is kept.
     """
     builder = builder or SceneBuilder(assets)
@@ -102,15 +104,16 @@ def render_stills(
         if not still.out.parent.is_dir():
             raise CannotWrite(f"There is no folder {still.out.parent} to write to any more.")
         check_seen(document, still)
-    if kind not in LAYERED:
-        settings = replace(settings, passes=())
     began, made, kept = time.perf_counter(), 0, 0
     notes = Notes(keep / "made.json" if keep is not None else None)
     for k, still in enumerate(wanted):
         of = variants.chosen(document, still.choices)
         shot = next(s for s in of.shots if s.id == still.shot)
         pixels = size or (shot.width, shot.height)
-        digest = tracer.digest_of(of, shot, pixels, settings, time_) + file_key(kind, settings) if keep is not None else ""
+        own = settings_for(of, shot, settings if negative is not None else replace(settings, negative=False), kind)
+        digest = ""
+        if keep is not None:
+            digest = tracer.digest_of(of, shot, pixels, own, time_) + file_key(kind, own) + finish_key(of, shot, own, kind, time_)
         if notes.has(still.out.name, digest, still.out):
             kept += 1
             continue
@@ -122,17 +125,21 @@ def render_stills(
 
         state = keep / f"{k}.state" if keep is not None else None
 
-        hands = helpers.tiles(of, assets, shot, pixels, settings, time_) if helpers is not None else None
+        hands = helpers.tiles(of, assets, shot, pixels, own, time_) if helpers is not None else None
 
-        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state, hands=hands) -> Picture | None:
-            return tracer.render(of, assets, shot, pixels, settings, tell, builder, state, time_, hands)
+        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state, hands=hands, own=own) -> Picture | None:
+            return tracer.render(of, assets, shot, pixels, own, tell, builder, state, time_, hands)
 
         picture = taken_up(run, state)
         if picture is None:
             return Made(made, kept, time.perf_counter() - began, True)
         words = in_words(still.choices)
         about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}" + (f" ({words})" if words else "")}
-        write_picture(picture, still.out, kind, about, settings)
+        if negative is not None and settings.negative and kind not in LAYERED:
+            with contextlib.suppress(CannotWrite):  # a courtesy: the picture itself must not fail for it
+                write_picture(picture, negative(k), "exr", about, settings)
+        picture = developed(of, assets, shot, picture, own, kind, time_)
+        write_picture(picture, still.out, kind, about, own)
         made += 1
         notes.note(still.out.name, digest)
         if state is not None:

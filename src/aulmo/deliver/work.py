@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Iterator
 
 from aulmo.deliver import runner
 from aulmo.deliver.film import FilmProgress, plan, render_film
-from aulmo.deliver.job import Job, JobRecord, job_in, thumbnail
+from aulmo.deliver.job import NEGATIVE, Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
 from aulmo.deliver.picture_file import small_png
 from aulmo.deliver.stills import StillProgress, render_stills
@@ -111,7 +111,8 @@ def _stills(job: Job, document: Document, assets: AssetStore, settings: RenderSe
     size = (record.width, record.height) if record.width and record.height else None
     with _helpers(job) as helpers:
         made = render_stills(
-            document, assets, stills, size, settings, record.file_type, progress, job.folder / "keep", record.time, helpers=helpers
+            document, assets, stills, size, settings, record.file_type, progress, job.folder / "keep", record.time, helpers=helpers,
+            negative=lambda k: job.folder / (NEGATIVE if k == 0 else f"negative-{k + 1}.exr"),
         )  # fmt: skip
     if made.stopped:
         return False

@@ -97,7 +97,13 @@ def _from_6(raw: dict[str, Any]) -> dict[str, Any]:
 
 
 def _from_7(raw: dict[str, Any]) -> dict[str, Any]:
-    """Finishes came to hold pictures, brushes and a reference; what they had stays."""
+    """Finishes came to hold pictures, brushes and a reference; where a shape stands has words of its own."""
+    for finish in raw.get("finishes", {}).values():
+        for layer in finish.get("layers", []):
+            for mask in layer.get("masks", []):
+                for old, new in (("x", "across"), ("y", "down")):
+                    if old in mask:
+                        mask[new] = mask.pop(old)
     return raw
 
 

@@ -95,8 +95,8 @@ class Mask(Record):
     low: float = 0.0
     high: float = 1.0
     soft: float = 0.0
-    x: float = 0.5
-    y: float = 0.5
+    across: float = 0.5
+    down: float = 0.5
     width: float = 0.5
     height: float = 0.5
     turn: float = 0.0
@@ -121,8 +121,8 @@ class Layer(Record):
     from one colour above to another below, a grade of all below it, or a group of layers (those whose `inside` is its id), which act on what is below
     it as one. `source` names the light group or pass, or is the text; a grade holds where its `masks` do, any other layer shows there.
 
-    Pictures and texts have their middle at `x`, `y` and a `width`, in shares of the picture's width and height. "shadow" lays the shadows anew:
-    softened by `soften` thousandths, of `colour`, `strength` times as deep. A render is the one before denoising with `raw`.
+    Pictures and texts have their middle at `across`, `down` and a `width`, in shares of the picture's width and height. "shadow" lays the shadows
+    anew: softened by `soften` thousandths, of `colour`, `strength` times as deep. A render is the one before denoising with `raw`.
     """
 
     id: str
@@ -134,8 +134,8 @@ class Layer(Record):
     on: bool = True
     inside: str = ""
     picture: AssetName | None = None
-    x: float = 0.5
-    y: float = 0.5
+    across: float = 0.5
+    down: float = 0.5
     width: float = 1.0
     turn: float = 0.0
     colour: Triple = (0.18, 0.18, 0.18)

@@ -765,7 +765,7 @@ class Shot(Record):
 
 
 class RenderSettings(Record):
-    """How a final picture is made."""
+    """How a final picture is made. `finished` lays the shot's finish on what shows it, a `negative` is the light and its passes, kept beside it."""
 
     stop: Literal["samples", "noise", "time"] = "noise"
     samples: int = 256
@@ -791,6 +791,8 @@ class RenderSettings(Record):
     passes: tuple[Literal["paths", "groups", "surface", "shadow", "occlusion", "motion", "mattes", "noise"], ...] = ()
     denoise_groups: bool = False
     occlusion_mm: float = 0.0
+    finished: bool = True
+    negative: bool = True
 
 
 class Moved(Record):

@@ -59,8 +59,7 @@ def balanced(planes: Planes, balance: Mapping[str, Balance], raw: bool = False) 
         return ground
     rgb = ground.astype(np.float32)
     for name, b in changed.items():
-        clean = None if raw else planes.layers.get(f"group.{name}.denoised")
-        own = (clean if clean is not None else planes.layers[f"group.{name}"])[..., :3]
+        own = planes.layers[f"group.{name}"][..., :3] if raw else planes.clean(name)
         gain = np.array(b.colour, np.float32) * np.float32(2.0**b.stops if b.on else 0.0)
         rgb = rgb + own * (gain - 1)
     return np.maximum(rgb, 0) if ground.min() >= 0 else rgb

@@ -128,7 +128,7 @@ def curved(rgb: np.ndarray, all_: tuple, red: tuple, green: tuple, blue: tuple) 
     for c, own in enumerate((red, green, blue)):
         for points in (own, all_):
             if points:
-                t[..., c] = _drawn(tuple(points), t[..., c])
+                t[..., c] = tones_through(tuple(points), t[..., c])
     made = np.abs(t) ** np.float32(2.4)
     return np.copysign(made, t, out=made)
 
@@ -144,7 +144,7 @@ def _table(points: tuple[tuple[float, float], ...]) -> tuple[np.ndarray, float, 
     return curve(np.linspace(x[0], x[-1], STEPS)).astype(np.float32), float(x[0]), float(x[-1]), float(curve.derivative()(x[-1]))
 
 
-def _drawn(points: tuple[tuple[float, float], ...], t: np.ndarray) -> np.ndarray:
+def tones_through(points: tuple[tuple[float, float], ...], t: np.ndarray) -> np.ndarray:
     """Tones through a smooth curve, monotone where its points are; beyond the last it goes on as it came."""
     table, low, high, slope = _table(points)
     place = (np.clip(t, low, high) - np.float32(low)) * np.float32((STEPS - 1) / (high - low))

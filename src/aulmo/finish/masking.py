@@ -106,7 +106,7 @@ def moved(mask: Mask, x: float, y: float) -> Mask:
     """A mask drawn elsewhere, by shares of the picture."""
     shift = lambda points: tuple((px + x, py + y) for px, py in points)  # noqa: E731
     strokes = tuple(replace(s, points=shift(s.points)) for s in mask.strokes)
-    return replace(mask, x=mask.x + x, y=mask.y + y, points=shift(mask.points), strokes=strokes)
+    return replace(mask, across=mask.across + x, down=mask.down + y, points=shift(mask.points), strokes=strokes)
 
 
 def brushed(strokes: tuple[Stroke, ...], rgb: np.ndarray) -> np.ndarray:
@@ -172,7 +172,7 @@ def _shape(mask: Mask, h: int, w: int) -> np.ndarray:
     if mask.kind == "polygon":
         return _polygon(mask.points, h, w)
     turn = np.radians(mask.turn)
-    dx, dy = x - mask.x * w, y - mask.y * h
+    dx, dy = x - mask.across * w, y - mask.down * h
     across, down = dx * np.cos(turn) + dy * np.sin(turn), dy * np.cos(turn) - dx * np.sin(turn)
     if mask.kind == "gradient":  # from nothing at the upper end to all at the lower, over its height
         return smooth(down / max(1e-6, mask.height * h) + 0.5)

@@ -91,10 +91,10 @@ def placed(light: np.ndarray, layer: Layer, h: int, w: int) -> tuple[np.ndarray,
         tall, wide = light.shape[:2]
         size = max(1e-4, layer.width) * w / wide
     turn = np.radians(layer.turn)
-    y, x = np.meshgrid(np.arange(h, dtype=np.float32) + 0.5 - layer.y * h, np.arange(w, dtype=np.float32) + 0.5 - layer.x * w, indexing="ij")
+    y, x = np.meshgrid(np.arange(h, dtype=np.float32) + 0.5 - layer.down * h, np.arange(w, dtype=np.float32) + 0.5 - layer.across * w, indexing="ij")
     across = (x * np.cos(turn) + y * np.sin(turn)) / size + wide / 2 - 0.5
     down = (y * np.cos(turn) - x * np.sin(turn)) / size + tall / 2 - 0.5
-    if layer.turn == 0 and (tall, wide) == (h, w) and (layer.x, layer.y) == (0.5, 0.5):
+    if layer.turn == 0 and (tall, wide) == (h, w) and (layer.across, layer.down) == (0.5, 0.5):
         return light[..., :3], light[..., 3]
     from scipy.ndimage import map_coordinates
 

@@ -2,11 +2,12 @@
 
 import json
 from pathlib import Path
-from typing import Any, Mapping, NamedTuple
+from typing import Any, Iterator, Mapping, NamedTuple
 
 import numpy as np
 
 from aulmo.errors import BadFile, BadValue
+from aulmo.trace.denoise import denoise
 from aulmo.trace.passes import matte_float
 
 KINDS = {"part": "MattePart", "material": "MatteMaterial"}
@@ -21,7 +22,7 @@ class Planes(NamedTuple):
     rgb: np.ndarray
     alpha: np.ndarray
     raw: np.ndarray
-    layers: dict[str, np.ndarray]
+    layers: Mapping[str, np.ndarray]
     names: dict[str, dict[str, str]]
     notes: tuple[str, ...] = ()
     eye: tuple[float, float, float] | None = None
@@ -33,6 +34,8 @@ class Planes(NamedTuple):
 
     def matte(self, kind: str, name: str) -> np.ndarray:
         """(h, w) share of each pixel that a part or a material of a name covers. Raises BadValue where there are no mattes."""
+        if isinstance(self.layers, _Smaller):
+            return self.layers.matte(kind, name)
         layer = KINDS[kind]
         if f"{layer}00" not in self.layers:
             raise BadValue(f"This render has no mattes by {kind}; render it with the pass Mattes.")
@@ -45,11 +48,86 @@ class Planes(NamedTuple):
                 found += np.where(pair[..., k] == wanted, pair[..., k + 1], np.float32(0))
         return found
 
+    def clean(self, light: str) -> np.ndarray:
+        """(h, w, 3) of one light, as clean as the picture: without noise where that is, whether or not the file holds it so."""
+        if isinstance(self.layers, _Smaller):
+            return self.layers.clean(light)
+        made = self.layers.get(f"group.{light}.denoised")
+        if made is not None:
+            return made[..., :3]
+        own = self.layers[f"group.{light}"][..., :3]
+        guides = [self.layers.get(n) for n in ("albedo", "normal")]
+        if self.raw is self.rgb or any(g is None for g in guides) or np.array_equal(self.raw, self.rgb) or not isinstance(self.layers, dict):
+            return own
+        found = denoise(np.ascontiguousarray(own), *(np.ascontiguousarray(g[..., :3]) for g in guides if g is not None), clean_guides=True)
+        self.layers[f"group.{light}.denoised"] = found  # once for all
+        return found
+
     def data(self, name: str) -> np.ndarray:
         """(h, w, n) of a pass. Raises BadValue with a sentence when it is not there."""
         if name not in self.layers:
             raise BadValue(f"This render has no pass {name}.")
         return self.layers[name]
+
+
+class _Smaller(Mapping[str, np.ndarray]):
+    """Layers made smaller when they are first asked for: light by its mean, places and distances by what is in the middle; mattes as a whole."""
+
+    def __init__(self, whole: Planes, size: tuple[int, int]) -> None:
+        self.whole, self.size = whole, size
+        self._kept: dict[Any, np.ndarray] = {}
+
+    def __getitem__(self, name: str) -> np.ndarray:
+        return self._made(name, lambda: resized(self.whole.layers[name], self.size, name.split(".")[0] in _POINTS or name.startswith("Matte")))
+
+    def _made(self, key: Any, make: Any) -> np.ndarray:
+        if key not in self._kept:
+            self._kept[key] = make()
+        return self._kept[key]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.whole.layers)
+
+    def __len__(self) -> int:
+        return len(self.whole.layers)
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.whole.layers
+
+    def clean(self, light: str) -> np.ndarray:
+        """One light without noise, made smaller."""
+        return self._made(("clean", light), lambda: resized(self.whole.clean(light), self.size))
+
+    def matte(self, kind: str, name: str) -> np.ndarray:
+        """The share that a part or a material covers of the larger pixels."""
+        return self._made((kind, name), lambda: resized(self.whole.matte(kind, name)[..., None], self.size)[..., 0])
+
+
+_POINTS = ("depth", "position", "normal", "normal_first", "facing", "motion")
+
+
+def resized(plane: np.ndarray, size: tuple[int, int], points: bool = False) -> np.ndarray:
+    """(h, w, n) as so many rows and columns (`size`): the mean of what a pixel covers, or what is in its middle."""
+    from PIL import Image
+
+    h, w = size
+    if points:
+        rows, columns = (((np.arange(n) + 0.5) * m / n).astype(int) for n, m in ((h, plane.shape[0]), (w, plane.shape[1])))
+        return np.ascontiguousarray(plane[rows][:, columns])
+    bands = [Image.fromarray(np.ascontiguousarray(plane[..., c], np.float32)) for c in range(plane.shape[-1])]
+    return np.stack([np.asarray(b.resize((w, h), Image.Resampling.BOX)) for b in bands], -1)
+
+
+def reduced(planes: Planes, width: int, height: int) -> Planes:
+    """Planes no larger than so many pixels, of the same shape, for looking at; the same ones where they are that small."""
+    h, w = planes.alpha.shape
+    share = min(width / w, height / h)
+    if share >= 1:
+        return planes
+    size = (max(1, round(h * share)), max(1, round(w * share)))
+    rgb = resized(planes.rgb, size)
+    raw = rgb if planes.raw is planes.rgb else resized(planes.raw, size)
+    return planes._replace(rgb=rgb, alpha=resized(planes.alpha[..., None], size)[..., 0], raw=raw, layers=_Smaller(planes, size))
 
 
 def of_picture(picture: Any) -> Planes:
@@ -78,6 +156,22 @@ def of_arrays(planes: Mapping[str, np.ndarray]) -> Planes:
             raise BadValue(f"The plane {name} is of another size: {plane.shape[1]} × {plane.shape[0]}, not {rgb.shape[1]} × {rgb.shape[0]}.")
     layers = {name: plane[..., None] if plane.ndim == 2 else plane for name, plane in held.items()}
     return _sound(Planes(rgb, alpha.reshape(rgb.shape[:2]), raw, layers, {}))
+
+
+def read_source(path: Path, view: str) -> Planes:
+    """The planes of a render's EXR, or of any other picture, as the light that a view shows as it is. Raises BadFile."""
+    path = Path(path)
+    if path.suffix.lower() == ".exr":
+        return read_planes(path)
+    from aulmo.finish.pictures import picture_light
+
+    try:
+        blob = path.read_bytes()
+    except OSError:
+        raise BadFile(f"There is no file {path} that can be read.") from None
+    light = picture_light(blob, path.name, view)
+    rgb = np.ascontiguousarray(light[..., :3])
+    return Planes(rgb, np.ascontiguousarray(light[..., 3]), rgb, {}, {})
 
 
 def read_planes(path: Path) -> Planes:

@@ -14,14 +14,15 @@ from aulmo.errors import AulmoError
 from aulmo.frame.photograph import photographed, without_what_is_missing
 from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
-from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_WHITE
+from aulmo.trace.compile.arrays import OPT_BALANCE, OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_GROUPS, OPT_PASSES, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import DomeMaps
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
+from aulmo.trace.passes import collect
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.plate import Under, mixed, shown_with
-from aulmo.trace.tracer import Draft, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
+from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
 from aulmo.trace.view import dither, show
 
 COARSEST = 8
@@ -29,7 +30,8 @@ _STEPS = (8, 4, 2)
 
 
 class Request(NamedTuple):
-    """What to show: a resolved document through a camera in a frame of pixels; `moments` when things move while the shutter is open."""
+    """What to show: a resolved document through a camera in a frame of pixels; `moments` when things move while the shutter is open. `passes` are
+    the sets that are wanted of a traced picture."""
 
     document: Document
     shot: Shot | None
@@ -40,11 +42,13 @@ class Request(NamedTuple):
     transparent: bool = False
     gradient_span: float = 1.0
     moments: Moments | None = None
+    passes: tuple[str, ...] = ()
 
 
 class Shown(NamedTuple):
     """A new state of the picture. `picture` is BGRA and may be smaller than the frame; `draft` is given when it changed, `scene` is what it was
-    drawn of, `light` the clean picture in nits where it is whole, for those who measure it."""
+    drawn of, `light` the clean picture in nits where it is whole, for those who measure it, and `lights` that picture with the passes that are
+    wanted."""
 
     request: Request
     picture: np.ndarray
@@ -56,6 +60,7 @@ class Shown(NamedTuple):
     denoised: bool
     traced: bool
     light: np.ndarray | None = None
+    lights: Picture | None = None
 
     @property
     def part_ids(self) -> tuple[str, ...]:
@@ -184,6 +189,8 @@ class LivePicture:
         scene = self._builder.build(moments, self._path_ready.is_set(), request.camera)
         options = options_row(scene, document, request.camera, document.render, request.transparent, moments.lasting)
         options[OPT_GRADIENT_SPAN] = request.gradient_span
+        if request.passes:
+            options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)
         width, height = request.width, request.height
         camera = camera_rows(cameras_of(moments, request.camera), width, height)
         traced = request.traced and self._path_ready.is_set()
@@ -238,7 +245,7 @@ class LivePicture:
 
     def _send(self, request: Request, tracer: Tracer, draft: Draft | None, scene: Scene, clean: bool, left: float) -> None:
         frame = tracer.frame()
-        rgb, how = frame.rgb, "fast" if tracer.samples < 32 else "balanced"
+        rgb, raw, how = frame.rgb, frame.rgb, "fast" if tracer.samples < 32 else "balanced"
         if clean:
             rgb = nothing_where_nothing_is(denoise(rgb, frame.albedo, frame.normal, how), frame)
         view, white = request.shot.view if request.shot else "Product neutral", float(tracer.options[OPT_WHITE])
@@ -264,7 +271,17 @@ class LivePicture:
         dither(display, np.ones(display.shape[:2], np.float32), picture)
         whole = tracer.step == 1
         samples, light = tracer.samples if whole else 0, rgb if clean and whole else None
-        self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light))
+        lights = None
+        if light is not None and request.passes:
+            passes = collect(request.passes, tracer.film, tracer.mattes, scene)
+            balance = np.exp2(tracer.options[OPT_BALANCE : OPT_BALANCE + 3]).astype(np.float32)
+            for name, plane in passes.light().items():
+                passes.planes[name] = plane * balance
+                if name.startswith("group."):
+                    passes.planes[f"{name}.denoised"] = denoise(passes.planes[name], frame.albedo, frame.normal, how)
+            noise = tracer.noise()
+            lights = Picture(rgb, alpha, raw, frame.albedo, frame.normal, white, view, samples, noise, 0.0, passes, under)
+        self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light, lights))
 
     def _tell(self, request: Request, tracer: Tracer, scene: Scene, left: float) -> None:
         self._on_shown(Shown(request, np.empty(0), None, scene, tracer.samples, tracer.noise(), left, False, True))

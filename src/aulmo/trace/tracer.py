@@ -277,7 +277,8 @@ class Progress(NamedTuple):
 
 
 class Picture(NamedTuple):
-    """A finished render: light in nits of ACEScg, coverage, what it took, and the photograph that is in it already."""
+    """A finished render: light in nits of ACEScg, coverage, what it took, the photograph that is in it already, and tables that its display values go
+    through, each with its strength."""
 
     rgb: np.ndarray
     alpha: np.ndarray
@@ -291,6 +292,7 @@ class Picture(NamedTuple):
     seconds: float
     passes: Passes | None = None
     under: Under | None = None
+    tables: tuple[tuple[np.ndarray, float], ...] = ()
 
 
 class Prediction(NamedTuple):
@@ -461,7 +463,8 @@ def render(
     return _finish(moments, shot, settings, tracer, camera, started)
 
 
-OF_FILES = ("quality", "profile", "dpi", "alpha", "exr_parts")  # settings of the file that a picture is put in, and not of the picture
+# settings of the file that a picture is put in, and not of the picture
+OF_FILES = ("quality", "profile", "dpi", "alpha", "exr_parts", "finished", "negative")
 
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:

@@ -177,6 +177,7 @@ class Bench:
         return self._project[1], self._project[2]
 
     def _picture(self, piece: Piece, document: Document, builder: Any, goes_on: Callable[[], bool]) -> Came | None:
+        from aulmo.deliver.developing import developed, settings_for
         from aulmo.deliver.film import mixed
         from aulmo.trace.tracer import Picture, render
 
@@ -184,10 +185,11 @@ class Bench:
         found: list[Picture] = []
         for shot, _ in piece.shots:
             told = lambda p, t: goes_on()  # noqa: E731
-            made = render(document, builder.assets, shots[shot], piece.size, piece.rendering, told, builder, None, piece.time)
+            settings = settings_for(document, shots[shot], piece.rendering, piece.file_type)
+            made = render(document, builder.assets, shots[shot], piece.size, settings, told, builder, None, piece.time)
             if made is None:
                 return None
-            found.append(made)
+            found.append(developed(document, builder.assets, shots[shot], made, settings, piece.file_type, piece.time))
         return as_file(found[0] if len(found) == 1 else mixed(found[0], found[1], piece.shots[1][1]), piece)
 
     def _tiles(self, piece: Piece, document: Document, builder: Any, goes_on: Callable[[], bool]) -> Came | None:

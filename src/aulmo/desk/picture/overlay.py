@@ -29,5 +29,20 @@ class Overlay:
     def drag(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """What was taken is pulled."""
 
+    def pixel(self, at: QPoint) -> tuple[int, int, int] | None:
+        """What it shows at a point, where it lies over the picture."""
+        return None
+
+    def wheel(self, at: QPoint, steps: float) -> bool:
+        """The wheel turns by so many notches. True when it was the overlay's."""
+        return False
+
+    def slides(self) -> bool:
+        """A button that turns or slides the view goes down. True when the overlay is slid instead."""
+        return False
+
+    def slide(self, dx: float, dy: float) -> None:
+        """The overlay is slid by so many pixels since the last time."""
+
     def release(self, at: QPoint) -> None:
         """What was taken is let go."""

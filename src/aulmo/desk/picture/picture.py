@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, swatch_targets
+from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
 from aulmo.desk.picture.tools.handles import HandlesTool
@@ -54,6 +55,7 @@ class Picture(PictureView):
         for tool in (self.select, HandlesTool(self), Probe(self), PatchTool(self)):
             self.add_tool(tool)
         self._in_hand: Tool = self.select
+        self._slid: Overlay | None = None
         self._drag = ""
         self._drag_number = 0
         self._press = QPoint()
@@ -131,6 +133,10 @@ class Picture(PictureView):
         if self._drag == "tool":
             self._in_hand.press(at, event.modifiers())
             return
+        self._slid = next((o for o in self.overlays if o.shown() and o.slides()), None)
+        if self._slid is not None:
+            self._drag = "overlay"
+            return
         self._start_camera, self._moving = self.session.view, True
         self._pivot = self._pivot_at(at) if self._drag == "orbit" else self._depth_at(at)
         self.hush()
@@ -144,6 +150,9 @@ class Picture(PictureView):
         at = event.position().toPoint()
         if self._drag == "tool":
             self._in_hand.drag(at, event.modifiers())
+        elif self._drag == "overlay" and self._slid is not None:
+            self._slid.slide(at.x() - self._press.x(), at.y() - self._press.y())
+            self._press = at
         elif self._drag and self._start_camera is not None:
             slow = 0.25 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1.0
             self._turn((at.x() - self._press.x()) * slow, (at.y() - self._press.y()) * slow)
@@ -214,7 +223,7 @@ class Picture(PictureView):
         modifiers = event.modifiers()
         steps = delta / 120 * (0.25 if modifiers & Qt.KeyboardModifier.ShiftModifier else 1.0)
         view = self.session.view
-        if self._in_hand.wheel(at, steps):
+        if self._in_hand.wheel(at, steps) or any(o.shown() and o.wheel(at, steps) for o in self.overlays):
             return
         if modifiers & Qt.KeyboardModifier.AltModifier:
             camera = zoom_keeping_size(view, view.focal_length_mm * 1.06**steps)

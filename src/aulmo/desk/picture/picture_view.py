@@ -1,7 +1,7 @@
 """What the picture shows: the live renderer's image and what is drawn over it, and what lies under a point of it."""
 
 import math
-from typing import Collection
+from typing import Callable, Collection
 
 import numpy as np
 from msgspec.structs import replace
@@ -30,6 +30,19 @@ from aulmo.trace.tracer import Draft
 MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are looked at for edges while the hand waits
 
 
+def seen_change(old: Document, new: Document) -> bool:
+    """Whether anything changed that a picture is traced of, and not only what is made of it afterwards."""
+    fields = (f for f in old.__struct_fields__ if f not in ("finishes", "shots", "keys"))
+    if any(getattr(old, f) is not getattr(new, f) for f in fields):
+        return True
+    if old.shots is not new.shots and [replace(s, finish="") for s in old.shots] != [replace(s, finish="") for s in new.shots]:
+        return True
+    if old.keys is new.keys:
+        return False
+    changed = [a for a in {*old.keys, *new.keys} if old.keys.get(a) is not new.keys.get(a)]
+    return any(not a.startswith("finishes/") for a in changed)
+
+
 class PictureView(QWidget):
     """The live picture with everything drawn over it."""
 
@@ -50,6 +63,9 @@ class PictureView(QWidget):
         self.playing_size = 1.0  # of a draft while a film plays, as a share of the widget's: smaller ones come sooner
         self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
         self.final_stages: tuple[str, ...] = ()  # where what a final leaves out is left out here too
+        self.covers: Callable[[], bool] = lambda: False  # whether something lies over the whole picture, which then need not be traced
+        self.cover_words: Callable[[], str] = lambda: ""  # what lies over it
+        self.passes: Callable[[], tuple[str, ...]] = lambda: ()  # the sets of passes that are wanted of the traced picture
         self.overlays: list[Overlay] = []
         self.state: Shown | None = None
         self.draft: Draft | None = None
@@ -72,7 +88,7 @@ class PictureView(QWidget):
         self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, self.preparing.emit)
         self.keep_pictures()
         self.shown.connect(self._take)
-        session.changed.connect(lambda old, new: self.refresh())
+        session.changed.connect(lambda old, new: self.refresh() if seen_change(old, new) else self.update())
         session.view_changed.connect(self.refresh)
         session.time_changed.connect(self.refresh)
         session.shot_changed.connect(self.refresh)
@@ -190,9 +206,9 @@ class PictureView(QWidget):
         self.live.show(
             Request(
                 document, session.shot, self.wide_camera(), max(8, round(self.width() * share)), max(8, round(self.height() * share)),
-                self.traced and not session.playing,
+                self.traced and not session.playing and not self.covers(),
                 transparent=document.render.transparent and session.stage in self.final_stages,
-                gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments,
+                gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments, passes=self.passes(),
             )
         )  # fmt: skip
 
@@ -378,7 +394,10 @@ class PictureView(QWidget):
         return ""
 
     def pixel_at(self, at: QPoint) -> tuple[int, int, int] | None:
-        """Red, green and blue of the picture at a point of the widget."""
+        """Red, green and blue of the picture at a point of the widget, or of what lies over it."""
+        over = next((v for v in (o.pixel(at) for o in self.overlays if o.shown()) if v is not None), None)
+        if over is not None:
+            return over
         if self._pixels is None:
             return None
         h, w = self._pixels.shape[:2]

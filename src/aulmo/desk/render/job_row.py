@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt, QUrl, Signal
 from PySide6.QtGui import QDesktopServices, QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QSizePolicy, QToolButton, QVBoxLayout
 
-from aulmo.deliver.job import Job
+from aulmo.deliver.job import Job, light_of
 from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.fields import button, label
@@ -186,6 +186,8 @@ class JobRow(QFrame):
             menu.addAction("First", lambda: bench.put(job, -1000))
             menu.addAction("Earlier", lambda: bench.put(job, -1))
             menu.addAction("Later", lambda: bench.put(job, 1))
+        if outcome == "done" and job.record.kind == "still" and light_of(job) is not None:
+            menu.addAction("Open in Finish", lambda: bench.session.render_wanted.emit(light_of(job)))
         if outcome != "broken":
             menu.addAction("Render again, as the project is now", lambda: bench.again(job, now=True))
             menu.addAction("The project as it was then", lambda: bench.open_then(job))

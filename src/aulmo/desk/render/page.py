@@ -71,6 +71,7 @@ class RenderPage(Page):
         self.type = self.add(out, "render/file_type")
         self.type.field.setAccessibleName("File type")
         self.transparent = self.add(out, "render/transparent")
+        self.finished = self.add(out, "render/finished")
         self.file = {key: self.add(out, f"render/{key}") for key in ("alpha", "profile", "quality", "dpi", "exr_parts")}
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
@@ -92,6 +93,7 @@ class RenderPage(Page):
             self.pass_boxes[key] = box
             passes.add(row("", box))
         self.denoise_groups = self.add(passes, "render/denoise_groups")
+        self.negative = self.add(passes, "render/negative")
         self.pass_words = label("", wrap=True)
         self.pass_words.setContentsMargins(9, 0, 0, 0)
         passes.add(self.pass_words)
@@ -158,7 +160,8 @@ class RenderPage(Page):
         }  # fmt: skip
         for key, made in self.file.items():
             made.set_visible(shown[key])
-        self.pass_words.setText("" if kind in LAYERED or not settings.passes else "Passes need an EXR or a layered file; this type leaves them out.")
+        beside = "Passes are kept beside the picture, for Finish." if settings.negative else "This type holds no passes; EXR and layered files do."
+        self.pass_words.setText("" if kind in LAYERED or not settings.passes else beside)
         self.pass_words.setVisible(bool(self.pass_words.text()))
         fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
         self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)

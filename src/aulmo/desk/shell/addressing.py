@@ -9,15 +9,35 @@ from aulmo.document.decals import group_members
 _BRACES = re.compile(r"\{(\w+)\}")
 
 
+_SAMPLES = {"layer": "x/layers/x", "mask": "x/layers/x/masks/x"}  # words that stand for a thing within another
+
+
 def sample(template: str) -> str:
     """A template with any name in the place of braces, for looking up what is known of the property."""
-    return _BRACES.sub("x", template)
+    return _BRACES.sub(lambda found: _SAMPLES.get(found[1], "x"), template)
+
+
+def _layer(session: Session, of: str) -> list[str]:
+    """The layer of a finish that is in hand, or its mask: the one that was chosen, else the last."""
+    steps = session.subject.split("/")
+    found = session.document.finishes.get(steps[1]) if steps[0] == "finishes" and len(steps) >= 4 else None
+    layer = next((x for x in found.layers if x.id == steps[3]), None) if found is not None else None
+    if found is None or layer is None:
+        return []
+    place = f"{found.id}/layers/{layer.id}"
+    if of == "layer":
+        return [place]
+    wanted = steps[5] if len(steps) >= 6 else ""
+    mask = next((m for m in layer.masks if m.id == wanted), layer.masks[-1] if layer.masks else None)
+    return [f"{place}/masks/{mask.id}"] if mask is not None else []
 
 
 def meant(session: Session, word: str) -> list[str]:
     """The ids that a word in braces stands for now: camera, looked (the selected camera, else the shot's), motion, shot, lamp, softbox, decal,
-    grouped (decals), path, material, part (the only one selected), parts, solids."""
+    grouped (decals), path, material, part (the only one selected), parts, solids, layer and mask (of a finish)."""
     shot = session.shot
+    if word in _SAMPLES:
+        return _layer(session, word)
     if word == "camera":
         return [shot.camera] if shot else []
     if word == "looked":  # the camera that is selected, else the shot's

@@ -54,6 +54,7 @@ class Session(QObject):
     variant_changed = Signal()
     tool_changed = Signal(str)
     face_wanted = Signal(str)
+    render_wanted = Signal(object)
     hint = Signal(str)
     trouble = Signal(str)
     saved = Signal()
@@ -520,6 +521,8 @@ class Session(QObject):
             return self.decal.name
         if self.softbox is not None:
             return self.softbox.name
+        if self.subject.startswith("finishes/"):
+            return str(get(self.document, "/".join((*self.subject.split("/")[:4], "name"))))
         if not self.selection:
             return "nothing selected"
         return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"

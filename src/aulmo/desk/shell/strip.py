@@ -110,7 +110,10 @@ class Strip(QWidget):
         if self._preparing:
             return
         state = self.picture.state
-        if state is None or not state.traced:
+        if self.picture.covers():
+            self.noise.setText(self.picture.cover_words())
+            self.bar.share = 0.0
+        elif state is None or not state.traced:
             self.noise.setText("Draft" if state else "")
             self.bar.share = 0.0
         elif state.samples == 0 or not math.isfinite(state.noise):

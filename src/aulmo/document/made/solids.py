@@ -49,7 +49,7 @@ def sheet(width: float, depth: float, face: int = 0) -> Mesh:
 def box(width: float, depth: float, height: float, bevel: float = 0.0) -> Mesh:
     """A block about its middle, its edges rounded by `bevel`: faces 0..5 are -x, +x, -y, +y, -z, +z."""
     half = np.array([width, depth, height]) / 2
-    bevel = _worth_it(min(bevel, float(half.min())))
+    bevel = _worth_it(min(bevel, float(half.min())), float(2 * half.max()))
     arc = bevel * np.tan(np.linspace(math.pi / 4, 0, ARC_STEPS + 1)) if bevel > 0 else np.zeros(1)
     lines = []
     for h in half:  # even angles along a rounded edge, then across the flat
@@ -73,9 +73,9 @@ def box(width: float, depth: float, height: float, bevel: float = 0.0) -> Mesh:
     return joined(pieces)
 
 
-def _worth_it(bevel: float) -> float:
-    """A rounding that can be told from a sharp edge, or none."""
-    return bevel if bevel > 1e-3 else 0.0
+def _worth_it(bevel: float, size: float) -> float:
+    """A rounding that can be told from a sharp edge on something of a size, in single precision too, or none."""
+    return bevel if bevel > max(1e-3, 1e-5 * size) else 0.0
 
 
 def arc(radius: float, at: tuple[float, float], start: float, end: float, face: int) -> Line:
@@ -111,7 +111,7 @@ def turned(profile: Sequence[Line], sides: int) -> Mesh:
 
 def cylinder(radius: float, height: float, bevel: float = 0.0) -> Mesh:
     """Standing on z = 0: faces 0 bottom, 1 side, 2 top, 3 and 4 its rounded edges."""
-    b = _worth_it(min(bevel, radius, height / 2))
+    b = _worth_it(min(bevel, radius, height / 2), max(2 * radius, height))
     lines = [straight((0, 0), (radius - b, 0), 0)]
     if b > 0:
         lines.append(arc(b, (radius - b, b), -90, 0, 3))
@@ -134,7 +134,7 @@ def tube(radius: float, thickness: float, height: float, bevel: float = 0.0) -> 
     """A pipe on z = 0: faces 0 bottom, 1 outside, 2 top, 3 inside, 4 to 7 its rounded edges."""
     wall = min(thickness, 0.999 * radius)
     inner = radius - wall
-    b = _worth_it(min(bevel, wall / 2, height / 2))
+    b = _worth_it(min(bevel, wall / 2, height / 2), max(2 * radius, height))
     lines = [straight((inner + b, 0), (radius - b, 0), 0)]
     if b > 0:
         lines.append(arc(b, (radius - b, b), -90, 0, 4))
