@@ -56,10 +56,12 @@ class Planes(NamedTuple):
         if made is not None:
             return made[..., :3]
         own = self.layers[f"group.{light}"][..., :3]
-        guides = [self.layers.get(n) for n in ("albedo", "normal")]
-        if self.raw is self.rgb or any(g is None for g in guides) or np.array_equal(self.raw, self.rgb) or not isinstance(self.layers, dict):
+        albedo, normal = self.layers.get("albedo"), self.layers.get("normal")
+        noisy = self.raw is self.rgb or np.array_equal(self.raw, self.rgb)  # as the picture is
+        if albedo is None or normal is None or noisy or not isinstance(self.layers, dict):
             return own
-        found = denoise(np.ascontiguousarray(own), *(np.ascontiguousarray(g[..., :3]) for g in guides if g is not None), clean_guides=True)
+        plain = (np.ascontiguousarray(a[..., :3], np.float32) for a in (own, albedo, normal))
+        found = denoise(next(plain), next(plain), next(plain), clean_guides=True)
         self.layers[f"group.{light}.denoised"] = found  # once for all
         return found
 

@@ -16,6 +16,7 @@ from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
+from aulmo.desk.widgets.fields import NumberField
 from aulmo.document import edits
 from aulmo.document.quantity import counted
 from aulmo.errors import BadFile, BadValue
@@ -84,11 +85,14 @@ class FinishCommands(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
         """`B` shows the picture before while it is held."""
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and self.finish.on and isinstance(event, QKeyEvent):
-            typing = isinstance(QApplication.focusWidget(), (QLineEdit, QPlainTextEdit))
+            focus = QApplication.focusWidget()
+            number = isinstance(focus, NumberField) and not focus.isModified()  # one that was typed and taken
+            typing = isinstance(focus, (QLineEdit, QPlainTextEdit)) and not number
             down = event.type() == QEvent.Type.KeyPress
             plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
             if event.key() == Qt.Key.Key_B and not event.isAutoRepeat() and not typing and (plain or not down) and self.finish.before != down:
                 self._before(down)
+                return True
         return False
 
     def _before(self, on: bool) -> None:

@@ -48,6 +48,7 @@ class _Wanted(NamedTuple):
     planes: Planes
     layer: str
     time: float
+    number: int
 
 
 class FinishDesk(QObject):
@@ -79,6 +80,7 @@ class FinishDesk(QObject):
         self._condition = threading.Condition()
         self._wanted: _Wanted | None = None
         self._closed = False
+        self._asked = self._answered = 0
         self._came.connect(self._take)
         self._thread = threading.Thread(target=self._loop, name="finish", daemon=True)
         self._thread.start()
@@ -236,10 +238,11 @@ class FinishDesk(QObject):
         document = self.session.resolved
         if self.solo:
             document = self._alone(document, shot)
+        self._asked += 1
         with self._condition:
             self._wanted = _Wanted(
                 document, self.session.assets, next(s for s in document.shots if s.id == shot.id), self._small[1], layer.id if layer else "",
-                self.session.time,
+                self.session.time, self._asked,
             )  # fmt: skip
             self._condition.notify()
 
@@ -259,9 +262,9 @@ class FinishDesk(QObject):
                 wanted, self._wanted = self._wanted, None
             assert wanted is not None
             try:
-                self._came.emit(self._work(wanted))
+                self._came.emit((wanted.number, self._work(wanted)))
             except AulmoError as error:
-                self._came.emit(str(error))
+                self._came.emit((wanted.number, str(error)))
             except RuntimeError:
                 return  # the window has gone
 
@@ -282,11 +285,17 @@ class FinishDesk(QObject):
             self._plain = (planes.rgb, means.view, displayed(composed(planes, Finish("")), means.view))
         return Seen(display, self._plain[2], mask, made.faults, measured(display), made.rgb)
 
-    def _take(self, came: Any) -> None:
-        if isinstance(came, str):
-            self.session.trouble.emit(came)
+    @property
+    def busy(self) -> bool:
+        """Whether a picture is under way."""
+        return self._asked != self._answered
+
+    def _take(self, came: tuple[int, Any]) -> None:
+        self._answered, found = came
+        if isinstance(found, str):
+            self.session.trouble.emit(found)
             return
-        self.seen = came
+        self.seen = found
         self.picture.update()
         self.made.emit()
 

@@ -521,9 +521,10 @@ class Session(QObject):
             return self.decal.name
         if self.softbox is not None:
             return self.softbox.name
-        if self.subject.startswith("finishes/"):
-            return str(get(self.document, "/".join((*self.subject.split("/")[:4], "name"))))
         if not self.selection:
+            layer = "/".join(self.subject.split("/")[:4])
+            if layer.startswith("finishes/") and is_there(self.document, layer):
+                return str(get(self.document, f"{layer}/name"))
             return "nothing selected"
         return self.document.parts[self.selection[0]].name if len(self.selection) == 1 else f"{len(self.selection)} parts"
 
