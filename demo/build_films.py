@@ -8,6 +8,7 @@ import math
 import sys
 from pathlib import Path
 
+import finishes
 from msgspec.structs import replace
 
 from aulmo import script
@@ -116,7 +117,7 @@ def main() -> None:
         if wanted and name not in wanted:
             continue
         document, assets = project_file.load(HERE / f"{source}.aulmo")
-        made = wick_film(document) if name == "wick-film" else barrow_film(document, assets)
+        made = finishes.film(wick_film(document)) if name == "wick-film" else barrow_film(document, assets)
         thumbnail = None
         if "--no-thumbnails" not in sys.argv:
             picture = render(made, assets, made.shots[0], (400, 225), RenderSettings(stop="samples", samples=64), time_=time)

@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import build_hut
+import finishes
 import msgspec
 import numpy as np
 from msgspec.structs import replace
@@ -404,7 +405,7 @@ def project_of() -> None:
     document = replace(wick, name="Wick lantern, photographed", shots=(), cameras={}, lamps={})
     for name in NAMES:
         document = place(document, assets, name)
-    document = edits.drop_unused_materials(document)
+    document = finishes.photographed(edits.drop_unused_materials(document), assets)
     picture = render(document, assets, document.shots[0], (400, 300), RenderSettings(stop="samples", samples=48))
     assert picture is not None
     project_file.save(document, assets, HERE / "wick-photographed.aulmo", small_png(display_picture(picture)[..., :3], 400))

@@ -3,6 +3,7 @@
 import sys
 from pathlib import Path
 
+import finishes
 import light_sets
 import numpy as np
 from msgspec.structs import replace
@@ -401,7 +402,7 @@ def main() -> None:
     assets = AssetStore()
     result = import_file(Document(name="Wick lantern"), assets, HERE / "wick.step", Finesse(0.06, 10.0))
     plain = print_on(set_up(dress(replace(result.document, notes=result.notes))), assets)
-    wick = light_sets.hero(plain)
+    wick = finishes.hero(light_sets.hero(plain))
     night = replace(light_sets.dark(scuff(plain, assets)), name="Wick at night")
     tent = replace(light_sets.white(plain), name="Wick in white")
     pine = next(m for m in tent.materials.values() if m.name == "Rust enamel")

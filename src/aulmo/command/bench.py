@@ -15,7 +15,7 @@ import time
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk, bench_film, bench_light, bench_lines, bench_nodes
+from aulmo.command import bench_decals, bench_desk, bench_film, bench_finish, bench_light, bench_lines, bench_nodes
 from aulmo.command import bench_scenes as scenes
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -337,6 +337,7 @@ def run() -> list[dict]:
             add(f"Draft 704x560, {name}, {hand}", rate / speed, "frames/s", told, ">= 20", rate / speed >= 20)
     bench_desk.run(waited, add)
     bench_film.run(waited, add)
+    bench_finish.run(waited, add, paced)
     edits_, speed = paced(lambda: first_pixels(*lantern))
     for name, seconds in edits_.items():
         waited(f"Edit to first new pixels, {name}", seconds, speed, "median of 5", 0.1)

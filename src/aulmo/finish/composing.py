@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 from aulmo.document.finish_records import Balance, Finish, Layer
 from aulmo.errors import AulmoError, BadValue
 from aulmo.finish.blending import blended
-from aulmo.finish.grading import graded, looked_up, read_cube
+from aulmo.finish.grading import graded, in_bands, looked_up, read_cube
 from aulmo.finish.masking import mask_of
 from aulmo.finish.pictures import picture_light, placed, text_light
 from aulmo.finish.planes import Planes
@@ -191,7 +191,7 @@ def displayed(finished: Finished, view: str) -> np.ndarray:
     light = finished.rgb
     if finished.alpha.min() < 0.9999:
         light = np.where(finished.alpha[..., None] < 0.9999, light / np.maximum(finished.alpha, 1e-4)[..., None], light)
-    display = show(np.ascontiguousarray(light, np.float32), 1.0, view, exact=True)
+    display = in_bands(np.ascontiguousarray(light, np.float32), lambda band: show(band, 1.0, view, exact=True))
     for table, strength in finished.tables:
         display = looked_up(display, table, strength)
     return np.clip(display, 0, 1)

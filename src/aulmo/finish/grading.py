@@ -255,7 +255,7 @@ def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: floa
     if not over.any():
         return rgb
     sigma = 0.25 * _pixels(rgb, thousandths)  # of the first ring
-    step = max(1, int(sigma / 3))
+    step = max(1, int(sigma / 2))
     levels = [_smaller(over, step)]
     for _ in range(RINGS - 1):
         levels.append(_smaller(levels[-1], 2))
@@ -266,6 +266,18 @@ def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: floa
         soft = gaussian_filter(levels[k], (cells, cells, 0), mode="constant", truncate=3.0)
         spread = soft if k == RINGS - 1 else soft + _larger(spread, 2, soft.shape)
     return (rgb + np.float32(amount) * (_larger(spread, step, rgb.shape) * np.float32(1 / RINGS) - over)).astype(np.float32)
+
+
+def blurred(plane: np.ndarray, sigma: float) -> np.ndarray:
+    """A Gaussian of (h, w), what lies beyond the edge as at the edge; of a wide one the plane is first made smaller, which is not seen."""
+    step = int(sigma / 3)
+    if step < 2:
+        return gaussian_filter(plane, sigma, mode="nearest")
+    h, w = plane.shape
+    padded = np.pad(plane, ((0, -h % step), (0, -w % step)), mode="edge")
+    small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step).mean((1, 3), dtype=np.float32)
+    small = gaussian_filter(small, float(np.sqrt((sigma / step) ** 2 - 0.25)), mode="nearest", truncate=3.0)
+    return _larger(small, step, plane.shape)
 
 
 def _smaller(light: np.ndarray, step: int) -> np.ndarray:
@@ -341,7 +353,14 @@ def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> n
     out in it."""
     if amount == 0:
         return rgb
-    h, w = rgb.shape[:2]
+    noise = _grains(rgb.shape[0], rgb.shape[1], grain_mm, seed)
+    weight = np.exp2(-((_stops(luminance(rgb)) / 3.0) ** 2))
+    return rgb * np.exp2(np.float32(amount) * weight * noise)[..., None]
+
+
+@functools.lru_cache(2)
+def _grains(h: int, w: int, grain_mm: float, seed: int) -> np.ndarray:
+    """(h, w) how dense the grains of film are, about 0."""
     columns = min(16384, max(8, round(36.0 / max(grain_mm, 1e-3))))
     rows = max(8, round(columns * h / w))
     field = np.random.default_rng(seed).standard_normal((rows, columns), np.float32)
@@ -352,9 +371,7 @@ def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> n
     else:
         places = [(np.arange(n, dtype=np.float32) + 0.5) * (m / n) - 0.5 for n, m in ((h, rows), (w, columns))]
         noise = sampled_along(sampled_along(field, places[0], 0), places[1], 1)
-    y = luminance(rgb)
-    weight = np.exp2(-(np.abs(_stops(y)) / 3.0) ** 2)
-    return rgb * np.exp2(amount * weight * noise).astype(np.float32)[..., None]
+    return noise.astype(np.float32)
 
 
 # display values

@@ -2,11 +2,10 @@
 
 import numpy as np
 from msgspec.structs import replace
-from scipy.ndimage import gaussian_filter
 
 from aulmo.document.finish_records import Mask, Stroke
 from aulmo.errors import BadValue
-from aulmo.finish.grading import from_hue, hue_of, luminance, smooth, to_oklab
+from aulmo.finish.grading import blurred, from_hue, hue_of, luminance, smooth, to_oklab
 from aulmo.finish.planes import Planes
 from aulmo.trace.plate import FINER, covered
 
@@ -36,7 +35,7 @@ def feathered(one: np.ndarray, mask: Mask, planes: Planes) -> np.ndarray:
     reach = mask.feather * 1e-3 * one.shape[1]
     if mask.feather_mm > 0:
         reach += mask.feather_mm / _mm_per_pixel(one, planes)
-    return gaussian_filter(one, reach / 2, mode="nearest") if reach > 0 else one
+    return blurred(one, reach / 2) if reach > 0 else one
 
 
 def _mm_per_pixel(one: np.ndarray, planes: Planes) -> float:

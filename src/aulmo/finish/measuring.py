@@ -11,7 +11,7 @@ TONES = 128  # steps of a display value
 COLUMNS = 160  # across the picture
 ROUND = 96  # cells of the colour scope, each way
 REACH = 0.32  # Oklab chroma at its rim
-MOST = 400_000  # pixels that are counted
+MOST = 120_000  # pixels that are counted
 
 
 class Measured(NamedTuple):

@@ -25,6 +25,7 @@ from aulmo.finish.planes import Planes, of_picture, read_source, reduced
 from aulmo.surface.picture import read_picture
 
 STAGE = "Finish"
+AT_ONCE = 0.1  # seconds within which a change should be seen
 LIVE_PASSES = ("groups", "mattes")
 REFERENCES = {"": "Off", "beside": "Beside", "split": "Split", "wipe": "Wiped", "blink": "Blinking"}
 
@@ -76,7 +77,9 @@ class FinishDesk(QObject):
         self._reference_of: tuple[Any, ...] = ("", None)
         self._small: tuple[Any, Planes] | None = None
         self._kept = Kept()
-        self._plain: tuple[np.ndarray, str, np.ndarray] | None = None
+        self._coarse: tuple[Planes, Planes, Kept] | None = None
+        self._slow = False
+        self._plain: dict[tuple[int, ...], tuple[np.ndarray, str, np.ndarray]] = {}
         self._condition = threading.Condition()
         self._wanted: _Wanted | None = None
         self._closed = False
@@ -262,28 +265,41 @@ class FinishDesk(QObject):
                 wanted, self._wanted = self._wanted, None
             assert wanted is not None
             try:
-                self._came.emit((wanted.number, self._work(wanted)))
+                if self._slow and min(wanted.planes.alpha.shape) > 200:  # coarse first, so that it is seen at once
+                    h, w = wanted.planes.alpha.shape
+                    if self._coarse is None or self._coarse[0] is not wanted.planes:
+                        self._coarse = (wanted.planes, reduced(wanted.planes, w // 3, h // 3), Kept())
+                    self._came.emit((-1, self._work(wanted._replace(planes=self._coarse[1]), self._coarse[2])))
+                    with self._condition:
+                        if self._wanted is not None:  # the hand has gone on
+                            continue
+                began = time.perf_counter()
+                self._came.emit((wanted.number, self._work(wanted, self._kept)))
+                self._slow = time.perf_counter() - began > AT_ONCE
             except AulmoError as error:
                 self._came.emit((wanted.number, str(error)))
             except RuntimeError:
                 return  # the window has gone
 
-    def _work(self, wanted: _Wanted) -> Seen:
+    def _work(self, wanted: _Wanted, kept: Kept) -> Seen:
         document, shot = wanted.document, wanted.shot
         planes = seen_by(document, shot, wanted.planes)
-        if self._kept.about and self._kept.about[0].rgb is planes.rgb and self._kept.about[0].eye == planes.eye:
-            planes = self._kept.about[0]  # the same to the last bit: what was made of it serves again
+        if kept.about and kept.about[0].rgb is planes.rgb and kept.about[0].eye == planes.eye:
+            planes = kept.about[0]  # the same to the last bit: what was made of it serves again
         finish = by_mattes(document, finish_of(document, shot))
         means = means_of(document, wanted.assets, shot, finish)
-        made = composed(planes, finish, seed=round(wanted.time * 1000), means=means, kept=self._kept)
+        made = composed(planes, finish, seed=round(wanted.time * 1000), means=means, kept=kept)
         mask = None
         layer = next((x for x in finish.layers if x.id == wanted.layer), None)
         if layer is not None and layer.masks and layer.id not in made.faults:
             mask = mask_of(layer.masks, planes, made.rgb)
         display = displayed(made, means.view)
-        if self._plain is None or self._plain[0] is not planes.rgb or self._plain[1] != means.view:
-            self._plain = (planes.rgb, means.view, displayed(composed(planes, Finish("")), means.view))
-        return Seen(display, self._plain[2], mask, made.faults, measured(display), made.rgb)
+        plain = self._plain.get(planes.alpha.shape)
+        if plain is None or plain[0] is not planes.rgb or plain[1] != means.view:
+            while len(self._plain) > 3:
+                self._plain.pop(next(iter(self._plain)))
+            plain = self._plain[planes.alpha.shape] = (planes.rgb, means.view, displayed(composed(planes, Finish("")), means.view))
+        return Seen(display, plain[2], mask, made.faults, measured(display), made.rgb)
 
     @property
     def busy(self) -> bool:
@@ -291,7 +307,8 @@ class FinishDesk(QObject):
         return self._asked != self._answered
 
     def _take(self, came: tuple[int, Any]) -> None:
-        self._answered, found = came
+        number, found = came
+        self._answered = number if number >= 0 else self._answered
         if isinstance(found, str):
             self.session.trouble.emit(found)
             return
