@@ -14,6 +14,8 @@ from aulmo.desk.shell.app import make_application
 
 application = make_application()
 
+import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QEventLoop, QTimer
 
 from aulmo.desk.shell.session import DEMO
@@ -53,8 +55,6 @@ def samples(window: Window, count: int):
 
 def hang_lamps(window: Window) -> None:
     """A key, a rim and a spot in a dim dome, seen from farther back."""
-    from msgspec.structs import replace
-
     from aulmo.document.records import Lamp
     from aulmo.light.place_lamp import pointed_at
 
@@ -153,20 +153,6 @@ def find_part(document, name: str) -> str:
     return next(p.id for p in document.parts.values() if p.name == name)
 
 
-def show_faces(window: Window) -> None:
-    """The connector with a face set of its housing chosen."""
-    session = window.session
-    session.load(DEMO / "connector.aulmo")
-    session.set_stage("Prepare")
-    housing = next(p for p in session.document.parts.values() if p.name == "Housing")
-    chosen = max(housing.face_sets, key=lambda s: s.name)
-    session.select([housing.id], f"parts/{housing.id}/face_sets/{chosen.id}")
-    wait(0.5)
-    until(lambda: samples(window, 16), 120)
-    wait(1.0)
-    take(window, "faces")
-
-
 def show_copies(window: Window) -> None:
     """The cart with the rule of its lanterns chosen."""
     session = window.session
@@ -179,34 +165,6 @@ def show_copies(window: Window) -> None:
     until(lambda: samples(window, 16), 240)
     wait(1.0)
     take(window, "copies")
-
-
-def show_cutting(window: Window) -> None:
-    """A tyre of the cart with its tread picked."""
-    from msgspec.structs import replace
-
-    from aulmo.prepare import arrange
-
-    session = window.session
-    session.load(DEMO / "barrow.aulmo")
-    session.set_stage("Prepare")
-    window.bench.show_face("Cut")
-    tyre = min(
-        (i for i, p in session.document.parts.items() if p.name.startswith("Tyre")),
-        key=lambda i: tuple(arrange.bounds(session.document, session.assets, [i])[0][[1, 0]]),
-    )
-    x, y, z = 0.5 * sum(arrange.bounds(session.document, session.assets, [tyre]))
-    view = replace(session.camera, position=(x - 620.0, y - 620.0, z + 210.0), target=(x + 20.0, y + 20.0, z + 20.0), focal_length_mm=70.0)
-    session.set_view(view)
-    session.set_tool("faces")
-    wait(0.5)
-    until(lambda: samples(window, 1), 60)
-    window.picture.tools["faces"].grow = "tangent"
-    window.bench.faces["Prepare"].grow.set_value("tangent")
-    window.picture.tools["faces"].click(window.picture.place_on_screen((x - 60.0, y - 15.0, z + 95.0)), False)
-    until(lambda: samples(window, 16), 240)
-    wait(1.0)
-    take(window, "cutting")
 
 
 def show_decals(window: Window) -> None:
@@ -265,6 +223,49 @@ def show_nodes(window: Window) -> None:
     wait(1.0)
     take(window, "nodes")
     window.middle.setSizes(sizes)
+    session._saved_document = session.document
+
+
+def show_finish(window: Window, wanted: list[str]) -> None:
+    """The hero's render in Finish: its layers beside the picture of a brief, and its light balance."""
+    from aulmo.deliver.picture_file import write_picture
+    from aulmo.trace.tracer import render
+
+    session = window.session
+    session.load(DEMO / "wick.aulmo")
+    shot, document = session.shot, session.document
+    folder = Path(tempfile.mkdtemp())
+    settings = replace(document.render, stop="samples", samples=48, passes=("groups", "mattes", "surface", "shadow"))
+    picture = render(document, session.assets, shot, (720, 900), settings)
+    write_picture(picture, folder / "hero.exr", "exr")
+    window.details.setMinimumWidth(292)
+    session.set_stage("Finish")
+    desk = window.built["Finish"].commands.finish
+    desk.open_render(folder / "hero.exr")
+    until(lambda: desk.path is not None and desk.seen is not None and not desk.busy)
+    from aulmo.desk.finish.marks import image_of
+
+    brief = np.clip(desk.seen.display * np.array([0.93, 0.97, 1.0]), 0, 1) ** 1.06
+    image_of(brief).save(str(folder / "brief, page 2.png"))
+    desk.set_reference(folder / "brief, page 2.png")
+    until(lambda: desk.reference is not None)
+    window.bench.show_face("Layers")
+    flame = next(x for x in desk.finish.layers if x.name == "Flame warmer")
+    desk.choose(flame.id, flame.masks[0].id)
+    wait(2.0)
+    if not wanted or "finish" in wanted:
+        take(window, "finish")
+    desk.hold_against("")
+    window.bench.show_face("Light balance")
+    session.select(())
+    for name, stops in (("Window left", -1.5), ("Top", -1.0), ("Glow", 1.4)):
+        desk.put_balance(name, stops=stops)
+    desk.put_balance("Rim right", stops=0.6, colour=(1.0, 0.72, 0.45))
+    wait(4.0)
+    until(lambda: not desk.busy)
+    wait(1.0)
+    if not wanted or "finish-balance" in wanted:
+        take(window, "finish-balance")
     session._saved_document = session.document
 
 
@@ -379,12 +380,10 @@ def main() -> None:
         show_move(window, wanted)
     if not wanted or {"render", "range"} & set(wanted):
         show_range(window, wanted)
-    if not wanted or "faces" in wanted:
-        show_faces(window)
+    if not wanted or {"finish", "finish-balance"} & set(wanted):
+        show_finish(window, wanted)
     if not wanted or "copies" in wanted:
         show_copies(window)
-    if not wanted or "cutting" in wanted:
-        show_cutting(window)
     if not wanted or "decals" in wanted:
         show_decals(window)
     if not wanted or "pictures" in wanted:

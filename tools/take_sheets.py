@@ -10,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 from PIL import Image, ImageDraw, ImageFont
 
+from aulmo.deliver.developing import developed, settings_for
 from aulmo.deliver.picture_file import display_picture
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
@@ -135,7 +136,7 @@ def in_a_box(document: Document, assets: AssetStore) -> tuple[Document, AssetSto
 
 # of the demo: project, shot, size, samples, file
 SHOTS = {
-    "hero": ("wick", "hero", (640, 800), 96, "docs/screenshots/hero.png"),
+    "hero": ("wick", "hero", (800, 1000), 160, "docs/screenshots/hero.png"),
     "oil": ("wick", "oil", (720, 540), 64, "docs/sheets/oil-window.jpg"),
     "table": ("hut", "table", (800, 600), 64, "docs/sheets/table.jpg"),
     "workshop": ("wick-workshop", "workshop", (640, 800), 96, "docs/sheets/workshop.jpg"),
@@ -145,12 +146,14 @@ SHOTS = {
 
 
 def shot(name: str) -> None:
-    """One shot of a demo project as it is lit there."""
+    """One shot of a demo project as it is lit and finished there."""
     project, wanted, size, samples, file = SHOTS[name]
     document, assets = project_file.load(Path("demo") / f"{project}.aulmo")
     found = next(s for s in document.shots if s.id == wanted)
-    made = render(document, assets, found, size, replace(document.render, stop="samples", samples=samples))
+    settings = settings_for(document, found, replace(document.render, stop="samples", samples=samples, negative=False), "png")
+    made = render(document, assets, found, size, settings)
     assert made is not None
+    made = developed(document, assets, found, made, settings, "png")
     Image.fromarray(np.rint(display_picture(made)[..., :3] * 255).astype(np.uint8)).save(file, quality=92)
     print(file, flush=True)
 

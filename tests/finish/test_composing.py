@@ -7,6 +7,7 @@ from PIL import Image
 
 from aulmo import script
 from aulmo.command.main import main
+from aulmo.deliver.finished import write_finished
 from aulmo.deliver.picture_file import display_picture, write_picture
 from aulmo.document import edits, project_file
 from aulmo.document.finish_records import Balance, Finish, Grade, Layer, Mask
@@ -292,3 +293,25 @@ def test_finishes_are_properties_like_all_else_and_can_be_keyed(scene, picture):
     assert about(f"{layer}/grade/exposure").unit == "stops" and about(f"{layer}/opacity").most == 1
     with pytest.raises(BadValue):
         put(document, f"{layer}/grade/saturation", -5.0)
+
+
+def test_a_picture_too_large_for_the_machine_is_a_sentence_before_it_is_read(tmp_path, monkeypatch, picture):
+    import psutil
+
+    write_picture(picture, tmp_path / "a.exr", "exr32")
+    held = psutil.virtual_memory()
+    monkeypatch.setattr(psutil, "virtual_memory", lambda: held._replace(available=1_000_000))
+    with pytest.raises(BadFile, match=r"a.exr wants about .* GB to be finished"):
+        read_planes(tmp_path / "a.exr")
+
+
+def test_a_finished_picture_takes_the_depth_that_is_chosen(scene, picture, tmp_path):
+    document, assets = scene
+    deep = replace(document, render=replace(document.render, file_type="png16"))
+    write_picture(picture, tmp_path / "a.exr", "exr32")
+    write_finished(deep, assets, None, tmp_path / "deep.png", tmp_path / "a.exr")
+    write_finished(document, assets, None, tmp_path / "plain.png", tmp_path / "a.exr")
+    import OpenImageIO as oiio
+
+    depth = lambda name: str(oiio.ImageInput.open(str(tmp_path / name)).spec().format)  # noqa: E731
+    assert (depth("deep.png"), depth("plain.png")) == ("uint16", "uint8")

@@ -40,10 +40,7 @@ def write_finished(
     None when it was stopped. Raises BadValue, BadFile or CannotWrite; a file already there is then as it was."""
     out, shot = Path(out), find_shot(document, shot_name)
     settings = settings or document.render
-    kind = type_of(out)
-    if kind in LAYERED or settings.profile == "ACEScg":
-        raise BadValue(f"{out.name}: a finished picture is what is shown, and goes into PNG, TIFF, JPEG or WebP.")
-    check_file(kind, settings)
+    _check(out, settings)
     if not out.parent.is_dir():
         raise BadValue(f"There is no folder {out.parent} to write to.")
     planes: Any = passes
@@ -59,13 +56,19 @@ def write_finished(
 
 def write_display(display: np.ndarray, alpha: np.ndarray, out: Path, settings: RenderSettings, about: str) -> None:
     """Display values (h, w, 3) and alpha (h, w) into a file of a type that shows them. Raises BadValue or CannotWrite."""
-    kind = type_of(out)
-    if kind in LAYERED or settings.profile == "ACEScg":
-        raise BadValue(f"{out.name}: a finished picture is what is shown, and goes into PNG, TIFF, JPEG or WebP.")
-    check_file(kind, settings)
+    kind = _check(out, settings)
     pixels = np.concatenate([display, np.clip(alpha, 0, 1)[..., None]], -1).astype(np.float32)
     blob = shown_file(pixels, kind, out.suffix.lower(), {"Software": f"Aulmo {__version__}", "ImageDescription": about}, settings)
     write_atomically(out, lambda file: file.write(blob))
+
+
+def _check(out: Path, settings: RenderSettings) -> str:
+    """The type of a finished picture's file: as the settings have it where the name fits. Raises BadValue for one that holds light."""
+    kind = type_of(out, settings.file_type)
+    if kind in LAYERED or kind == "tif32" or settings.profile == "ACEScg":
+        raise BadValue(f"{out.name}: a finished picture is what is shown, and goes into PNG, TIFF, JPEG or WebP.")
+    check_file(kind, settings)
+    return kind
 
 
 def both_beside(before: np.ndarray, after: np.ndarray) -> np.ndarray:

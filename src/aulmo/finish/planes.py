@@ -176,6 +176,15 @@ def read_source(path: Path, view: str) -> Planes:
     return Planes(rgb, np.ascontiguousarray(light[..., 3]), rgb, {}, {})
 
 
+def check_memory(name: str, width: int, height: int, channels: int) -> None:
+    """Raise BadFile where a picture and what is made of it would not fit into memory."""
+    import psutil
+
+    wanted, free = width * height * 4 * (2 * channels + 18), psutil.virtual_memory().available  # read, taken apart, and six pictures of work
+    if wanted > free:
+        raise BadFile(f"{name} wants about {wanted / 1e9:.0f} GB to be finished, {free / 1e9:.0f} are free; save it with fewer passes, or smaller.")
+
+
 def read_planes(path: Path) -> Planes:
     """The planes of an EXR file, of one part or several. Raises BadFile with one sentence."""
     import OpenImageIO as oiio
@@ -198,6 +207,7 @@ def read_planes(path: Path) -> Planes:
         if size is not None and (spec.height, spec.width) != size:
             raise BadFile(f"{path.name} holds parts of several sizes; only pictures of one can be finished.")
         size = (spec.height, spec.width)
+        check_memory(path.name, spec.width, spec.height, spec.nchannels)
         pixels = opened.read_image(part, 0, 0, spec.nchannels, "float")
         if pixels is None:
             raise BadFile(f"{path.name} is damaged: {opened.geterror() or 'it ends too soon'}.")

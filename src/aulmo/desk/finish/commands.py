@@ -8,7 +8,7 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLineEdit, QPlainTextEdit
+from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPlainTextEdit
 
 from aulmo.deliver import job as jobs_module
 from aulmo.deliver.finished import both_beside, write_display
@@ -71,7 +71,7 @@ class FinishCommands(QObject):
         add("finish_black", "Black is here", "Picture", "", lambda: self.session.toggle_tool("finish_black"), here)
         add("finish_neutral", "This grade does nothing", "Picture", "", finish.neutral, lambda: here() and finish.layer is not None)
         add("finish_open", "Work on the last render", "Picture", "", self.open_last, here, break_before=True)
-        add("finish_preset", "Save as a preset…", "Picture", "", self.save_preset, here)
+        add("finish_preset", "Keep as a preset", "Picture", "", self.save_preset, here)
         add("finish_cube", "Save as .cube…", "Picture", "", self.save_cube, here)
         add("finish_export", "Save finished picture…", "Picture", "Ctrl+Shift+E", self.export, here, break_before=True)
         add("finish_both", "Save before and after…", "Picture", "", self.export_both, here)
@@ -315,14 +315,11 @@ class FinishCommands(QObject):
         return kept_presets.names(PRESETS)
 
     def save_preset(self, name: str = "") -> None:
-        """Keep the finish for other projects."""
-        if not name:
-            name, fine = QInputDialog.getText(self.desk.window, "Save as a preset", "Name", text=self.finish.finish.name)
-            if not fine:
-                return
+        """Keep the finish for other projects, under its name."""
+        name = name or self.finish.finish.name
         finish, assets = self.finish.finish, self.session.assets
         if self.session.attempt(lambda: kept_presets.save_preset(PRESETS, name, finish, assets)) is not None:
-            self.session.hint.emit(f"Kept {name}; it is in the list of presets from now on")
+            self.session.hint.emit(f"Kept {name} for other projects; it is in the list of presets from now on")
             self.finish.changed.emit()
 
     def take_preset(self, name: str) -> None:
