@@ -238,7 +238,6 @@ def show_finish(window: Window, wanted: list[str]) -> None:
     settings = replace(document.render, stop="samples", samples=48, passes=("groups", "mattes", "surface", "shadow"))
     picture = render(document, session.assets, shot, (720, 900), settings)
     write_picture(picture, folder / "hero.exr", "exr")
-    window.details.setMinimumWidth(292)
     session.set_stage("Finish")
     desk = window.built["Finish"].commands.finish
     desk.open_render(folder / "hero.exr")

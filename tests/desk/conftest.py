@@ -28,6 +28,7 @@ def window(qtbot, tmp_path, monkeypatch):
     QSettings().clear()
     monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
     monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
+    monkeypatch.setattr("aulmo.desk.finish.commands.PRESETS", tmp_path / "presets")
     from aulmo.desk.shell import theme
     from aulmo.desk.shell.window import Window
 

@@ -3,11 +3,11 @@
 from typing import Any, Callable, Mapping, NamedTuple
 
 import numpy as np
-from scipy.ndimage import gaussian_filter
 
 from aulmo.document.finish_records import Balance, Finish, Layer
 from aulmo.errors import AulmoError, BadValue
 from aulmo.finish.blending import blended
+from aulmo.finish.filters import gaussian_filter
 from aulmo.finish.grading import graded, in_bands, looked_up, read_cube
 from aulmo.finish.masking import mask_of
 from aulmo.finish.pictures import picture_light, placed, text_light

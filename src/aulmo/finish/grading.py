@@ -8,11 +8,10 @@ from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Callable, Iterable
 
 import numpy as np
-from scipy.interpolate import PchipInterpolator
-from scipy.ndimage import gaussian_filter, map_coordinates, uniform_filter
 
 from aulmo.document.finish_records import Grade, HueBand
 from aulmo.errors import BadValue
+from aulmo.finish.filters import gaussian_filter, map_coordinates, uniform_filter
 from aulmo.frame.exposure import gains_of
 from aulmo.surface.colour import ACESCG_TO_SRGB, LUMINANCE
 
@@ -136,6 +135,8 @@ def curved(rgb: np.ndarray, all_: tuple, red: tuple, green: tuple, blue: tuple) 
 @functools.lru_cache(64)
 def _table(points: tuple[tuple[float, float], ...]) -> tuple[np.ndarray, float, float, float]:
     """A curve at so many places from its first point to its last, where these are, and its slope at the last."""
+    from scipy.interpolate import PchipInterpolator
+
     held = {float(x): float(y) for x, y in points}
     held.setdefault(0.0, 0.0)
     held.setdefault(1.0, 1.0)

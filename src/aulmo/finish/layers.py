@@ -2,10 +2,11 @@
 
 from typing import Any, Iterable, Sequence
 
+import msgspec
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.finish_records import Finish, Layer
+from aulmo.document.finish_records import Finish, Grade, Layer
 
 NAMES = {
     "grade": "Grade", "render": "Render", "group": "Light", "pass": "Pass", "shadow": "Shadow", "photograph": "Photograph", "picture": "Picture",
@@ -95,6 +96,13 @@ def passes_of(finish: Finish, always: Iterable[str] = ()) -> tuple[str, ...]:
     if "shadow" in kinds or "shadow" in layers:
         wanted.add("shadow")
     return tuple(name for name in SETS if name in wanted)
+
+
+def set_in(layer: Layer) -> list[str]:
+    """What keys of a layer as a whole are of, by address below it: its opacity, and the numbers of its grade that do something."""
+    neutral = Grade()
+    numbers = [f.name for f in msgspec.structs.fields(Grade) if isinstance(getattr(neutral, f.name), float)]
+    return ["opacity", *(f"grade/{name}" for name in numbers if getattr(layer.grade, name) != getattr(neutral, name))]
 
 
 def told(layer: Layer) -> str:

@@ -8,6 +8,7 @@ import numpy as np
 
 from aulmo.document.finish_records import Layer
 from aulmo.errors import BadValue
+from aulmo.finish.filters import map_coordinates
 from aulmo.surface.colour import SRGB_TO_ACESCG
 from aulmo.surface.picture import Pixels, decoding, read_picture
 from aulmo.trace.plate import light_of
@@ -96,7 +97,5 @@ def placed(light: np.ndarray, layer: Layer, h: int, w: int) -> tuple[np.ndarray,
     down = (y * np.cos(turn) - x * np.sin(turn)) / size + tall / 2 - 0.5
     if layer.turn == 0 and (tall, wide) == (h, w) and (layer.across, layer.down) == (0.5, 0.5):
         return light[..., :3], light[..., 3]
-    from scipy.ndimage import map_coordinates
-
     found = np.stack([map_coordinates(light[..., c], [down, across], order=1, mode="constant") for c in range(4)], -1)
     return found[..., :3].astype(np.float32), found[..., 3].astype(np.float32)

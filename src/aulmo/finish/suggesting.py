@@ -4,7 +4,6 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 from msgspec.structs import replace
-from scipy.optimize import least_squares
 
 from aulmo.document.finish_records import Grade
 from aulmo.document.quantity import show as told
@@ -64,6 +63,8 @@ def suggested(
     Of both are compared the spread of lightness, of chroma, and the colour of dark, middle and light parts (Oklab); of the picture only where `mask`
     is, when there is one. With `pairs` the places are compared instead. What else the grade does is kept. Raises BadValue.
     """
+    from scipy.optimize import least_squares
+
     if not 0 <= strength <= 1:
         raise BadValue("The strength of a suggestion goes from 0 to 1.")
     start = neutral_of(grade)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QAbstractItemView
 
 from aulmo import script
 from aulmo.deliver.picture_file import write_picture
-from aulmo.desk.finish import commands as finish_commands
 from aulmo.desk.finish.marks import image_of
 from aulmo.document.records import Environment, Lamp
 from aulmo.finish.planes import read_planes
@@ -34,9 +33,8 @@ def lit(document):
 
 
 @pytest.fixture
-def finish(window, qtbot, tmp_path, monkeypatch):
+def finish(window, qtbot, tmp_path):
     """The window in Finish, working on a render with its passes."""
-    monkeypatch.setattr(finish_commands, "PRESETS", tmp_path / "presets")
     session = window.session
     session.apply("Lit", lit(session.document))
     if "picture" not in _rendered:
@@ -280,6 +278,33 @@ def test_greys_blacks_curves_hues_and_tables(finish, qtbot, tmp_path):
     assert desk.finish.layers == ()
     commands.take_preset("Mine")
     assert desk.finish.layers[0].grade.lut is not None and commands.presets() == ["Mine"]
+
+
+def test_lights_come_on_by_keys_and_k_keys_the_layer_in_hand(finish, qtbot):
+    window, desk, session = finish, finish.finish, finish.session
+    session.face_wanted.emit("Light balance")
+    row = next(r for r in bench(window).rows if r.name == "Key")
+    type_into(row.field, "-8 stops")
+    QTest.mouseClick(row.mark, LEFT, NONE, QPoint(6, 9))
+    assert row.mark.state == "here"
+    session.set_time(1.0)
+    row = next(r for r in bench(window).rows if r.name == "Key")
+    session.set_recording(True)
+    type_into(row.field, "0 stops")
+    session.set_recording(False)
+    address = f"finishes/{desk.finish.id}/balance/Key/stops"
+    assert [(k.time, k.value) for k in session.document.keys[address]] == [(0.0, -8.0), (1.0, 0.0)]
+    bright = settled(qtbot, window).mean()
+    session.set_time(0.25)
+    assert settled(qtbot, window).mean() < bright - 0.02 and row.field.value() == pytest.approx(-6.0, abs=0.8)
+    session.face_wanted.emit("Layers")
+    bench(window)._layer("grade")
+    desk.set_grade("Brighter", exposure=1.0)
+    window.picture.setFocus()
+    window.registry.run("key")
+    layer = desk.address()
+    assert {a for a in session.document.keys if a.startswith(layer)} == {f"{layer}/opacity", f"{layer}/grade/exposure"}
+    assert not any(a.startswith("cameras/") for a in session.document.keys)
 
 
 def test_what_cannot_be_made_is_marked_and_the_rest_is_shown(finish, qtbot, tmp_path):

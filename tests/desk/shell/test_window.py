@@ -310,7 +310,7 @@ def test_every_command_has_words_and_no_two_share_keys(window):
             assert shortcut not in seen, f"{command.id} and {seen.get(shortcut)} share {shortcut}"
             seen[shortcut] = command.id
     menus = [a.text() for a in window.menuBar().actions()]
-    assert menus == ["File", "Edit", "Parts", "Arrange", "Set", "Materials", "Decal", "Light", "Film", "View", "Stage", "Help"]
+    assert menus == ["File", "Edit", "Parts", "Arrange", "Set", "Materials", "Decal", "Light", "Film", "Picture", "View", "Stage", "Help"]
 
 
 def test_the_probe_reads_a_pixel(window):

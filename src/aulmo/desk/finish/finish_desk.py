@@ -227,9 +227,11 @@ class FinishDesk(QObject):
 
     def refresh(self) -> None:
         """Ask for the finished picture as things are now."""
+        if not self.on:
+            return
         self.changed.emit()
         shot = self.session.shot
-        if not self.on or shot is None or self.whole is None:
+        if shot is None or self.whole is None:
             return
         frame = self.picture.frame_rect()
         scale = self.picture.devicePixelRatioF() * self.zoom

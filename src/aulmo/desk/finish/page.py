@@ -24,9 +24,10 @@ class FinishPage(Page):
         self.source = label("", "quiet", True)
         self.source.setContentsMargins(9, 0, 0, 0)
         source.add(self.source)
+        self.live = button("Live picture", desk.work_live, "link", "What is traced now, while lights are still moved")
         source.add(button_row(
             button("Last render", commands.open_last, "link", "The newest render of this shot"), button("A file…", self._choose_render, "link"),
-            button("Live picture", desk.work_live, "link", "What is traced now, while lights are still moved"),
+            self.live,
         ))  # fmt: skip
         held = self.section("Finish", "finish/held")
         self.name = QLineEdit()
@@ -48,8 +49,9 @@ class FinishPage(Page):
         self.presets.setAccessibleName("Presets")
         self.presets.chosen.connect(commands.take_preset)
         held.add(row("Presets", self.presets))
+        self.nothing = button("Nothing done", commands.clear, "link", "The render as it is")
         keep = button("Keep as a preset", commands.save_preset, "link", "Its layers, under its name, for other projects")
-        held.add(button_row(keep, button("Nothing done", commands.clear, "link", "The render as it is")))
+        held.add(button_row(keep, self.nothing))
         other = self.section("Reference", "finish/reference")
         self.reference = label("", "quiet", True)
         self.reference.setContentsMargins(9, 0, 0, 0)
@@ -58,9 +60,10 @@ class FinishPage(Page):
         self.against.setAccessibleName("Held against the picture")
         self.against.chosen.connect(desk.hold_against)
         other.add(row("Held", self.against, tip="R goes from one to the next"))
+        self.none = button("None", self._no_reference, "link")
         self.choose = button("Choose…", self._choose_reference, "link", "Or drop a picture on the picture, with Alt held")
         other.add(button_row(
-            self.choose, button("None", self._no_reference, "link"),
+            self.choose, self.none,
             button("Compare places", lambda: self.session.toggle_tool("finish_pair"), "link", "Click here and there and see the difference"),
         ))  # fmt: skip
         out = self.section("Out", "finish/out")
@@ -116,3 +119,6 @@ class FinishPage(Page):
         self.reference.setText(finish.reference_file or ("A picture" if finish.reference else "None"))
         self.against.fill([(text, key) for key, text in REFERENCES.items()], desk.against)
         self.save.setEnabled(desk.whole is not None)
+        self.live.setEnabled(desk.path is not None)
+        self.nothing.setEnabled(bool(finish.layers or finish.balance))
+        self.none.setEnabled(finish.reference is not None)

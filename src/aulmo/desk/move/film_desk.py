@@ -8,9 +8,10 @@ from PySide6.QtCore import QObject, QSettings, Signal
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
 from aulmo.document.moving.mover import mover_of
-from aulmo.document.properties import is_there, sentence
+from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Document, LaneGroup, Marker, Motion
+from aulmo.finish.layers import set_in
 from aulmo.motion import keys, ready, reel
 from aulmo.motion.lanes import Lane, key_times, lanes, name_of
 from aulmo.motion.recording import main_addresses, thing_of
@@ -84,6 +85,8 @@ class FilmDesk(QObject):
         kind = session.subject.split("/")[0]
         if kind in ("cameras", "lamps", "softboxes", "environment", "materials", "decals", "floor"):
             return [session.subject]
+        if kind == "finishes":
+            return ["/".join(session.subject.split("/")[:2])]
         if kind == "keys":
             return list(dict.fromkeys(thing_of(a) for a, _ in self.chosen))
         if kind == "motions" and session.subject[8:] in self.document.motions:
@@ -175,7 +178,10 @@ class FilmDesk(QObject):
         found = [a for a in main_addresses(self.things()) if is_there(self.document, a)]
         if self.session.subject.startswith("keys/"):
             found = list(dict.fromkeys(a for a, _ in self.chosen))
-        found += [a for t in self.things() for a in self.document.keys if thing_of(a) == t and a not in found]
+        layer = "/".join(session.subject.split("/")[:4])
+        if layer.startswith("finishes/") and is_there(self.document, layer):
+            found = [f"{layer}/{field}" for field in set_in(get(self.document, layer))]
+        found += [a for t in self.things() if not t.startswith("finishes/") for a in self.document.keys if thing_of(a) == t and a not in found]
         found = [a for a in found if not any(o != a and a.startswith(f"{o}/") for o in found)]
         if not found:
             session.hint.emit("Select what should have a key: parts, a camera, a lamp, or click a mark after a field")
