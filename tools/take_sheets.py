@@ -14,8 +14,9 @@ from aulmo.deliver.developing import developed, settings_for
 from aulmo.deliver.picture_file import display_picture
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
+from aulmo.document.property_table import LAMP_KINDS as KINDS
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Lamp, Material, Part, RenderSettings, Shot, Sky, Surface
-from aulmo.light.place_lamp import KINDS, pointed_at
+from aulmo.light.place_lamp import pointed_at
 from aulmo.surface import swatches
 from aulmo.surface.colour import from_hex
 from aulmo.trace.tracer import render

@@ -11,7 +11,7 @@ from aulmo.document.records import Decal, Document, Environment, Lamp, Material,
 from aulmo.errors import BadFile, BadValue
 from aulmo.finish import layers as stack
 from aulmo.finish import presets
-from aulmo.finish.composing import Kept, Means, composed, displayed
+from aulmo.finish.composing import AMBIENT, Kept, Means, composed, displayed
 from aulmo.finish.edits import by_mattes
 from aulmo.finish.grading import graded, looked_up, read_cube
 from aulmo.finish.masking import mask_of, moved
@@ -103,17 +103,26 @@ def test_a_text_covers_as_its_letters_do(planes):
 
 def test_shadows_are_laid_anew(planes):
     none = composed(planes, finish(Layer("s", "Shadow", "shadow", colour=(0, 0, 0), strength=0.0))).rgb
-    np.testing.assert_allclose(none[70, 60], planes.rgb[70, 60] / 0.4, rtol=1e-5)  # the shadow is gone
+    left = 1 - (1 - AMBIENT) * 0.6
+    np.testing.assert_allclose(none[70, 60], planes.rgb[70, 60] / left, rtol=1e-5)  # the shadow is gone
+    np.testing.assert_array_equal(none[5], planes.rgb[5])
     same = composed(planes, finish(Layer("s", "Shadow", "shadow", colour=(0, 0, 0)))).rgb
     np.testing.assert_allclose(same, planes.rgb, rtol=1e-5)
     deep = composed(planes, finish(Layer("s", "Shadow", "shadow", colour=(0, 0, 0), strength=1.5))).rgb
-    assert deep[70, 60, 0] == pytest.approx(planes.rgb[70, 60, 0] / 0.4 * 0.1, rel=1e-4)
+    assert deep[70, 60, 0] == pytest.approx(planes.rgb[70, 60, 0] / left * (1 - (1 - AMBIENT) * 0.9), rel=1e-4)
     soft = composed(planes, finish(Layer("s", "Shadow", "shadow", colour=(0, 0, 0), soften=40.0))).rgb
     step = lambda rgb: np.abs(np.diff(rgb[60:75, 60, 1])).max()  # noqa: E731
     assert step(soft) < 0.5 * step(planes.rgb)
     blue = composed(planes, finish(Layer("s", "Shadow", "shadow", colour=(0.0, 0.0, 0.8)))).rgb
-    assert blue[70, 60, 2] > 1.5 * planes.rgb[70, 60, 2] and blue[70, 60, 0] == pytest.approx(planes.rgb[70, 60, 0], rel=1e-4)
+    assert blue[70, 60, 2] > 1.4 * planes.rgb[70, 60, 2] and blue[70, 60, 0] == pytest.approx(planes.rgb[70, 60, 0], rel=1e-4)
     np.testing.assert_allclose(blue[10], planes.rgb[10], rtol=1e-6)
+    normal = np.zeros((H, W, 3), np.float32)
+    normal[..., 2] = 1
+    normal[65:80, 60:] = (1, 0, 0)  # a wall has shadows of its own
+    walled = planes._replace(layers={**planes.layers, "normal": normal})
+    gone = composed(walled, finish(Layer("s", "Shadow", "shadow", colour=(0, 0, 0), strength=0.0, soften=20.0))).rgb
+    np.testing.assert_array_equal(gone[70, 70], planes.rgb[70, 70])
+    assert gone[70, 40, 0] > 1.5 * planes.rgb[70, 40, 0]
 
 
 def test_a_group_acts_as_one_and_its_mask_holds_for_all_in_it(planes):

@@ -14,7 +14,9 @@ from aulmo.finish.pictures import picture_light, placed, text_light
 from aulmo.finish.planes import Planes
 from aulmo.trace.view import show
 
-DEEPEST = 0.02  # what reaches at least where a shadow is divided out
+LEVEL = 0.9  # the upward share of a normal from which on something lies level
+AMBIENT = 0.25  # of the light that no shadow keeps away
+DEEPEST = 0.06  # what reaches at least where a shadow is divided out
 Blobs = Callable[[str], bytes]  # an asset by its name
 
 
@@ -102,18 +104,25 @@ def _content(layer: Layer, planes: Planes, finish: Finish, below: np.ndarray, me
 
 
 def relit(below: np.ndarray, planes: Planes, layer: Layer) -> np.ndarray:
-    """Light with its shadows laid anew. Where a share s of the light is kept away, 1 - s is what reaches; that is divided out and the softened,
-    deeper or coloured one multiplied in: 1 - strength s' (1 - colour). Of catchers the share is what their shadow leaves of the photograph."""
-    shadow = np.clip(planes.data("shadow")[..., :1], 0, 1).astype(np.float32)
+    """Light with its shadows laid anew, on what lies level: floors and tables; everywhere, where it is not known what does. A share s of the lights
+    that is kept away leaves 1 - (1 - AMBIENT) s, for light comes from elsewhere too; that is divided out and the softened, deeper or coloured one
+    multiplied in. The open floor counts as no shadow. Of catchers the share is what their shadow takes of the photograph, all of it."""
+    shadow = np.clip(planes.clean_shadow(), 0, 1).astype(np.float32)
+    normal = planes.layers.get("normal_first", planes.layers.get("normal"))
+    level = np.ones_like(shadow) if normal is None else (normal[..., 2:3] > LEVEL).astype(np.float32)
     kept = planes.layers.get("catcher.kept")
+    caught = np.zeros_like(shadow) if kept is None else np.clip(planes.layers["catcher.alpha"][..., :1], 0, 1)
+    open_floor = float(np.percentile(shadow[level > 0], 10)) if (level > 0).any() else 0.0
+    shadow = np.clip((shadow - open_floor) / max(1e-3, 1 - open_floor), 0, 1) * level
     if kept is not None:
-        caught = np.clip(planes.layers["catcher.alpha"][..., :1], 0, 1)
         shadow = shadow * (1 - caught) + (1 - np.clip(kept[..., :3], 0, 1).mean(-1, keepdims=True)) * caught
+        level = np.maximum(level, caught)
     sigma = layer.soften * 1e-3 * below.shape[1]
-    soft = gaussian_filter(shadow, (sigma, sigma, 0), mode="nearest", truncate=3.0) if sigma > 0.2 else shadow
-    before = np.maximum(1 - shadow, DEEPEST)
-    after = 1 - np.float32(layer.strength) * soft * (1 - np.clip(np.array(layer.colour, np.float32), 0, 1))
-    return (below * (np.maximum(after, 0) / before)).astype(np.float32)
+    blur = lambda plane: gaussian_filter(plane, (sigma, sigma, 0), mode="nearest", truncate=3.0)  # noqa: E731
+    soft = np.where(level > 0, blur(shadow * level) / np.maximum(blur(level), 1e-3), shadow) if sigma > 0.2 else shadow
+    deep = 1 - np.float32(AMBIENT) * (1 - caught)
+    after = 1 - deep * np.float32(layer.strength) * soft * (1 - np.clip(np.array(layer.colour, np.float32), 0, 1))
+    return (below * (np.maximum(after, DEEPEST) / np.maximum(1 - deep * shadow, DEEPEST))).astype(np.float32)
 
 
 def composed(

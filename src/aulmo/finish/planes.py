@@ -56,13 +56,27 @@ class Planes(NamedTuple):
         if made is not None:
             return made[..., :3]
         own = self.layers[f"group.{light}"][..., :3]
-        albedo, normal = self.layers.get("albedo"), self.layers.get("normal")
-        noisy = self.raw is self.rgb or np.array_equal(self.raw, self.rgb)  # as the picture is
-        if albedo is None or normal is None or noisy or not isinstance(self.layers, dict):
+        if self.raw is self.rgb or np.array_equal(self.raw, self.rgb):  # the picture has its noise, too
             return own
-        plain = (np.ascontiguousarray(a[..., :3], np.float32) for a in (own, albedo, normal))
-        found = denoise(next(plain), next(plain), next(plain), clean_guides=True)
-        self.layers[f"group.{light}.denoised"] = found  # once for all
+        return self._denoised(f"group.{light}", own)
+
+    def clean_shadow(self) -> np.ndarray:
+        """(h, w, 1) share of the light that is kept away, without the noise of the samples. Raises BadValue without the pass."""
+        if isinstance(self.layers, _Smaller):
+            self.data("shadow")
+            return self.layers.clean_shadow()
+        made = self.layers.get("shadow.denoised")
+        if made is not None:
+            return made[..., :1]
+        return self._denoised("shadow", np.repeat(self.data("shadow")[..., :1], 3, -1))[..., :1]
+
+    def _denoised(self, name: str, own: np.ndarray) -> np.ndarray:
+        """A plane without noise, by the guides that the render holds; as it is without them. Kept: it is made once."""
+        albedo, normal = self.layers.get("albedo"), self.layers.get("normal")
+        if albedo is None or normal is None or not isinstance(self.layers, dict):
+            return own
+        plain = [np.ascontiguousarray(a[..., :3], np.float32) for a in (own, albedo, normal)]
+        found = self.layers[f"{name}.denoised"] = denoise(plain[0], plain[1], plain[2], clean_guides=True)
         return found
 
     def data(self, name: str) -> np.ndarray:
@@ -99,6 +113,10 @@ class _Smaller(Mapping[str, np.ndarray]):
     def clean(self, light: str) -> np.ndarray:
         """One light without noise, made smaller."""
         return self._made(("clean", light), lambda: resized(self.whole.clean(light), self.size))
+
+    def clean_shadow(self) -> np.ndarray:
+        """Shadows without noise, made smaller."""
+        return self._made("clean shadow", lambda: resized(self.whole.clean_shadow(), self.size))
 
     def matte(self, kind: str, name: str) -> np.ndarray:
         """The share that a part or a material covers of the larger pixels."""

@@ -184,7 +184,7 @@ class FinishCommands(QObject):
         if kind == "brush":
             self.session.set_tool("finish_brush")
         elif kind in ("part", "group", "material", "decal") and not names:
-            self.session.hint.emit("Click a part in the picture, then “Selected” in Details")
+            self.session.hint.emit("Click a part in the picture, then “What is selected” in Details")
 
     def selected_names(self, kind: str) -> tuple[str, ...]:
         """What a mask of a kind would name of what is selected."""

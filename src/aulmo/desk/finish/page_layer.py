@@ -200,8 +200,9 @@ class LayerPage(Page):
         line = QHBoxLayout(names)
         line.setContentsMargins(0, 0, 0, 0)
         line.addWidget(self.names, 1)
-        line.addWidget(button("Selected", self._selected, "link", "The parts that are selected in the tree or the picture"))
         self.of_row, self.names_row = section.add(self.of), section.add(row("Add", names))
+        tip = "The parts that are selected in the tree or the picture"
+        self.chosen_row = section.add(button_row(button("What is selected", self._selected, "link", tip)))
         ends = {name: self.add(section, f"finishes/{{mask}}/{name}", kind=BoundNumber) for name in ("low", "high", "soft")}
         shape = {name: self.add(section, f"finishes/{{mask}}/{name}", kind=BoundNumber) for name in ("across", "down", "width", "height", "turn")}
         self.brushed = {
@@ -223,7 +224,7 @@ class LayerPage(Page):
         self.stripes = button("Show it", self._overlay, "chip", "Stripes over the picture where the layer holds")
         self.stripes.setCheckable(True)
         self.end = section.add(button_row(self.stripes, button("Delete mask", self.desk_delete, "link")))
-        named = [self.of_row, self.names_row]
+        named = [self.of_row, self.names_row, self.chosen_row]
         ranged = [e.widget for e in ends.values()]
         self.mask_rows: dict[str, list[QWidget]] = {
             **dict.fromkeys(("part", "group", "material", "decal"), named), **dict.fromkeys(RANGES, ranged),
