@@ -6,6 +6,7 @@ import time
 from typing import Any, Callable
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.finish_records import Finish, Grade, HueBand, Layer, Mask
 from aulmo.finish.composing import Kept, composed, displayed
@@ -60,8 +61,6 @@ def seen_seconds() -> dict[str, float]:
     def pulled(at: int) -> Callable[[], Any]:
         def work() -> Any:
             nonlocal finish
-            from msgspec.structs import replace
-
             layers = list(finish.layers)
             grade = layers[at].grade
             layers[at] = replace(layers[at], grade=replace(grade, exposure=grade.exposure + 0.01))

@@ -70,7 +70,7 @@ def _pixels(rgb: np.ndarray, thousandths: float) -> float:
     return thousandths * 1e-3 * rgb.shape[1]
 
 
-def _stops(y: np.ndarray) -> np.ndarray:
+def stops_of(y: np.ndarray) -> np.ndarray:
     """Stops over middle grey."""
     return np.log2(np.maximum(y, LEAST) / MIDDLE)
 
@@ -112,10 +112,14 @@ def toned(rgb: np.ndarray, highlights: float, shadows: float, whites: float, bla
     """Bright and dark parts lifted or held back: an amount of 1 is two stops, and half of it where the weight of a tone is half."""
     if highlights == shadows == whites == blacks == 0:
         return rgb
-    stops = _base(_stops(luminance(rgb)), _pixels(rgb, 12.0))
+    stops = _base(stops_of(luminance(rgb)), _pixels(rgb, 12.0))
+    return rgb * np.exp2(lifted(stops, highlights, shadows, whites, blacks)).astype(np.float32)[..., None]
+
+
+def lifted(stops: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float) -> np.ndarray:
+    """By how many stops tones are lifted, by their stops over middle grey."""
     change = highlights * smooth(stops / 3.0) + shadows * smooth(-stops / 4.0)
-    change += whites * smooth((stops - 1.5) / 2.5) + blacks * smooth((-stops - 3.0) / 3.0)
-    return rgb * np.exp2(2.0 * change).astype(np.float32)[..., None]
+    return 2.0 * (change + whites * smooth((stops - 1.5) / 2.5) + blacks * smooth((-stops - 3.0) / 3.0))
 
 
 def curved(rgb: np.ndarray, all_: tuple, red: tuple, green: tuple, blue: tuple) -> np.ndarray:
@@ -199,7 +203,7 @@ def split_toned(rgb: np.ndarray, shade: tuple, light: tuple) -> np.ndarray:
     if tuple(shade) == tuple(light) == (1.0, 1.0, 1.0):
         return rgb
     y = luminance(rgb)
-    share = smooth(0.5 + _stops(y) / 8.0)[..., None]
+    share = smooth(0.5 + stops_of(y) / 8.0)[..., None]
     tint = np.array(shade, np.float32) * (1 - share) + np.array(light, np.float32) * share
     made = rgb * tint
     return (made * (y / np.maximum(luminance(made), LEAST))[..., None]).astype(np.float32)
@@ -212,7 +216,7 @@ def detailed(rgb: np.ndarray, local: float, fine: float) -> np.ndarray:
     """What stands out from its surroundings, wide (30 thousandths) and fine (3), drawn out or calmed, along edges without halos."""
     if local == fine == 0:
         return rgb
-    stops = _stops(luminance(rgb))
+    stops = stops_of(luminance(rgb))
     change = np.zeros_like(stops)
     if local:
         change += local * (stops - _base(stops, _pixels(rgb, 30.0)))
@@ -225,7 +229,7 @@ def sharpened(rgb: np.ndarray, amount: float, thousandths: float) -> np.ndarray:
     """Edges drawn sharper over a size, in stops, by no more than one (unsharp mask)."""
     if amount == 0:
         return rgb
-    stops = _stops(luminance(rgb))
+    stops = stops_of(luminance(rgb))
     change = amount * (stops - gaussian_filter(stops, max(0.3, _pixels(rgb, thousandths)), mode="nearest"))
     return rgb * np.exp2(np.clip(change, -1, 1)).astype(np.float32)[..., None]
 
@@ -235,7 +239,7 @@ def calmed(rgb: np.ndarray, amount: float) -> np.ndarray:
     if amount == 0:
         return rgb
     y = np.maximum(luminance(rgb), LEAST)
-    stops = _stops(y)
+    stops = stops_of(y)
     clean = stops + amount * (_base(stops, max(1.0, _pixels(rgb, 1.5)), 0.2 * amount) - stops)
     ratio = rgb / y[..., None]
     blur = max(0.5, _pixels(rgb, 1.5) * amount)
@@ -355,7 +359,7 @@ def grained(rgb: np.ndarray, amount: float, grain_mm: float, seed: int = 0) -> n
     if amount == 0:
         return rgb
     noise = _grains(rgb.shape[0], rgb.shape[1], grain_mm, seed)
-    weight = np.exp2(-((_stops(luminance(rgb)) / 3.0) ** 2))
+    weight = np.exp2(-((stops_of(luminance(rgb)) / 3.0) ** 2))
     return rgb * np.exp2(np.float32(amount) * weight * noise)[..., None]
 
 

@@ -11,7 +11,7 @@ from aulmo.errors import BadValue
 from aulmo.finish.filters import map_coordinates
 from aulmo.surface.colour import SRGB_TO_ACESCG
 from aulmo.surface.picture import Pixels, decoding, read_picture
-from aulmo.trace.plate import light_of
+from aulmo.trace.plate import covered, light_of
 
 LETTERS = 400  # pixels of a line of text as it is drawn
 _kept: dict[tuple[str, str], np.ndarray] = {}
@@ -54,7 +54,6 @@ def _light(pixels: Pixels, view: str) -> np.ndarray:
 def text_light(text: str, colour: tuple[float, float, float]) -> np.ndarray:
     """(h, w, 4) letters of a colour, multiplied by their alpha. Raises BadValue for a text without letters."""
     from aulmo.document.made.lettering import outlines
-    from aulmo.trace.plate import covered
 
     if not text.strip():
         raise BadValue("There is no text yet.")

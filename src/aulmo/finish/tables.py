@@ -9,10 +9,11 @@ from aulmo.finish.grading import (
     curved,
     exposed,
     hue_shifted,
+    lifted,
     luminance,
     saturated,
-    smooth,
     split_toned,
+    stops_of,
     white_balanced,
 )
 from aulmo.trace.plate import light_of
@@ -25,10 +26,8 @@ BEYOND = ("local_contrast", "detail", "sharpen", "calm", "glow", "fringe", "bend
 def by_colour(rgb: np.ndarray, grade: Grade) -> np.ndarray:
     """What a grade does to light by its colour alone; tones without regard for what lies about them."""
     rgb = contrasted(white_balanced(exposed(rgb, grade.exposure), grade.kelvin, grade.tint), grade.contrast, grade.pivot)
-    stops = np.log2(np.maximum(luminance(rgb), 1e-6) / 0.18)
-    change = grade.highlights * smooth(stops / 3.0) + grade.shadows * smooth(-stops / 4.0)
-    change = change + grade.whites * smooth((stops - 1.5) / 2.5) + grade.blacks * smooth((-stops - 3.0) / 3.0)
-    rgb = rgb * np.exp2(2.0 * change)[..., None].astype(np.float32)
+    lift = lifted(stops_of(luminance(rgb)), grade.highlights, grade.shadows, grade.whites, grade.blacks)
+    rgb = rgb * np.exp2(lift)[..., None].astype(np.float32)
     rgb = saturated(curved(rgb, grade.curve, grade.red, grade.green, grade.blue), grade.saturation, grade.spare)
     return split_toned(hue_shifted(rgb, grade.hues), grade.shade, grade.light)
 

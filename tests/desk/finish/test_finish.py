@@ -367,3 +367,21 @@ def test_a_render_is_finished_as_one_job_and_opened_again(window, qtbot, tmp_pat
     assert np.abs(made - wanted).mean() < 1.5 / 255  # the light is kept in half floats
     plain = script.finish_array(lit(session.document), session.assets, session.shot.name, desk.path)
     assert plain.mean() > 0 and not desk.seen.faults
+
+
+def test_black_is_clicked_and_light_parts_say_that_they_cannot_be(finish, qtbot):
+    window, desk, session = finish, finish.finish, finish.session
+    bench(window)._layer("grade")
+    display = settled(qtbot, window)
+    y, x = np.unravel_index(int(np.argmin(display.sum(-1))), display.shape[:2])
+    light, column = np.unravel_index(int(np.argmax(display.sum(-1))), display.shape[:2])
+    said = []
+    session.hint.connect(said.append)
+    session.set_tool("finish_black")
+    QTest.mouseClick(window.picture, LEFT, NONE, at(window, (column + 0.5) / display.shape[1], (light + 0.5) / display.shape[0]))
+    assert "too light" in said[-1] and desk.layer.grade.blacks == 0
+    desk.set_grade("Darker", exposure=-4.0)
+    before = settled(qtbot, window)[y, x].copy()
+    QTest.mouseClick(window.picture, LEFT, NONE, at(window, (x + 0.5) / display.shape[1], (y + 0.5) / display.shape[0]))
+    assert desk.layer.grade.blacks < 0 and session.tool == ""
+    assert settled(qtbot, window)[y, x].sum() < before.sum()

@@ -17,15 +17,16 @@ from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
 from aulmo.desk.widgets.fields import NumberField
-from aulmo.document import edits
+from aulmo.document import edits, variants
+from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import counted
 from aulmo.errors import BadFile, BadValue
 from aulmo.finish import presets as kept_presets
 from aulmo.finish.composing import composed
 from aulmo.finish.edits import by_mattes, finish_of, finished_of, means_of, seen_by
 from aulmo.finish.grading import read_cube
-from aulmo.finish.masking import mask_of, moved
-from aulmo.finish.suggesting import neutral_of, suggested
+from aulmo.finish.masking import mask_of, middle_of, moved
+from aulmo.finish.suggesting import suggested
 from aulmo.finish.tables import cube_of, left_out
 from aulmo.surface.picture import read_picture
 
@@ -210,14 +211,12 @@ class FinishCommands(QObject):
             return
 
         def made() -> Any:
-            here = self.marks._origin(mask)
+            here = self.marks.origin(mask)
             free = moved(replace(mask, follows=""), *here)
             if not name:
                 return free
             if whole is None:
                 raise BadValue("There is no render yet to see where that part is.")
-            from aulmo.finish.masking import middle_of
-
             middle = middle_of(name, whole)
             if middle is None:
                 raise BadValue(f"{name} is not seen in this render.")
@@ -266,12 +265,6 @@ class FinishCommands(QObject):
 
         session.start_task("Looking for a grade", work, done)
 
-    def unsuggest(self) -> None:
-        """What a suggestion moved, at rest again."""
-        layer = self.finish.layer
-        if layer is not None:
-            self.finish.put_layer("Took the suggestion back", replace(layer, grade=neutral_of(layer.grade)))
-
     # tables and presets
 
     def take_table(self, path: str) -> None:
@@ -300,8 +293,6 @@ class FinishCommands(QObject):
         finish = finish_of(session.resolved, shot)
 
         def write() -> list[str]:
-            from aulmo.document.project_file import write_atomically
-
             blob = cube_of(finish, finish.view or shot.view, finish.name)
             write_atomically(Path(path), lambda file: file.write(blob))
             return left_out(finish)
@@ -408,8 +399,6 @@ class FinishCommands(QObject):
         assert shot is not None
 
         def work(task: Any) -> list[str]:
-            from aulmo.document import variants
-
             of = variants.chosen(document, {k: v for k, v in chosen.items() if k != "shot"})
             display, alpha, notes = finished_of(of, assets, shot.name, planes, at)
             task.tell("Writing", 0.8)

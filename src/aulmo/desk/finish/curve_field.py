@@ -3,6 +3,7 @@
 
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
@@ -11,6 +12,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import painted
 from aulmo.document.finish_records import HueBand
 from aulmo.finish.grading import from_oklab, tones_through
+from aulmo.trace.view import show
 
 Points = tuple[tuple[float, float], ...]
 NEAR = 9
@@ -128,8 +130,6 @@ def hue_strip(width: int) -> QImage:
     """The circle of hues, even in lightness, drawn out."""
     angle = np.radians(np.linspace(0, 360, width, endpoint=False))
     lab = np.stack([np.full(width, 0.7), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], -1).astype(np.float32)
-    from aulmo.trace.view import show
-
     codes = np.zeros((1, width, 4), np.uint8)
     codes[0, :, :3] = np.rint(show(from_oklab(lab)[None].astype(np.float32), 1.0, "Plain")[0, :, ::-1] * 255)
     return QImage(codes.data, width, 1, width * 4, QImage.Format.Format_RGB32).copy()
@@ -208,8 +208,6 @@ class HueBar(QWidget):
             return
         how, start, band = self._held
         hue = self._hue(event.position().x())
-        from msgspec.structs import replace
-
         if how == "width":
             made = replace(band, width=min(360.0, max(5.0, 2 * abs(self._off(hue, band)))))
         else:

@@ -3,7 +3,7 @@
 import threading
 import time
 from pathlib import Path
-from typing import Any, Callable, NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -466,12 +466,6 @@ class FinishDesk(QObject):
             return
         made = replace(Balance(), **values)
         self.put(f"Balanced {light}", replace(finish, balance={**finish.balance, light: made}), (light, tuple(values)) if busy else None)
-
-    def run(self, told: str, make: Callable[[], Document | None]) -> None:
-        """An edit that may fail with a sentence, as one step."""
-        document = self.session.attempt(make)
-        if document is not None and document is not self.session.document:
-            self.session.apply(told, document)
 
     def grade_in_hand(self) -> Layer:
         """The grade in hand, or a new one for the whole picture."""

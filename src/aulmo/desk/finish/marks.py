@@ -14,7 +14,7 @@ from aulmo.desk.shell import theme
 from aulmo.document.finish_records import Mask
 from aulmo.document.quantity import show
 from aulmo.errors import AulmoError
-from aulmo.finish.masking import middle_of
+from aulmo.finish.masking import middle_of, moved
 from aulmo.finish.measuring import apart
 from aulmo.finish.suggesting import PATCH, Pair
 
@@ -265,12 +265,10 @@ class FinishMarks(Overlay):
         mask = self.desk.mask
         if mask is None or mask.kind not in ("ellipse", "rectangle", "gradient", "polygon"):
             return None
-        x, y = self._origin(mask)
-        from aulmo.finish.masking import moved
-
+        x, y = self.origin(mask)
         return moved(mask, x, y) if mask.follows else mask
 
-    def _origin(self, mask: Mask) -> tuple[float, float]:
+    def origin(self, mask: Mask) -> tuple[float, float]:
         """From where a shape's place is counted: the middle of the part that it follows."""
         if not mask.follows or self.desk.whole is None:
             return 0.0, 0.0
@@ -362,10 +360,8 @@ class FinishMarks(Overlay):
             self.picture.update()
         elif self._held and self._start is not None:
             mask = self._pulled(self._start, QPointF(at), bool(modifiers & Qt.KeyboardModifier.ShiftModifier))
-            origin = self._origin(mask)
+            origin = self.origin(mask)
             if mask.follows:
-                from aulmo.finish.masking import moved
-
                 mask = moved(mask, -origin[0], -origin[1])
             self.desk.put_mask("Pulled a mask", mask, ("mask", mask.id, self._held))
             self.picture.say_at(at, *self._told(mask))

@@ -17,7 +17,6 @@ from aulmo.desk.widgets.fields import Choice, Section, Segments, SliderRow, butt
 from aulmo.document import edits
 from aulmo.document.finish_records import Grade, HueBand, Layer, Mask
 from aulmo.document.property_table import TABLE
-from aulmo.finish.suggesting import words_of
 from aulmo.trace.passes import PATH_NAMES
 
 G = "finishes/{layer}/grade"
@@ -223,7 +222,7 @@ class LayerPage(Page):
         outside = self.add(section, "finishes/{mask}/outside")
         self.stripes = button("Show it", self._overlay, "chip", "Stripes over the picture where the layer holds")
         self.stripes.setCheckable(True)
-        self.end = section.add(button_row(self.stripes, button("Delete mask", self.desk_delete, "link")))
+        self.end = section.add(button_row(self.stripes, button("Delete mask", self.delete_mask, "link")))
         named = [self.of_row, self.names_row, self.chosen_row]
         ranged = [e.widget for e in ends.values()]
         self.mask_rows: dict[str, list[QWidget]] = {
@@ -234,7 +233,7 @@ class LayerPage(Page):
         }  # fmt: skip
         self.every_mask = [feather.widget, feather_mm.widget, outside.widget, self.end, self.how.widget]
 
-    def desk_delete(self) -> None:
+    def delete_mask(self) -> None:
         """Take the mask out."""
         layer, mask = self.desk.layer, self.desk.mask
         if layer is not None and mask is not None:
@@ -360,7 +359,3 @@ class LayerPage(Page):
         self.names.addItem("Choose", "")
         for name in dict.fromkeys(offered):
             self.names.addItem(f"{'✓ ' if name in mask.names else ''}{name}", name)
-
-    def suggestion(self) -> str:
-        """What the grade in hand moves, in words."""
-        return words_of(self._layer().grade)

@@ -1,11 +1,10 @@
 """Clicks and strokes on the finished picture: a polygon, a brush, something grey, something black, two places to be held against each other."""
 
-import math
-
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QApplication
 
 from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.finish.marks import BLACK, WHITE, FinishMarks
@@ -13,15 +12,15 @@ from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.finish_records import Mask, Stroke
 from aulmo.document.quantity import show
+from aulmo.finish.grading import lifted, stops_of
 from aulmo.finish.masking import moved
 from aulmo.finish.measuring import apart
 from aulmo.finish.suggesting import Pair
-from aulmo.frame.exposure import white_of
+from aulmo.frame.exposure import gains_of, white_of
 from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.plate import light_of
 
-DARK = 0.004  # display value that black is brought to
-DEEPEST = -8.0  # stops under middle grey that this is as light
+DEEPEST = -8.0  # stops over middle grey that black is brought to
 
 
 class FinishTool(Tool):
@@ -65,8 +64,6 @@ class GreyTool(FinishTool):
             self.session.hint.emit("It is too dark there, or burnt out; click something grey that is lit")
             return
         layer = self.desk.grade_in_hand()
-        from aulmo.frame.exposure import gains_of
-
         before = gains_of(layer.grade.kelvin, layer.grade.tint) if (layer.grade.kelvin, layer.grade.tint) != (6500.0, 0.0) else np.ones(3)
         kelvin, tint = white_of(light / before)
         self.desk.set_grade("White taken from the picture", kelvin=float(np.clip(round(kelvin), 1000, 40000)), tint=round(float(tint), 1))
@@ -89,14 +86,13 @@ class BlackTool(FinishTool):
         h, w = seen.light.shape[:2]
         row, column = int(y * h), int(x * w)
         light = seen.light[max(0, row - 2) : row + 3, max(0, column - 2) : column + 3].mean((0, 1))
-        stops = math.log2(max(float(LUMINANCE @ light), 1e-6) / 0.18)
-        share = min(1.0, max(0.0, (-stops - 3.0) / 3.0))
-        weight = share * share * (3 - 2 * share)  # as `grading.toned` has it
-        if weight < 0.05:
+        stops = stops_of(np.array([LUMINANCE @ light]))
+        weight = float(lifted(stops, 0.0, 0.0, 0.0, 1.0)[0])
+        if weight < 0.1:
             self.session.hint.emit("That is too light to become black; click something darker")
             return
         layer = self.desk.grade_in_hand()
-        blacks = layer.grade.blacks + (DEEPEST - stops) / (2 * weight)
+        blacks = layer.grade.blacks + (DEEPEST - float(stops[0])) / weight
         self.desk.set_grade("Black taken from the picture", blacks=round(max(-1.0, min(1.0, blacks)), 3))
         self.session.set_tool("")
 
@@ -259,7 +255,7 @@ class BrushTool(FinishTool):
         mask = self._mask()
         if mask is None or not points:
             return
-        x, y = self.marks._origin(mask)
+        x, y = self.marks.origin(mask)
         stroke = Stroke(points, self.size, self.flow, self.soft, self.edges, self._wipes)
         if mask.follows:
             stroke = moved(replace(mask, strokes=(stroke,)), -x, -y).strokes[0]
@@ -274,8 +270,6 @@ class BrushTool(FinishTool):
 
     def wheel(self, at: QPoint, steps: float) -> bool:
         """Larger or smaller."""
-        from PySide6.QtWidgets import QApplication
-
         if QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier:
             return super().wheel(at, 4 * steps)
         self.size = min(600.0, max(2.0, self.size * 1.15**steps))
