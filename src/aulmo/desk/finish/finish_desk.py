@@ -2,6 +2,7 @@
 
 import threading
 import time
+import traceback
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -46,7 +47,8 @@ class _Wanted(NamedTuple):
     document: Document
     assets: Any
     shot: Shot
-    planes: Planes
+    whole: Planes
+    size: tuple[int, int]
     layer: str
     time: float
     number: int
@@ -75,7 +77,7 @@ class FinishDesk(QObject):
         self.reference: np.ndarray | None = None
         self.reference_scopes: Measured | None = None
         self._reference_of: tuple[Any, ...] = ("", None)
-        self._small: tuple[Any, Planes] | None = None
+        self._small: tuple[Planes, tuple[int, int], Planes] | None = None
         self._kept = Kept()
         self._coarse: tuple[Planes, Planes, Kept] | None = None
         self._slow = False
@@ -145,7 +147,7 @@ class FinishDesk(QObject):
         return list(dict.fromkeys([*there, *self.finish.balance]))
 
     def _opened(self) -> None:
-        self.path, self.whole, self.seen, self._small, self._kept = None, None, None, None, Kept()
+        self.path, self.whole, self.seen, self._kept, self._small, self._coarse = None, None, None, Kept(), None, None
         self.reference, self.reference_scopes, self._reference_of = None, None, ("", None)
         self.against, self.solo, self.before = "", "", False
         self.changed.emit()
@@ -159,7 +161,7 @@ class FinishDesk(QObject):
     @property
     def small(self) -> Planes | None:
         """The planes as they are looked at."""
-        return self._small[1] if self._small is not None else self.whole
+        return self._small[2] if self._small is not None and self._small[0] is self.whole else self.whole
 
     # the source
 
@@ -168,7 +170,7 @@ class FinishDesk(QObject):
         session, view = self.session, self.session.shot.view if self.session.shot else "Product neutral"
 
         def done(planes: Planes) -> None:
-            self.path, self.whole, self._small = Path(path), planes, None
+            self.path, self.whole = Path(path), planes
             for note in planes.notes:
                 session.hint.emit(note)
             self.picture.refresh()
@@ -178,7 +180,7 @@ class FinishDesk(QObject):
 
     def work_live(self) -> None:
         """Work on the live picture again."""
-        self.path, self.whole, self._small, self.seen = None, None, None, None
+        self.path, self.whole, self.seen = None, None, None
         self.picture.refresh()
         self.changed.emit()
 
@@ -208,7 +210,6 @@ class FinishDesk(QObject):
         if state.lights is None or self.path is not None or not self.on or self.session.free_view is not None:
             return
         self.whole = self._cut(of_picture(state.lights), state.request)
-        self._small = None
         self.refresh()
 
     def _cut(self, planes: Planes, request: Any) -> Planes:
@@ -236,8 +237,6 @@ class FinishDesk(QObject):
         frame = self.picture.frame_rect()
         scale = self.picture.devicePixelRatioF() * self.zoom
         size = (max(8, round(frame.width() * scale)), max(8, round(frame.height() * scale)))
-        if self._small is None or self._small[0] != size:
-            self._small = (size, reduced(self.whole, *size))
         self._load_reference()
         layer = self.layer
         document = self.session.resolved
@@ -246,7 +245,7 @@ class FinishDesk(QObject):
         self._asked += 1
         with self._condition:
             self._wanted = _Wanted(
-                document, self.session.assets, next(s for s in document.shots if s.id == shot.id), self._small[1], layer.id if layer else "",
+                document, self.session.assets, next(s for s in document.shots if s.id == shot.id), self.whole, size, layer.id if layer else "",
                 self.session.time, self._asked,
             )  # fmt: skip
             self._condition.notify()
@@ -267,25 +266,35 @@ class FinishDesk(QObject):
                 wanted, self._wanted = self._wanted, None
             assert wanted is not None
             try:
-                if self._slow and min(wanted.planes.alpha.shape) > 200:  # coarse first, so that it is seen at once
-                    h, w = wanted.planes.alpha.shape
-                    if self._coarse is None or self._coarse[0] is not wanted.planes:
-                        self._coarse = (wanted.planes, reduced(wanted.planes, w // 3, h // 3), Kept())
-                    self._came.emit((-1, self._work(wanted._replace(planes=self._coarse[1]), self._coarse[2])))
+                small = self._small
+                if small is None or small[0] is not wanted.whole or small[1] != wanted.size:
+                    small = self._small = (wanted.whole, wanted.size, reduced(wanted.whole, *wanted.size))
+                planes = small[2]
+                if self._slow and min(planes.alpha.shape) > 200:  # coarse first, so that it is seen at once
+                    h, w = planes.alpha.shape
+                    if self._coarse is None or self._coarse[0] is not planes:
+                        self._coarse = (planes, reduced(planes, w // 3, h // 3), Kept())
+                    self._came.emit((-1, self._work(wanted, self._coarse[1], self._coarse[2])))
                     with self._condition:
                         if self._wanted is not None:  # the hand has gone on
                             continue
                 began = time.perf_counter()
-                self._came.emit((wanted.number, self._work(wanted, self._kept)))
+                self._came.emit((wanted.number, self._work(wanted, planes, self._kept)))
                 self._slow = time.perf_counter() - began > AT_ONCE
             except AulmoError as error:
                 self._came.emit((wanted.number, str(error)))
             except RuntimeError:
                 return  # the window has gone
+            except MemoryError:
+                self._came.emit((wanted.number, "There is not enough memory to finish this picture."))
+            except Exception as error:  # the next change is taken all the same
+                traceback.print_exc()
+                told = f"This picture could not be finished ({type(error).__name__}: {error}); undo brings the last one back."
+                self._came.emit((wanted.number, told))
 
-    def _work(self, wanted: _Wanted, kept: Kept) -> Seen:
+    def _work(self, wanted: _Wanted, held: Planes, kept: Kept) -> Seen:
         document, shot = wanted.document, wanted.shot
-        planes = seen_by(document, shot, wanted.planes)
+        planes = seen_by(document, shot, held)
         if kept.about and kept.about[0].rgb is planes.rgb and kept.about[0].eye == planes.eye:
             planes = kept.about[0]  # the same to the last bit: what was made of it serves again
         finish = by_mattes(document, finish_of(document, shot))
