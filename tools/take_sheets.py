@@ -137,7 +137,7 @@ def in_a_box(document: Document, assets: AssetStore) -> tuple[Document, AssetSto
 
 # of the demo: project, shot, size, samples, file
 SHOTS = {
-    "hero": ("wick", "hero", (800, 1000), 160, "docs/screenshots/hero.png"),
+    "hero": ("wick", "hero", (800, 1000), 48, "docs/screenshots/hero.png"),
     "oil": ("wick", "oil", (720, 540), 64, "docs/sheets/oil-window.jpg"),
     "table": ("hut", "table", (800, 600), 64, "docs/sheets/table.jpg"),
     "workshop": ("wick-workshop", "workshop", (640, 800), 96, "docs/sheets/workshop.jpg"),

@@ -305,6 +305,21 @@ def test_a_picture_too_large_for_the_machine_is_a_sentence_before_it_is_read(tmp
         read_planes(tmp_path / "a.exr")
 
 
+def test_any_picture_is_worked_on_as_it_shows(scene, tmp_path):
+    document, assets = scene
+    codes = np.random.default_rng(4).integers(20, 235, (12, 16, 3)).astype(np.uint8)
+    Image.fromarray(codes).save(tmp_path / "photo.png")
+    name = document.shots[0].name
+    shown = script.finish_array(document, assets, name, tmp_path / "photo.png")
+    assert np.abs(shown * 255 - codes).max() < 1.5
+    graded = script.finish_array(script.add_grade(document, name, exposure=1.0), assets, name, tmp_path / "photo.png")
+    assert graded.mean() > shown.mean() + 0.05
+    (tmp_path / "bad.png").write_bytes(b"no picture")
+    for lost in ("bad.png", "gone.png"):
+        with pytest.raises(BadFile):
+            script.finish_array(document, assets, name, tmp_path / lost)
+
+
 def test_a_finished_picture_takes_the_depth_that_is_chosen(scene, picture, tmp_path):
     document, assets = scene
     deep = replace(document, render=replace(document.render, file_type="png16"))

@@ -14,7 +14,7 @@ from aulmo.document.property_table import TABLE
 from aulmo.document.records import Document, Finish, Grade, Layer, Mask, Shot
 from aulmo.errors import BadValue
 from aulmo.finish.composing import Kept, Means, composed, displayed
-from aulmo.finish.planes import Planes, of_arrays, of_picture, read_planes
+from aulmo.finish.planes import Planes, of_arrays, of_picture, read_source
 from aulmo.trace.plate import PlateBook
 
 
@@ -71,12 +71,12 @@ def add_grade(document: Document, shot_name: str, mask: Any, values: Mapping[str
     return put_finish(document, shot, replace(finish, layers=(*finish.layers, layer)))
 
 
-def planes_of(planes: Any) -> Planes:
-    """Planes out of whatever holds them: a finished render, a path, arrays by name."""
+def planes_of(planes: Any, view: str = "Product neutral") -> Planes:
+    """Planes out of whatever holds them: a finished render, a path (of a picture its light, as a view shows it), arrays by name."""
     if isinstance(planes, Planes):
         return planes
     if isinstance(planes, (str, Path)):
-        return read_planes(Path(planes))
+        return read_source(Path(planes), view)
     return of_arrays(planes) if isinstance(planes, Mapping) else of_picture(planes)
 
 
@@ -117,7 +117,7 @@ def finished_of(
     """(h, w, 3) display pixels, (h, w) alpha, and sentences on what could not be made, of a shot's finish at a time of the film."""
     shot = edits.find_shot(document, shot_name)
     seen = resolve(document, {"shot": shot.id}, time_)
-    held = seen_by(seen, shot, planes_of(planes))
+    held = seen_by(seen, shot, planes_of(planes, shot.view))
     finish = finish_of(seen, shot)  # as keys, the variant and the shot's own say
     means = means_of(seen, assets, shot, finish)
     made = composed(held, by_mattes(seen, finish), seed=round(time_ * 1000), means=means, kept=kept)

@@ -48,6 +48,11 @@ class Planes(NamedTuple):
                 found += np.where(pair[..., k] == wanted, pair[..., k + 1], np.float32(0))
         return found
 
+    @property
+    def noisy(self) -> bool:
+        """Whether the picture itself has the noise of its samples."""
+        return self.raw is self.rgb or np.array_equal(self.raw, self.rgb)
+
     def clean(self, light: str) -> np.ndarray:
         """(h, w, 3) of one light, as clean as the picture: without noise where that is, whether or not the file holds it so."""
         if isinstance(self.layers, _Smaller):
@@ -56,7 +61,7 @@ class Planes(NamedTuple):
         if made is not None:
             return made[..., :3]
         own = self.layers[f"group.{light}"][..., :3]
-        if self.raw is self.rgb or np.array_equal(self.raw, self.rgb):  # the picture has its noise, too
+        if self.noisy:
             return own
         return self._denoised(f"group.{light}", own)
 
@@ -111,12 +116,23 @@ class _Smaller(Mapping[str, np.ndarray]):
         return name in self.whole.layers
 
     def clean(self, light: str) -> np.ndarray:
-        """One light without noise, made smaller."""
-        return self._made(("clean", light), lambda: resized(self.whole.clean(light), self.size))
+        """One light without noise, made smaller: where it has to be cleaned first, as it is seen, which is sooner done."""
+        held = self.whole.layers
+        if f"group.{light}.denoised" in held:
+            return self[f"group.{light}.denoised"][..., :3]
+        own = self[f"group.{light}"][..., :3]
+        return self._made(("clean", light), lambda: own if self.whole.noisy else self._calmed(own))
 
     def clean_shadow(self) -> np.ndarray:
         """Shadows without noise, made smaller."""
-        return self._made("clean shadow", lambda: resized(self.whole.clean_shadow(), self.size))
+        return self._made("clean shadow", lambda: self._calmed(np.repeat(self["shadow"][..., :1], 3, -1))[..., :1])
+
+    def _calmed(self, own: np.ndarray) -> np.ndarray:
+        held = self.whole.layers
+        if "albedo" not in held or "normal" not in held:
+            return own
+        guides = [resized(held[name][..., :3], self.size) for name in ("albedo", "normal")]
+        return denoise(np.ascontiguousarray(own, np.float32), guides[0], guides[1], "balanced")
 
     def matte(self, kind: str, name: str) -> np.ndarray:
         """The share that a part or a material covers of the larger pixels."""
