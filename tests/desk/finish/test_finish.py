@@ -109,6 +109,7 @@ def test_from_a_dropped_render_to_the_saved_file(finish, qtbot, tmp_path):
     matte = window.finish.small.matte("part", "Left box")
     assert changed.any() and not changed[matte < 0.01].any() and row_of(window, "Grade 2").text(3) == "grade · mask: Left box"
     # held B shows the picture before
+    window.picture.setFocus()
     QTest.keyPress(window.picture, Qt.Key.Key_B)
     assert window.finish.before
     QTest.keyRelease(window.picture, Qt.Key.Key_B)

@@ -8,7 +8,7 @@ import platformdirs
 from msgspec.structs import replace
 from PySide6.QtCore import QEvent, QObject, QPoint, Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QApplication, QFileDialog, QLineEdit, QPlainTextEdit
+from PySide6.QtWidgets import QApplication, QFileDialog
 
 from aulmo.deliver import job as jobs_module
 from aulmo.deliver.finished import both_beside, write_display
@@ -16,7 +16,6 @@ from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
-from aulmo.desk.widgets.fields import NumberField
 from aulmo.document import edits, variants
 from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import counted
@@ -44,10 +43,8 @@ class FinishCommands(QObject):
         self.session = desk.session
         self.table_names: dict[str, str] = {}
         self.suggestion_words = ""
-        application = QApplication.instance()
-        assert application is not None
-        application.installEventFilter(self)
-        self.session.closed.connect(lambda: application.removeEventFilter(self))
+        self.session.closed.connect(lambda: self.finish.before and self._before(False))
+        self.session.stage_changed.connect(lambda _: self.finish.before and self._before(False))
         self.session.selection_changed.connect(self._forget_words)
         self.session.render_wanted.connect(self.open_in_finish)
 
@@ -56,7 +53,8 @@ class FinishCommands(QObject):
         add, working, finish = self.desk.registry.add, self.desk.working, self.finish
         here = lambda: working() and finish.on  # noqa: E731
         add("finish_reference", "Reference beside, split, wiped, blinking", "Picture", "R", finish.next_reference, here)
-        add("finish_before", "Before (hold B)", "Picture", "", self.toggle_before, here)
+        add("finish_before", "Before, while B is held", "Picture", "B", self.hold_before, here)
+        self.desk.registry.actions["finish_before"].setAutoRepeat(False)
         add("finish_overlay", "Show the mask", "Picture", "", self.toggle_overlay, here)
         add("finish_fit", "The whole picture", "Picture", "", self.marks.fit, here)
         add("finish_pair", "Compare two places", "Picture", "", lambda: self.session.toggle_tool("finish_pair"), here)
@@ -83,27 +81,28 @@ class FinishCommands(QObject):
 
     # keys that are held, and drops
 
+    def hold_before(self) -> None:
+        """The picture before, for as long as `B` is held; asked for in a menu, until the next click or key."""
+        self._before(True)
+        application = QApplication.instance()
+        assert application is not None
+        application.installEventFilter(self)  # only while it is held: every event of the window comes by
+
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:  # noqa: N802
-        """`B` shows the picture before while it is held."""
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and self.finish.on and isinstance(event, QKeyEvent):
-            focus = QApplication.focusWidget()
-            number = isinstance(focus, NumberField) and not focus.isModified()  # one that was typed and taken
-            typing = isinstance(focus, (QLineEdit, QPlainTextEdit)) and not number
-            down = event.type() == QEvent.Type.KeyPress
-            plain = event.modifiers() == Qt.KeyboardModifier.NoModifier
-            if event.key() == Qt.Key.Key_B and not event.isAutoRepeat() and not typing and (plain or not down) and self.finish.before != down:
-                self._before(down)
-                return True
+        """The key is let go, or something else is done."""
+        let_go = isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyRelease and not event.isAutoRepeat() and event.key() == Qt.Key.Key_B
+        if let_go or event.type() == QEvent.Type.MouseButtonPress:
+            self._before(False)
         return False
 
     def _before(self, on: bool) -> None:
+        if not on:
+            application = QApplication.instance()
+            assert application is not None
+            application.removeEventFilter(self)
         self.finish.before = on
         self.finish.changed.emit()
         self.finish.picture.update()
-
-    def toggle_before(self) -> None:
-        """Before, until it is asked for again."""
-        self._before(not self.finish.before)
 
     def toggle_overlay(self) -> None:
         """The mask as stripes over the picture, or not."""
