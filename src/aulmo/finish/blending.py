@@ -38,4 +38,7 @@ def blended(below: np.ndarray, above: np.ndarray, blend: str, share: np.ndarray 
     mixed = BLENDS[blend](below, above)
     if np.ndim(share) == 0 and share == 1:
         return mixed.astype(np.float32, copy=False)
-    return np.where(np.asarray(share) > 0, below + (mixed - below) * share, below).astype(np.float32, copy=False)
+    made = np.subtract(mixed, below, dtype=np.float32)
+    made *= share
+    made += below
+    return made

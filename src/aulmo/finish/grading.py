@@ -54,6 +54,11 @@ def hue_of(lab: np.ndarray) -> np.ndarray:
     return np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))
 
 
+def chroma_of(lab: np.ndarray) -> np.ndarray:
+    """How far Oklab colours are from grey."""
+    return np.sqrt(lab[..., 1] * lab[..., 1] + lab[..., 2] * lab[..., 2])
+
+
 def from_hue(hue: np.ndarray, middle: float) -> np.ndarray:
     """Degrees by which hues are off another, the shorter way."""
     return np.abs((hue - middle + 180) % 360 - 180)
@@ -170,7 +175,7 @@ def saturated(rgb: np.ndarray, amount: float, spare: float = 0.0) -> np.ndarray:
     share: np.ndarray | float = 1.0
     if amount > 0 and spare > 0:
         lab = to_oklab(rgb)
-        chroma = np.hypot(lab[..., 1], lab[..., 2]) / np.maximum(lab[..., 0], 1e-3)
+        chroma = chroma_of(lab) / np.maximum(lab[..., 0], 1e-3)
         away = from_hue(hue_of(lab), SKIN)
         kept = np.maximum(smooth(chroma / 0.35), 0.7 * (1 - smooth(away / SKIN_WIDTH)) * smooth(chroma / 0.04))
         share = (1 - spare * kept)[..., None]
@@ -183,7 +188,7 @@ def hue_shifted(rgb: np.ndarray, bands: tuple[HueBand, ...]) -> np.ndarray:
     if not live:
         return rgb
     lab = to_oklab(rgb)
-    hue, chroma = hue_of(lab), np.hypot(lab[..., 1], lab[..., 2])
+    hue, chroma = hue_of(lab), chroma_of(lab)
     turn, more, lighter = np.zeros_like(hue), np.ones_like(hue), np.ones_like(hue)
     coloured = smooth(chroma / 0.02)
     for band in live:

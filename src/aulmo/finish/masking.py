@@ -5,7 +5,7 @@ from msgspec.structs import replace
 
 from aulmo.document.finish_records import Mask, Stroke
 from aulmo.errors import BadValue
-from aulmo.finish.grading import blurred, from_hue, hue_of, luminance, smooth, to_oklab
+from aulmo.finish.grading import blurred, chroma_of, from_hue, hue_of, luminance, smooth, to_oklab
 from aulmo.finish.planes import Planes
 from aulmo.trace.plate import FINER, covered
 
@@ -74,7 +74,7 @@ def _one(mask: Mask, planes: Planes, rgb: np.ndarray) -> np.ndarray:
     if mask.kind == "hue":
         lab = to_oklab(rgb)
         middle, half = 0.5 * (mask.low + mask.high), 0.5 * abs(mask.high - mask.low)
-        return _range(from_hue(hue_of(lab), middle), -1.0, half, mask.soft) * smooth(np.hypot(lab[..., 1], lab[..., 2]) / 0.02)
+        return _range(from_hue(hue_of(lab), middle), -1.0, half, mask.soft) * smooth(chroma_of(lab) / 0.02)
     if mask.follows:
         mask = _followed(mask, planes)
     if mask.kind == "brush":

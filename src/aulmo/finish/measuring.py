@@ -33,7 +33,7 @@ def oklab_of(display: np.ndarray) -> np.ndarray:
 
 def measured(display: np.ndarray) -> Measured:
     """What scopes show of (h, w, 3) display values 0..1."""
-    step = max(1, int(np.sqrt(display.shape[0] * display.shape[1] / MOST)))
+    step = max(1, int(np.ceil(np.sqrt(display.shape[0] * display.shape[1] / MOST))))
     seen = np.clip(display[::step, ::step], 0, 1)
     h, w = seen.shape[:2]
     count = h * w
