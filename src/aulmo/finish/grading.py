@@ -82,12 +82,18 @@ def stops_of(y: np.ndarray) -> np.ndarray:
 
 def _base(stops: np.ndarray, radius: float, edge: float = 0.5) -> np.ndarray:
     """What is left of tones without what is finer than `radius` pixels, edges of more than `edge` stops kept: no halo follows (He, Sun and Tang 2010,
-    the guided filter, guided by itself)."""
-    size = max(3, 2 * int(round(radius)) + 1)
-    mean = uniform_filter(stops, size, mode="nearest")
-    spread = np.maximum(uniform_filter(stops * stops, size, mode="nearest") - mean * mean, 0)
+    the guided filter, guided by itself; of a wide one what varies slowly is found in a smaller picture, as He and Sun 2015)."""
+    step = max(1, int(radius / 5))
+    size = max(3, 2 * int(round(radius / step)) + 1)
+    first, second = _smaller(stops, step), _smaller(stops * stops, step)
+    mean = uniform_filter(first, size, mode="nearest")
+    spread = np.maximum(uniform_filter(second, size, mode="nearest") - mean * mean, 0)
     slope = spread / (spread + edge * edge)
-    return uniform_filter(slope, size, mode="nearest") * stops + uniform_filter((1 - slope) * mean, size, mode="nearest")
+    both = np.stack([uniform_filter(slope, size, mode="nearest"), uniform_filter((1 - slope) * mean, size, mode="nearest")], -1)
+    wide = _larger(both, step, (*stops.shape, 2))
+    made = wide[..., 0] * stops
+    made += wide[..., 1]
+    return made
 
 
 # tones
@@ -266,9 +272,9 @@ def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: floa
         return rgb
     sigma = 0.25 * _pixels(rgb, thousandths)  # of the first ring
     step = max(1, int(sigma / 2))
-    levels = [_smaller(over, step)]
+    levels = [_smaller(_whole_cells(over, step), step)]
     for _ in range(RINGS - 1):
-        levels.append(_smaller(levels[-1], 2))
+        levels.append(_smaller(_whole_cells(levels[-1], 2), 2))
     # what is between the cells is drawn straight, and the cells are flat: both blur as well, by so much
     cells = max(0.3, float(np.sqrt(max(0.0, (sigma / step) ** 2 - (0.25 if step > 1 else 0.0)))))
     spread = np.zeros((1, 1, 3), np.float32)
@@ -278,33 +284,37 @@ def glowing(rgb: np.ndarray, amount: float, from_stops: float, thousandths: floa
     return (rgb + np.float32(amount) * (_larger(spread, step, rgb.shape) * np.float32(1 / RINGS) - over)).astype(np.float32)
 
 
+def _whole_cells(light: np.ndarray, step: int) -> np.ndarray:
+    """Light with nothing beyond its edge, up to whole cells: no light is made there."""
+    h, w = light.shape[:2]
+    return light if h % step == w % step == 0 else np.pad(light, ((0, -h % step), (0, -w % step), (0, 0)))
+
+
 def blurred(plane: np.ndarray, sigma: float) -> np.ndarray:
     """A Gaussian of (h, w), what lies beyond the edge as at the edge; of a wide one the plane is first made smaller, which is not seen."""
     step = int(sigma / 3)
     if step < 2:
         return gaussian_filter(plane, sigma, mode="nearest")
-    h, w = plane.shape
-    padded = np.pad(plane, ((0, -h % step), (0, -w % step)), mode="edge")
-    small = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step).mean((1, 3), dtype=np.float32)
-    small = gaussian_filter(small, float(np.sqrt((sigma / step) ** 2 - 0.25)), mode="nearest", truncate=3.0)
+    small = gaussian_filter(_smaller(plane, step), float(np.sqrt((sigma / step) ** 2 - 0.25)), mode="nearest", truncate=3.0)
     return _larger(small, step, plane.shape)
 
 
-def _smaller(light: np.ndarray, step: int) -> np.ndarray:
-    """The mean of cells of so many pixels each way; beyond the edge is nothing."""
+def _smaller(planes: np.ndarray, step: int) -> np.ndarray:
+    """The mean of cells of so many pixels each way, of (h, w) or (h, w, n); beyond the edge as at the edge."""
     if step == 1:
-        return light
-    h, w = light.shape[:2]
-    padded = np.pad(light, ((0, -h % step), (0, -w % step), (0, 0)))
-    return padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step, 3).mean((1, 3), dtype=np.float32)
+        return planes
+    h, w = planes.shape[:2]
+    padded = np.pad(planes, ((0, -h % step), (0, -w % step), *((0, 0) for _ in planes.shape[2:])), mode="edge")
+    cells = padded.reshape(padded.shape[0] // step, step, padded.shape[1] // step, step, *planes.shape[2:])
+    return cells.mean((1, 3), dtype=np.float32)
 
 
-def _larger(light: np.ndarray, step: int, shape: tuple[int, ...]) -> np.ndarray:
+def _larger(planes: np.ndarray, step: int, shape: tuple[int, ...]) -> np.ndarray:
     """Cells drawn out again to a shape, straight between their middles."""
     if step == 1:
-        return light
+        return planes
     rows, columns = ((np.arange(n, dtype=np.float32) + 0.5) / step - 0.5 for n in shape[:2])
-    return sampled_along(sampled_along(light, rows, 0), columns, 1)
+    return sampled_along(sampled_along(planes, rows, 0), columns, 1)
 
 
 def sampled_along(planes: np.ndarray, places: np.ndarray, axis: int) -> np.ndarray:
