@@ -75,7 +75,8 @@ def seen_seconds() -> dict[str, float]:
     return {
         "all anew": _best(lambda: displayed(composed(small, eight()), "Product neutral")), "topmost pulled": _best(pulled(7)),
         "lowest pulled": _best(pulled(0)),
-        "coarse, as it is shown first": _best(lambda: displayed(composed(coarse, eight()), "Product neutral")), "scopes": _best(lambda: measured(shown)),
+        "coarse, as it is shown first": _best(lambda: displayed(composed(coarse, eight()), "Product neutral")),
+        "scopes": _best(lambda: measured(shown)),
     }  # fmt: skip
 
 
