@@ -14,6 +14,7 @@ from aulmo.finish.pictures import picture_light, placed, text_light
 from aulmo.finish.planes import Planes
 from aulmo.trace.view import show
 
+DIMMED = 0.25  # of a light, below which what it leaves counts
 LEVEL = 0.9  # the upward share of a normal from which on something lies level
 AMBIENT = 0.25  # of the light that no shadow keeps away
 DEEPEST = 0.06  # what reaches at least where a shadow is divided out
@@ -54,17 +55,35 @@ def is_neutral(balance: Balance) -> bool:
 
 def balanced(planes: Planes, balance: Mapping[str, Balance], raw: bool = False) -> np.ndarray:
     """The render with its lights as a balance wants them: exactly the sum of their passes, each as bright and of the colour it is told. What has been
-    denoised stays so: the share by which the sum changes is laid on the clean picture. Lights whose pass is not there stay as they are."""
+    denoised stays so: the share by which the sum of cleaned lights changes is laid on the clean picture. Lights whose pass is not there stay as they
+    are."""
     ground = planes.raw if raw else planes.rgb
     changed = {name: b for name, b in balance.items() if not is_neutral(b) and name in planes.groups}
     if not changed:
         return ground
-    rgb = ground.astype(np.float32)
-    for name, b in changed.items():
-        own = planes.layers[f"group.{name}"][..., :3] if raw else planes.clean(name)
-        gain = np.array(b.colour, np.float32) * np.float32(2.0**b.stops if b.on else 0.0)
-        rgb = rgb + own * (gain - 1)
+    more = np.zeros_like(ground, np.float32)
+    gains = {n: np.array(b.colour, np.float32) * np.float32(2.0**b.stops if b.on else 0.0) for n, b in changed.items()}
+    for name, gain in gains.items():
+        more += (planes.layers[f"group.{name}"][..., :3] if raw else planes.clean(name)) * (gain - 1)
+    total = None if raw else _cleaned_sum(planes, min(float(g.min()) for g in gains.values()) < DIMMED)
+    if total is not None:
+        share = np.where(total > 1e-6, 1 + more / np.maximum(total, 1e-6), 1)
+        return (ground * np.clip(share, 0, max(1.0, *(float(g.max()) for g in gains.values())))).astype(np.float32)
+    rgb = ground + more
     return np.maximum(rgb, 0) if ground.min() >= 0 else rgb
+
+
+def _cleaned_sum(planes: Planes, dimmed: bool) -> np.ndarray | None:
+    """What all lights come to once each is without noise, which is not quite the picture without noise: where lights are dimmed the difference would
+    be left standing along edges. None where the picture keeps its noise, where its lights do not add up to it, or it is not worth it: none is dimmed
+    and they would have to be cleaned first."""
+    names = planes.groups
+    if planes.noisy or not (dimmed or all(f"group.{n}.denoised" in planes.layers for n in names)):
+        return None
+    found = np.sum([planes.layers[f"group.{n}"][..., :3] for n in names], 0)
+    if float(np.abs(found - planes.raw).mean()) > 0.02 * float(np.abs(planes.raw).mean()):
+        return None
+    return np.sum([planes.clean(n) for n in names], 0)
 
 
 def missing_lights(planes: Planes, balance: Mapping[str, Balance]) -> str:
