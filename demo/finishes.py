@@ -15,10 +15,8 @@ HERE = Path(__file__).parent
 BRASS = ("Collar", "Gallery", "Burner cone", "Knob", "Window bezel", "Crown ring", "Chimney band", "Finial")
 
 
-def look(document: Document) -> tuple[Layer, ...]:
+def look() -> tuple[Layer, ...]:
     """Whole picture, brass, flame, grain and vignette: what all pictures of the lantern have in common."""
-    names = {p.name for p in document.parts.values()}
-    brass = tuple(n for n in BRASS if n in names)
     whole = Grade(
         exposure=0.12, contrast=0.16, pivot=0.16, highlights=-0.1, shadows=-0.06, blacks=-0.1, kelvin=6250.0, saturation=0.06, spare=0.6,
         local_contrast=0.14, shade=(0.97, 0.99, 1.04), light=(1.03, 1.0, 0.96),
@@ -27,7 +25,7 @@ def look(document: Document) -> tuple[Layer, ...]:
     return (
         Layer("whole", "Whole picture", grade=whole),
         Layer("enamel", "Enamel", grade=enamel, masks=(Mask("enamel-mask", "part", names=("Tank shell", "Hood skirt", "Chimney cap")),)),
-        Layer("brass", "Brass", grade=Grade(exposure=0.14, contrast=0.12, saturation=0.08), masks=(Mask("brass-mask", "part", names=brass),)),
+        Layer("brass", "Brass", grade=Grade(exposure=0.14, contrast=0.12, saturation=0.08), masks=(Mask("brass-mask", "part", names=BRASS),)),
         Layer(
             "flame", "Flame warmer", grade=Grade(exposure=0.22, kelvin=7300.0),
             masks=(Mask("flame-mask", "ellipse", across=0.0, down=-0.09, width=0.44, height=0.26, feather=120.0, follows="Burner cone"),),
@@ -37,20 +35,15 @@ def look(document: Document) -> tuple[Layer, ...]:
 
 
 def hero(document: Document) -> Document:
-    """The lantern's finish, for all of its shots."""
+    """The lantern's finish, for all of its shots, of whatever variant."""
     named = {x.name for x in document.parts.values()}
     layers = tuple(
-        replace(x, masks=tuple(replace(m, names=tuple(n for n in m.names if n in named)) for m in x.masks)) for x in look(document)
+        replace(x, masks=tuple(replace(m, names=tuple(n for n in m.names if n in named)) for m in x.masks)) for x in look()
     )  # fmt: skip
     balance = {"Glow": Balance(stops=0.5)}
     finish = Finish("wick-finish", "Wick", layers, balance)
     shots = tuple(replace(s, finish=finish.id) for s in document.shots)
     return replace(document, finishes={**document.finishes, finish.id: finish}, shots=shots)
-
-
-def ranged(document: Document) -> Document:
-    """The range sheet: every variant finished alike."""
-    return hero(document)
 
 
 def film(document: Document) -> Document:
@@ -110,7 +103,7 @@ def main() -> None:
     for name in wanted:
         path = HERE / f"{name}.aulmo"
         document, assets = project_file.load(path)
-        make = {"wick": hero, "wick-range": ranged, "wick-film": film}.get(name)
+        make = {"wick": hero, "wick-range": hero, "wick-film": film}.get(name)
         document = make(document) if make is not None else photographed(document, assets)
         project_file.save(document, assets, path, project_file.read_thumbnail(path))
         print(name)

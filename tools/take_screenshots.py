@@ -242,7 +242,7 @@ def show_finish(window: Window, wanted: list[str]) -> None:
     desk = window.built["Finish"].commands.finish
     desk.open_render(folder / "hero.exr")
     until(lambda: desk.path is not None and desk.seen is not None and not desk.busy)
-    from aulmo.desk.finish.marks import image_of
+    from aulmo.desk.widgets.painting import image_of
 
     brief = np.clip(desk.seen.display * np.array([0.93, 0.97, 1.0]), 0, 1) ** 1.06
     image_of(brief).save(str(folder / "brief, page 2.png"))

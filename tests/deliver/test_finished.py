@@ -133,6 +133,9 @@ def test_a_finish_asks_for_its_passes_and_nothing_is_asked_without(project):
     assert developing.settings_for(document, shot, document.render, "exr").passes == ()
     kept = developing.settings_for(document, other, replace(document.render, passes=("surface",)), "png")
     assert kept.passes == ("surface",), "kept beside the picture"
+    later = replace(document, finishes={"f": replace(document.finishes["f"], layers=(), balance={"Key": Balance()})})
+    later = script.add_key(replace(later, keys={}), "finishes/f/balance/Key/stops", 0.0, 0.0)  # nothing is done at first, and then it is
+    assert "groups" in developing.settings_for(later, shot, document.render, "png").passes
     early, late = (developing.finish_key(document, shot, document.render, "png", t) for t in (0.0, 0.5))
     assert early != late and early == developing.finish_key(document, shot, document.render, "png", 0.0)
 

@@ -9,9 +9,7 @@ from aulmo.errors import BadValue
 
 def finish(arguments: argparse.Namespace) -> int:
     """`finish PROJECT --shot NAME [--passes FILE.exr] [--time S] --out FILE`, or of all shots with `--all`, or of a film with `--frames FOLDER`."""
-    from aulmo.deliver.finished import finish_frames, write_finished
-    from aulmo.deliver.naming import safe
-    from aulmo.deliver.picture_file import FILE_TYPES, LAYERED
+    from aulmo.deliver.finished import file_of, finish_frames, write_finished
     from aulmo.document.project_file import load
 
     document, assets = load(Path(arguments.project))
@@ -33,8 +31,7 @@ def finish(arguments: argparse.Namespace) -> int:
             raise BadValue(f"There is no folder {out} to write to.")
         for shot in document.shots:
             held = passes / f"{shot.name}.exr" if passes is not None else None
-            ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type][1]
-            file = out / f"{document.name} {safe(shot.name)}{ending}"
+            file = file_of(document, shot, out, settings)
             told = write_finished(document, assets, shot.name, file, held, arguments.time, settings, progress)
             if told is None:
                 return 5

@@ -11,17 +11,22 @@ from aulmo.deliver.picture_file import LAYERED
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document, Finish, RenderSettings, Shot
-from aulmo.finish.composing import composed, is_neutral
-from aulmo.finish.edits import by_mattes, finish_of, means_of, seen_by, told_of
+from aulmo.finish.composing import is_neutral
+from aulmo.finish.edits import finish_of, made_of, told_of
 from aulmo.finish.layers import passes_of
 from aulmo.finish.planes import of_picture
 from aulmo.trace.passes import SETS
 from aulmo.trace.tracer import Picture
 
 
-def finish_in_use(document: Document, shot: Shot, settings: RenderSettings, kind: str, time: float = 0.0) -> tuple[Document, Finish] | None:
-    """The finish that a file of a kind shows, and the document it is resolved in; None where there is none, or the file is light itself."""
-    if not settings.finished or kind in LAYERED or settings.profile == "ACEScg" or shot.finish not in document.finishes:
+def _shows_finish(document: Document, shot: Shot, settings: RenderSettings, kind: str) -> bool:
+    """Whether a file of a kind shows the shot's finish: there is one, it is wanted, and the file is not light itself."""
+    return settings.finished and kind not in LAYERED and settings.profile != "ACEScg" and shot.finish in document.finishes
+
+
+def _in_use(document: Document, shot: Shot, settings: RenderSettings, kind: str, time: float) -> tuple[Document, Finish] | None:
+    """The finish that a file of a kind shows at a time of the film, and the document it is resolved in; None where it does nothing."""
+    if not _shows_finish(document, shot, settings, kind):
         return None
     seen = resolve(document, {"shot": shot.id}, time)
     finish = finish_of(seen, shot)
@@ -33,9 +38,8 @@ def finish_in_use(document: Document, shot: Shot, settings: RenderSettings, kind
 def settings_for(document: Document, shot: Shot, settings: RenderSettings, kind: str) -> RenderSettings:
     """How a shot is rendered for a file of a kind: with the passes that the file holds, that are kept beside it, or that its finish wants."""
     passes: set[str] = set(settings.passes) if kind in LAYERED or settings.negative else set()
-    used = finish_in_use(document, shot, settings, kind)
     groups = settings.denoise_groups
-    if used is not None:
+    if _shows_finish(document, shot, settings, kind):  # as it is stored: keys may let it do nothing now and much later
         passes |= set(passes_of(document.finishes[shot.finish]))
         groups = groups or bool(document.finishes[shot.finish].balance)
     return replace(settings, passes=tuple(p for p in SETS if p in passes), denoise_groups=groups)
@@ -43,7 +47,7 @@ def settings_for(document: Document, shot: Shot, settings: RenderSettings, kind:
 
 def finish_key(document: Document, shot: Shot, settings: RenderSettings, kind: str, time: float = 0.0) -> str:
     """What of a file is its finish, at a time of the film; "" where there is none."""
-    used = finish_in_use(document, shot, settings, kind, time)
+    used = _in_use(document, shot, settings, kind, time)
     if used is None:
         return ""
     grained = any(layer.grade.grain for layer in used[1].layers)  # which is another in each frame
@@ -54,13 +58,11 @@ def developed(
     document: Document, assets: AssetStore, shot: Shot, picture: Picture, settings: RenderSettings, kind: str, time: float = 0.0
 ) -> Picture:  # fmt: skip
     """A render with its shot's finish laid on, as a picture whose light is finished. What could not be made is left out, and told on the log."""
-    used = finish_in_use(document, shot, settings, kind, time)
+    used = _in_use(document, shot, settings, kind, time)
     if used is None:
         return picture
-    seen, finish = used
-    means = means_of(seen, assets, shot, finish)
-    made = composed(seen_by(seen, shot, of_picture(picture)), by_mattes(seen, finish), seed=round(time * 1000), means=means)
-    for words in told_of(finish, made.faults):
+    made = made_of(used[0], assets, shot, of_picture(picture), time)
+    for words in told_of(made.finish, made.light.faults):
         print(words, file=sys.stderr, flush=True)
-    rgb = (made.rgb * np.float32(picture.white)).astype(np.float32)
-    return picture._replace(rgb=rgb, alpha=made.alpha, view=means.view, passes=None, under=None, tables=made.tables)
+    rgb = (made.light.rgb * np.float32(picture.white)).astype(np.float32)
+    return picture._replace(rgb=rgb, alpha=made.light.alpha, view=made.view, passes=None, under=None, tables=made.light.tables)

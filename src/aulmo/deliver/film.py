@@ -282,7 +282,7 @@ def _copied(one: Path, other: Path) -> None:
 
 def _picture(
     document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, folder: FrameFolder,
-    builder: SceneBuilder, told: Callable, kind: str = "png",
+    builder: SceneBuilder, told: Callable, kind: str,
 ) -> Picture | None:  # fmt: skip
     found: list[Picture] = []
     for seen in frame.seen:

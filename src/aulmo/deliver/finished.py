@@ -14,22 +14,18 @@ from aulmo import __version__
 from aulmo.deliver.developing import finish_key
 from aulmo.deliver.film import FrameFolder, Made, assemble
 from aulmo.deliver.movie import coder_for, is_movie
-from aulmo.deliver.picture_file import LAYERED, check_file, shown_file, type_of
+from aulmo.deliver.naming import safe
+from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, type_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
 from aulmo.document.project_file import write_atomically
-from aulmo.document.records import Document, RenderSettings
+from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.errors import BadValue
 from aulmo.finish.edits import finish_of, finished_of
 from aulmo.finish.layers import passes_of
 from aulmo.finish.planes import read_planes
 from aulmo.motion.reel import seen_at
 from aulmo.trace import tracer
-
-
-def passes_wanted(document: Document, shot_name: str | None) -> tuple[str, ...]:
-    """The sets of passes that a shot's finish asks of a render."""
-    return passes_of(finish_of(document, find_shot(document, shot_name)))
 
 
 def write_finished(
@@ -45,7 +41,7 @@ def write_finished(
         raise BadValue(f"There is no folder {out.parent} to write to.")
     planes: Any = passes
     if passes is None:
-        wanted = replace(settings, passes=passes_wanted(document, shot.name))
+        wanted = replace(settings, passes=passes_of(finish_of(document, shot)))
         planes = tracer.render(document, assets, shot, (shot.width, shot.height), wanted, progress, None, None, time_)
         if planes is None:
             return None
@@ -69,6 +65,12 @@ def _check(out: Path, settings: RenderSettings) -> str:
         raise BadValue(f"{out.name}: a finished picture is what is shown, and goes into PNG, TIFF, JPEG or WebP.")
     check_file(kind, settings)
     return kind
+
+
+def file_of(document: Document, shot: Shot, folder: Path, settings: RenderSettings) -> Path:
+    """Where a shot's finished picture lies in a folder of all of them."""
+    ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type][1]
+    return Path(folder) / f"{document.name} {safe(shot.name)}{ending}"
 
 
 def both_beside(before: np.ndarray, after: np.ndarray) -> np.ndarray:

@@ -44,8 +44,10 @@ class Kept:
     """What a stack came to after each layer the last time, so that only what lies over a change is made anew."""
 
     def __init__(self) -> None:
+        self.of: Planes | None = None
         self.about: tuple[Any, ...] = ()
         self.steps: list[tuple[Any, Finished]] = []
+        self.plain: tuple[np.ndarray, str, np.ndarray] | None = None  # light, its view, and the display values of that with nothing done
 
 
 def is_neutral(balance: Balance) -> bool:
@@ -150,8 +152,8 @@ def composed(
     """A finish made of planes. Nothing is raised for a layer that cannot be made: it is left out and its sentence told. With `kept` what lies below
     the first change since the last time is taken as it was."""
     means = means or Means(blobs)
-    if kept is not None and (not kept.about or kept.about[0] is not planes or kept.about[1:] != (finish.balance, means.view, seed)):
-        kept.about, kept.steps = (planes, finish.balance, means.view, seed), []
+    if kept is not None and not (kept.of is not None and kept.of.same(planes) and kept.about == (finish.balance, means.view, seed)):
+        kept.of, kept.about, kept.steps = planes, (finish.balance, means.view, seed), []
     live = [layer for layer in finish.layers if layer.on]
     fault = missing_lights(planes, finish.balance)
     faults = {"balance": fault} if fault else {}

@@ -1,7 +1,7 @@
 """Finishes in a project: grades added by name, and a shot finished from its planes."""
 
 from pathlib import Path
-from typing import Any, Mapping
+from typing import Any, Mapping, NamedTuple
 
 import msgspec
 import numpy as np
@@ -13,7 +13,7 @@ from aulmo.document.properties import resolve
 from aulmo.document.property_table import TABLE
 from aulmo.document.records import Document, Finish, Grade, Layer, Mask, Shot
 from aulmo.errors import BadValue
-from aulmo.finish.composing import Kept, Means, composed, displayed
+from aulmo.finish.composing import Finished, Kept, Means, composed, displayed
 from aulmo.finish.planes import Planes, of_arrays, of_picture, read_source
 from aulmo.trace.plate import PlateBook
 
@@ -99,7 +99,7 @@ def by_mattes(document: Document, finish: Finish) -> Finish:
     return replace(finish, layers=tuple(replace(layer, masks=tuple(map(named, layer.masks))) for layer in finish.layers))
 
 
-def means_of(document: Document, assets: AssetStore, shot: Shot, finish: Finish) -> Means:
+def _means_of(document: Document, assets: AssetStore, shot: Shot, finish: Finish) -> Means:
     """What a shot's finish is made with, of a resolved document."""
 
     def photograph(h: int, w: int) -> np.ndarray | None:
@@ -112,22 +112,35 @@ def means_of(document: Document, assets: AssetStore, shot: Shot, finish: Finish)
 
 
 def finished_of(
-    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0, kept: Kept | None = None
+    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0
 ) -> tuple[np.ndarray, np.ndarray, list[str]]:
     """(h, w, 3) display pixels, (h, w) alpha, and sentences on what could not be made, of a shot's finish at a time of the film."""
     shot = edits.find_shot(document, shot_name)
-    seen = resolve(document, {"shot": shot.id}, time_)
-    held = seen_by(seen, shot, planes_of(planes, shot.view))
-    finish = finish_of(seen, shot)  # as keys, the variant and the shot's own say
-    means = means_of(seen, assets, shot, finish)
-    made = composed(held, by_mattes(seen, finish), seed=round(time_ * 1000), means=means, kept=kept)
-    return displayed(made, means.view), made.alpha, [*held.notes, *told_of(finish, made.faults)]
+    seen = resolve(document, {"shot": shot.id}, time_)  # as keys, the variant and the shot's own say
+    made = made_of(seen, assets, shot, planes_of(planes, shot.view), time_)
+    return displayed(made.light, made.view), made.light.alpha, [*made.planes.notes, *told_of(made.finish, made.light.faults)]
 
 
-def seen_by(document: Document, shot: Shot, planes: Planes) -> Planes:
-    """Planes that know where the shot's camera stands."""
+class Made(NamedTuple):
+    """What a shot's finish comes to: its light, the finish with its masks as mattes know them, the planes with where the camera stands, the view."""
+
+    light: Finished
+    finish: Finish
+    planes: Planes
+    view: str
+
+
+def made_of(
+    document: Document, assets: AssetStore, shot: Shot, planes: Planes, time_: float = 0.0, kept: Kept | None = None, below: str = ""
+) -> Made:  # fmt: skip
+    """A shot's finish made of planes, of a document that is resolved for it; only what lies `below` a layer, when one is named by its id."""
+    finish = by_mattes(document, finish_of(document, shot))
+    at = next((k for k, layer in enumerate(finish.layers) if layer.id == below), len(finish.layers))
     camera = document.cameras.get(shot.camera)
-    return planes._replace(eye=camera.position) if camera is not None and planes.eye != camera.position else planes
+    seen = planes if camera is None else planes._replace(eye=camera.position)
+    means = _means_of(document, assets, shot, finish)
+    light = composed(seen, replace(finish, layers=finish.layers[:at]), seed=round(time_ * 1000), means=means, kept=kept)
+    return Made(light, finish, seen, means.view)
 
 
 def told_of(finish: Finish, faults: Mapping[str, str]) -> list[str]:

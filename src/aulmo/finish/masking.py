@@ -9,8 +9,6 @@ from aulmo.finish.grading import blurred, chroma_of, from_hue, hue_of, luminance
 from aulmo.finish.planes import Planes
 from aulmo.trace.plate import FINER, covered
 
-SHAPES = ("gradient", "ellipse", "rectangle", "polygon", "brush")  # that are drawn on the picture
-
 
 def mask_of(masks: tuple[Mask, ...], planes: Planes, rgb: np.ndarray) -> np.ndarray | None:
     """All masks of a layer together; None when there are none: it holds everywhere. `rgb` is the light below, which luminance and hue are of. Raises

@@ -51,6 +51,13 @@ def measured(display: np.ndarray) -> Measured:
     return Measured(tones.astype(np.float32), levels.astype(np.float32), colours.astype(np.float32), float(black), float(white))
 
 
+def about(picture: np.ndarray, x: float, y: float, radius: int) -> np.ndarray:
+    """The mean (channels,) of a picture (h, w, channels) about a place in shares of it, so many pixels each way."""
+    h, w = picture.shape[:2]
+    row, column = min(h - 1, int(y * h)), min(w - 1, int(x * w))
+    return picture[max(0, row - radius) : row + radius + 1, max(0, column - radius) : column + radius + 1].mean((0, 1))
+
+
 class Apart(NamedTuple):
     """Two places of a picture against one another: display values of both, and by how much the second is lighter (stops of light, and hundredths of
     Oklab lightness), more colourful, turned in hue (degrees), and the distance of both (100 times Oklab's)."""

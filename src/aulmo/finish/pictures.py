@@ -2,18 +2,19 @@
 
 import functools
 import hashlib
-from typing import Any
 
 import numpy as np
 
 from aulmo.document.finish_records import Layer
+from aulmo.document.records import Decal
 from aulmo.errors import BadValue
 from aulmo.finish.filters import map_coordinates
+from aulmo.surface.artwork import drawing
 from aulmo.surface.colour import SRGB_TO_ACESCG
 from aulmo.surface.picture import Pixels, decoding, read_picture
-from aulmo.trace.plate import covered, light_of
+from aulmo.trace.plate import light_of
 
-LETTERS = 400  # pixels of a line of text as it is drawn
+LETTERS = 3000  # pixels along a text as it is drawn
 _kept: dict[tuple[str, str], np.ndarray] = {}
 
 
@@ -28,54 +29,38 @@ def picture_light(blob: bytes, name: str, view: str) -> np.ndarray:
     return _kept[key]
 
 
+def _values(pixels: Pixels) -> np.ndarray:
+    """(h, w, channels) float32 shares of the largest code; of a half file the numbers themselves."""
+    return decoding("half" if pixels.meaning == "half" else "whole", 8 * pixels.codes.dtype.itemsize)[pixels.codes]
+
+
+def _coloured(values: np.ndarray) -> np.ndarray:
+    return values[..., :1].repeat(3, -1) if values.shape[2] < 3 else values[..., :3]
+
+
 def display_codes(pixels: Pixels) -> np.ndarray:
     """(h, w, 3) float32 of a picture: display values 0..1, of a half file its light."""
-    codes = pixels.codes
-    bits = 8 * codes.dtype.itemsize
-    if pixels.meaning == "half":
-        values = decoding("half", bits)[codes]
-    else:
-        values = codes.astype(np.float32) / np.float32((1 << bits) - 1)
-    values = values[..., :1].repeat(3, -1) if codes.shape[2] < 3 else values[..., :3]
-    return values.astype(np.float32)
+    return _coloured(_values(pixels))
 
 
 def _light(pixels: Pixels, view: str) -> np.ndarray:
-    values, codes = display_codes(pixels), pixels.codes
-    light = values @ SRGB_TO_ACESCG.T.astype(np.float32) if pixels.meaning == "half" else light_of(values, view)
-    alpha = np.ones((*light.shape[:2], 1), np.float32)
-    if codes.shape[2] in (2, 4):
-        most = 1.0 if pixels.meaning == "half" else float((1 << (8 * codes.dtype.itemsize)) - 1)
-        alpha = (decoding("half", 16)[codes[..., -1:]] if pixels.meaning == "half" else codes[..., -1:]).astype(np.float32) / np.float32(most)
+    values = _values(pixels)
+    colours = _coloured(values)
+    light = colours @ SRGB_TO_ACESCG.T.astype(np.float32) if pixels.meaning == "half" else light_of(colours, view)
+    alpha = values[..., -1:] if values.shape[2] in (2, 4) else np.ones((*light.shape[:2], 1), np.float32)
     return np.concatenate([light * alpha, alpha], -1).astype(np.float32)
 
 
 @functools.lru_cache(16)
 def text_light(text: str, colour: tuple[float, float, float]) -> np.ndarray:
-    """(h, w, 4) letters of a colour, multiplied by their alpha. Raises BadValue for a text without letters."""
-    from aulmo.document.made.lettering import outlines
-
+    """(h, w, 4) letters of a colour, multiplied by their alpha, without a margin. Raises BadValue for a text without letters."""
     if not text.strip():
         raise BadValue("There is no text yet.")
-    contours = outlines(text, 100.0)
-    points = np.concatenate(contours)
-    low, high = points.min(0), points.max(0)
-    scale = min(4.0, LETTERS / 100.0, 4000 / max(1.0, float(high[0] - low[0])))
-    w, h = (int(np.ceil(v * scale)) + 4 for v in high - low)
-    whole = np.zeros((h, w), np.float32)
-    for contour in contours:  # holes wind the other way round
-        there = covered([[((x - low[0]) * scale + 2, (high[1] - y) * scale + 2) for x, y in contour]], w, h)
-        x, y = contour[:, 0], contour[:, 1]
-        turn = float(np.sum(x * np.roll(y, -1) - y * np.roll(x, -1)))
-        whole += there if turn * _outward(contours) > 0 else -there
-    alpha = np.clip(whole, 0, 1)[..., None]
+    letters = drawing(Decal("", "", artwork="text", text=text))
+    alpha = _values(read_picture(letters.encode(), "letters.svg", long_side=LETTERS))[..., -1:]
+    rows, columns = (np.flatnonzero(alpha[..., 0].any(axis)) for axis in (1, 0))
+    alpha = alpha[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     return np.concatenate([alpha * np.array(colour, np.float32), alpha], -1)
-
-
-def _outward(contours: list[Any]) -> float:
-    """The way the largest outline winds."""
-    turns = [float(np.sum(c[:, 0] * np.roll(c[:, 1], -1) - c[:, 1] * np.roll(c[:, 0], -1))) for c in contours]
-    return max(turns, key=abs)
 
 
 def placed(light: np.ndarray, layer: Layer, h: int, w: int) -> tuple[np.ndarray, np.ndarray]:

@@ -48,6 +48,10 @@ class Planes(NamedTuple):
                 found += np.where(pair[..., k] == wanted, pair[..., k + 1], np.float32(0))
         return found
 
+    def same(self, other: "Planes") -> bool:
+        """Whether others hold the very same light and layers, seen from the same place."""
+        return self.rgb is other.rgb and self.layers is other.layers and self.eye == other.eye
+
     @property
     def noisy(self) -> bool:
         """Whether the picture itself has the noise of its samples."""

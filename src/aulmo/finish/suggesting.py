@@ -9,7 +9,7 @@ from aulmo.document.finish_records import Grade
 from aulmo.document.quantity import show as told
 from aulmo.errors import BadValue
 from aulmo.finish.grading import graded
-from aulmo.finish.measuring import oklab_of
+from aulmo.finish.measuring import about, oklab_of
 from aulmo.finish.planes import resized
 from aulmo.trace.view import show
 
@@ -130,15 +130,10 @@ def _small(picture: np.ndarray) -> np.ndarray:
 
 def _patches(picture: np.ndarray, places: Sequence[tuple[float, float]]) -> np.ndarray:
     """(1, n, 3) the means about places."""
-    h, w = picture.shape[:2]
-    r = max(1, round(PATCH * w))
-    found = []
-    for x, y in places:
-        if not (0 <= x <= 1 and 0 <= y <= 1):
-            raise BadValue("A place that is compared lies outside of its picture.")
-        column, row = min(w - 1, int(x * w)), min(h - 1, int(y * h))
-        found.append(picture[max(0, row - r) : row + r + 1, max(0, column - r) : column + r + 1].mean((0, 1)))
-    return np.array(found, np.float32)[None]
+    if any(not (0 <= x <= 1 and 0 <= y <= 1) for x, y in places):
+        raise BadValue("A place that is compared lies outside of its picture.")
+    radius = max(1, round(PATCH * picture.shape[1]))
+    return np.array([about(picture, x, y, radius) for x, y in places], np.float32)[None]
 
 
 def _statistics(lab: np.ndarray, weight: np.ndarray | None) -> np.ndarray:

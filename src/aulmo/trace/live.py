@@ -14,12 +14,11 @@ from aulmo.errors import AulmoError
 from aulmo.frame.photograph import photographed, without_what_is_missing
 from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
-from aulmo.trace.compile.arrays import OPT_BALANCE, OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_GROUPS, OPT_PASSES, OPT_WHITE
+from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_GROUPS, OPT_PASSES, OPT_WHITE
 from aulmo.trace.denoise import denoise
 from aulmo.trace.draft import DomeMaps
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
-from aulmo.trace.passes import collect
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.plate import Under, mixed, shown_with
 from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
@@ -273,12 +272,9 @@ class LivePicture:
         samples, light = tracer.samples if whole else 0, rgb if clean and whole else None
         lights = None
         if light is not None and request.passes:
-            passes = collect(request.passes, tracer.film, tracer.mattes, scene)
-            balance = np.exp2(tracer.options[OPT_BALANCE : OPT_BALANCE + 3]).astype(np.float32)
-            for name, plane in passes.light().items():
-                passes.planes[name] = plane * balance
-                if name.startswith("group."):
-                    passes.planes[f"{name}.denoised"] = denoise(passes.planes[name], frame.albedo, frame.normal, how)
+            passes = tracer.passes(request.passes)
+            for name in [n for n in passes.planes if n.startswith("group.")]:
+                passes.planes[f"{name}.denoised"] = denoise(passes.planes[name], frame.albedo, frame.normal, how)
             noise = tracer.noise()
             lights = Picture(rgb, alpha, raw, frame.albedo, frame.normal, white, view, samples, noise, 0.0, passes, under)
         self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light, lights))

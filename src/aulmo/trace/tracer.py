@@ -199,6 +199,13 @@ class Tracer:
             return frame._replace(alpha=np.ones_like(frame.alpha), share=photo_share(self.film))
         return frame
 
+    def passes(self, wanted: tuple[str, ...]) -> Passes:
+        """The sets of passes that the film was made with, light in them white-balanced as the picture is."""
+        passes = collect(wanted, self.film, self.mattes, self.scene)
+        balance = np.exp2(self.options[a.OPT_BALANCE : a.OPT_BALANCE + 3]).astype(np.float32)
+        passes.planes.update({name: plane * balance for name, plane in passes.light().items()})
+        return passes
+
 
 class Draft(NamedTuple):
     """A draft picture with what lies under each pixel: its instance's part, how far it is, which triangle of the mesh."""
@@ -486,11 +493,9 @@ def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Trac
     rgb, alpha = frame.rgb, frame.alpha
     passes = None
     if settings.passes:
-        passes = collect(settings.passes, tracer.film, tracer.mattes, tracer.scene)
+        passes = tracer.passes(settings.passes)
         if "motion" in settings.passes:
             passes.planes["motion"] = motion_vectors(moments, tracer.scene, camera, tracer.film, tracer.mattes)
-        balance = np.exp2(options[a.OPT_BALANCE : a.OPT_BALANCE + 3]).astype(np.float32)
-        passes.planes.update({name: plane * balance for name, plane in passes.light().items()})
     share = frame.share
     if settings.denoise:
         albedo, normal = cleaned_guides(frame.albedo, frame.normal)

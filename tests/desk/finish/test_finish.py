@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QAbstractItemView
 
 from aulmo import script
 from aulmo.deliver.picture_file import write_picture
-from aulmo.desk.finish.marks import image_of
+from aulmo.desk.widgets.painting import image_of
 from aulmo.document.records import Environment, Lamp
 from aulmo.finish.planes import read_planes
 from aulmo.trace.tracer import render

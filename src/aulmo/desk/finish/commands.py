@@ -11,7 +11,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QApplication, QFileDialog
 
 from aulmo.deliver import job as jobs_module
-from aulmo.deliver.finished import both_beside, write_display
+from aulmo.deliver.finished import both_beside, file_of, write_display
 from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
@@ -21,13 +21,12 @@ from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import counted
 from aulmo.errors import BadFile, BadValue
 from aulmo.finish import presets as kept_presets
-from aulmo.finish.composing import composed
-from aulmo.finish.edits import by_mattes, finish_of, finished_of, means_of, seen_by
+from aulmo.finish.edits import finish_of, finished_of, made_of
 from aulmo.finish.grading import read_cube
 from aulmo.finish.masking import mask_of, middle_of, moved
 from aulmo.finish.suggesting import suggested
 from aulmo.finish.tables import cube_of, left_out
-from aulmo.surface.picture import read_picture
+from aulmo.surface.picture_set import load_picture
 
 PRESETS = Path(platformdirs.user_data_dir("aulmo")) / "finishes"
 PICTURES = (".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp", ".hdr", ".svg")
@@ -159,16 +158,9 @@ class FinishCommands(QObject):
     def take_picture(self, path: str, new: bool = False) -> None:
         """A picture for the layer in hand, or as a layer."""
         file = Path(path)
-
-        def read() -> bytes:
-            blob = _read(file)
-            read_picture(blob, file.name, 1 << 16)
-            return blob
-
-        blob = self.session.attempt(read)
-        if blob is None:
+        name, layer = self.session.attempt(lambda: load_picture(self.session.assets, file)), self.finish.layer
+        if name is None:
             return
-        name, layer = self.session.assets.add(blob, file.suffix.lower()), self.finish.layer
         if new or layer is None or layer.kind != "picture":
             self.finish.add_layer("picture", file.stem, picture=name)
         else:
@@ -205,7 +197,7 @@ class FinishCommands(QObject):
 
     def follow(self, name: str) -> None:
         """Let the mask in hand follow a part, from where it is."""
-        mask, whole = self.finish.mask, self.finish.whole
+        mask, planes = self.finish.mask, self.finish.small
         if mask is None or name == mask.follows:
             return
 
@@ -214,9 +206,9 @@ class FinishCommands(QObject):
             free = moved(replace(mask, follows=""), *here)
             if not name:
                 return free
-            if whole is None:
+            if planes is None:
                 raise BadValue("There is no render yet to see where that part is.")
-            middle = middle_of(name, whole)
+            middle = middle_of(name, planes)
             if middle is None:
                 raise BadValue(f"{name} is not seen in this render.")
             return replace(moved(free, -middle[0], -middle[1]), follows=name)
@@ -243,20 +235,16 @@ class FinishCommands(QObject):
         assert planes is not None
 
         def work(task: Any) -> Any:
-            finish = by_mattes(document, finish_of(document, shot))
-            seen = seen_by(document, shot, planes)
-            means = means_of(document, assets, shot, finish)
-            at = next((k for k, x in enumerate(finish.layers) if x.id == layer.id), len(finish.layers))
-            below = composed(seen, replace(finish, layers=finish.layers[:at]), means=means)
-            mask = mask_of(layer.masks, seen, below.rgb) if layer.masks and not pairs else None
-            return suggested(below.rgb, reference, means.view, layer.grade, mask, pairs, strength)
+            below = made_of(document, assets, shot, planes, below=layer.id)
+            masks = next((x.masks for x in below.finish.layers if x.id == layer.id), ())
+            mask = None if pairs else mask_of(masks, below.planes, below.light.rgb)
+            return suggested(below.light.rgb, reference, below.view, layer.grade, mask, pairs, strength)
 
         def done(found: Any) -> None:
             now = next((x for x in desk.finish.layers if x.id == layer.id), None)
             if now is None:
                 return
             desk.put_layer("Suggested toward the reference", replace(now, grade=found.grade))
-            self.suggestion_words = f"{found.words}. Apart before {found.before:.1f}, now {found.after:.1f}."
             desk.choose(layer.id)
             self.suggestion_words = f"{found.words}. Apart before {found.before:.1f}, now {found.after:.1f}."
             session.hint.emit(self.suggestion_words)
@@ -370,26 +358,24 @@ class FinishCommands(QObject):
 
     def export(self, path: str = "") -> None:
         """The finished picture as a file, of all the render's pixels."""
-        shot, name = self.session.shot, self.session.document.name
+        self._save("Save finished picture", "", FILES, path, both=False)
+
+    def export_both(self, path: str = "") -> None:
+        """Before and after side by side."""
+        self._save("Save before and after", " before and after", "PNG (*.png)", path, both=True)
+
+    def _save(self, title: str, more: str, kinds: str, path: str, both: bool) -> None:
+        """Ask for a file where none is named, and finish into it."""
+        shot = self.session.shot
         if self.finish.whole is None or shot is None:
             self.session.hint.emit("There is nothing to save yet")
             return
         if self.finish.path is None:
             self.session.hint.emit("This is the live picture, as large as the window; “Render finished” makes the whole")
-        path = path or QFileDialog.getSaveFileName(self.desk.window, "Save finished picture", f"{name} {shot.name}.png", FILES)[0]
+        name = f"{self.session.document.name} {shot.name}{more}.png"
+        path = path or QFileDialog.getSaveFileName(self.desk.window, title, name, kinds)[0]
         if path:
-            self._write("Finishing", Path(path), both=False)
-
-    def export_both(self, path: str = "") -> None:
-        """Before and after side by side."""
-        shot, name = self.session.shot, self.session.document.name
-        if self.finish.whole is None or shot is None:
-            self.session.hint.emit("There is nothing to save yet")
-            return
-        name = f"{name} {shot.name} before and after.png"
-        path = path or QFileDialog.getSaveFileName(self.desk.window, "Save before and after", name, "PNG (*.png)")[0]
-        if path:
-            self._write("Before and after", Path(path), both=True)
+            self._write("Before and after" if both else "Finishing", Path(path), both)
 
     def _write(self, title: str, path: Path, both: bool) -> None:
         session, planes = self.session, self.finish.whole
@@ -438,7 +424,7 @@ class FinishCommands(QObject):
                 if not task.tell(f"Finishing {shot.name}", k / len(shots)):
                     return k
                 display, alpha, _ = finished_of(document, assets, shot.name, found[shot.name])
-                write_display(display, alpha, Path(folder) / f"{document.name} {shot.name}.png", settings, f"{document.name}: {shot.name}, finished")
+                write_display(display, alpha, file_of(document, shot, Path(folder), settings), settings, f"{document.name}: {shot.name}, finished")
             return len(shots)
 
         session.start_task("Finishing all shots", work, lambda n: session.hint.emit(f"{counted(n, 'picture')} saved in {Path(folder).name}"))

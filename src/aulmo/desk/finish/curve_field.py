@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.shell import theme
-from aulmo.desk.widgets.painting import painted
+from aulmo.desk.widgets.painting import image_of, painted
 from aulmo.document.finish_records import HueBand
 from aulmo.finish.grading import from_oklab, tones_through
 from aulmo.trace.view import show
@@ -130,9 +130,7 @@ def hue_strip(width: int) -> QImage:
     """The circle of hues, even in lightness, drawn out."""
     angle = np.radians(np.linspace(0, 360, width, endpoint=False))
     lab = np.stack([np.full(width, 0.7), 0.13 * np.cos(angle), 0.13 * np.sin(angle)], -1).astype(np.float32)
-    codes = np.zeros((1, width, 4), np.uint8)
-    codes[0, :, :3] = np.rint(show(from_oklab(lab)[None].astype(np.float32), 1.0, "Plain")[0, :, ::-1] * 255)
-    return QImage(codes.data, width, 1, width * 4, QImage.Format.Format_RGB32).copy()
+    return image_of(show(from_oklab(lab)[None].astype(np.float32), 1.0, "Plain"))
 
 
 class HueBar(QWidget):

@@ -10,20 +10,22 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QRect, Signal
 
+from aulmo.desk.shell.addressing import meant
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
 from aulmo.document.finish_records import Balance, Finish, Grade, Layer, Mask
-from aulmo.document.properties import is_there, sentence
+from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.records import Document, Shot
-from aulmo.errors import AulmoError, BadValue
+from aulmo.errors import AulmoError
 from aulmo.finish import layers as layer_edits
 from aulmo.finish.composing import Kept, composed, displayed
-from aulmo.finish.edits import by_mattes, finish_of, means_of, put_finish, seen_by
+from aulmo.finish.edits import finish_of, made_of, put_finish
 from aulmo.finish.masking import mask_of
 from aulmo.finish.measuring import Measured, measured
 from aulmo.finish.pictures import display_codes
 from aulmo.finish.planes import Planes, of_picture, read_source, reduced
 from aulmo.surface.picture import read_picture
+from aulmo.surface.picture_set import load_picture
 
 STAGE = "Finish"
 AT_ONCE = 0.1  # seconds within which a change should be seen
@@ -81,7 +83,6 @@ class FinishDesk(QObject):
         self._kept = Kept()
         self._coarse: tuple[Planes, Planes, Kept] | None = None
         self._slow = False
-        self._plain: dict[tuple[int, ...], tuple[np.ndarray, str, np.ndarray]] = {}
         self._condition = threading.Condition()
         self._wanted: _Wanted | None = None
         self._closed = False
@@ -112,19 +113,17 @@ class FinishDesk(QObject):
     @property
     def layer(self) -> Layer | None:
         """The layer in hand."""
-        steps = self.session.subject.split("/")
-        wanted = steps[3] if steps[0] == "finishes" and len(steps) >= 4 and steps[2] == "layers" else ""
-        return next((x for x in self.finish.layers if x.id == wanted), None)
+        return self._in_hand("layer")
 
     @property
     def mask(self) -> Mask | None:
         """The mask in hand: the one that was chosen, else the layer's last."""
-        layer = self.layer
-        if layer is None or not layer.masks:
-            return None
-        steps = self.session.subject.split("/")
-        wanted = steps[5] if len(steps) >= 6 and steps[4] == "masks" else ""
-        return next((m for m in layer.masks if m.id == wanted), layer.masks[-1])
+        return self._in_hand("mask")
+
+    def _in_hand(self, word: str) -> Any:
+        """What pages call a "layer" or a "mask", where it is of this shot's finish."""
+        found = next(iter(meant(self.session, word)), "")
+        return get(self.session.document, f"finishes/{found}") if found and found.startswith(f"{self.finish.id}/") else None
 
     def address(self, layer: Layer | None = None, mask: Mask | None = None) -> str:
         """The address of a layer, or of one of its masks; of those in hand without."""
@@ -293,24 +292,17 @@ class FinishDesk(QObject):
                 self._came.emit((wanted.number, told))
 
     def _work(self, wanted: _Wanted, held: Planes, kept: Kept) -> Seen:
-        document, shot = wanted.document, wanted.shot
-        planes = seen_by(document, shot, held)
-        if kept.about and kept.about[0].rgb is planes.rgb and kept.about[0].eye == planes.eye:
-            planes = kept.about[0]  # the same to the last bit: what was made of it serves again
-        finish = by_mattes(document, finish_of(document, shot))
-        means = means_of(document, wanted.assets, shot, finish)
-        made = composed(planes, finish, seed=round(wanted.time * 1000), means=means, kept=kept)
+        made = made_of(wanted.document, wanted.assets, wanted.shot, held, wanted.time, kept)
+        light, planes = made.light, made.planes
         mask = None
-        layer = next((x for x in finish.layers if x.id == wanted.layer), None)
-        if layer is not None and layer.masks and layer.id not in made.faults:
-            mask = mask_of(layer.masks, planes, made.rgb)
-        display = displayed(made, means.view)
-        plain = self._plain.get(planes.alpha.shape)
-        if plain is None or plain[0] is not planes.rgb or plain[1] != means.view:
-            while len(self._plain) > 3:
-                self._plain.pop(next(iter(self._plain)))
-            plain = self._plain[planes.alpha.shape] = (planes.rgb, means.view, displayed(composed(planes, Finish("")), means.view))
-        return Seen(display, plain[2], mask, made.faults, measured(display), made.rgb)
+        layer = next((x for x in made.finish.layers if x.id == wanted.layer), None)
+        if layer is not None and layer.masks and layer.id not in light.faults:
+            mask = mask_of(layer.masks, planes, light.rgb)
+        display = displayed(light, made.view)
+        plain = kept.plain
+        if plain is None or plain[0] is not planes.rgb or plain[1] != made.view:
+            plain = kept.plain = (planes.rgb, made.view, displayed(composed(planes, Finish("")), made.view))
+        return Seen(display, plain[2], mask, light.faults, measured(display), light.rgb)
 
     @property
     def busy(self) -> bool:
@@ -363,18 +355,9 @@ class FinishDesk(QObject):
         """Hold a picture against the finish."""
         path = Path(path)
 
-        def read() -> bytes:
-            try:
-                blob = path.read_bytes()
-            except OSError:
-                raise BadValue(f"{path.name} cannot be read.") from None
-            read_picture(blob, path.name, 1 << 16)
-            return blob
-
-        blob = self.session.attempt(read)
-        if blob is None:
+        name = self.session.attempt(lambda: load_picture(self.session.assets, path))
+        if name is None:
             return False
-        name = self.session.assets.add(blob, path.suffix.lower())
         self.change(f"Reference: {path.name}", reference=name, reference_file=path.name)
         self.hold_against(self.against or "beside")
         return True

@@ -11,25 +11,17 @@ from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPoly
 from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
+from aulmo.desk.widgets.painting import image_of
 from aulmo.document.finish_records import Mask
 from aulmo.document.quantity import show
 from aulmo.errors import AulmoError
 from aulmo.finish.masking import middle_of, moved
-from aulmo.finish.measuring import apart
+from aulmo.finish.measuring import about, apart
 from aulmo.finish.suggesting import PATCH, Pair
 
 NEAR = 9  # pixels within which a handle is taken
 GAP = 10
 WHITE, BLACK = QColor("#f4f4f4"), QColor(0, 0, 0, 150)
-
-
-def image_of(display: np.ndarray) -> QImage:
-    """(h, w, 3) display values as an image."""
-    h, w = display.shape[:2]
-    codes = np.empty((h, w, 4), np.uint8)
-    codes[..., :3] = np.rint(np.clip(display[..., 2::-1], 0, 1) * 255)
-    codes[..., 3] = 255
-    return QImage(codes.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
 
 
 def stripes(mask: np.ndarray, colour: QColor) -> QImage:
@@ -63,6 +55,7 @@ class FinishMarks(Overlay):
         self._held = ""
         self._from = QPointF()
         self._start: Mask | None = None
+        self._middle: tuple[Any, str, tuple[float, float]] | None = None
         self._pressed = QPoint()
         self._blinker = QTimer(desk)
         self._blinker.setInterval(700)
@@ -270,12 +263,16 @@ class FinishMarks(Overlay):
 
     def origin(self, mask: Mask) -> tuple[float, float]:
         """From where a shape's place is counted: the middle of the part that it follows."""
-        if not mask.follows or self.desk.whole is None:
+        planes = self.desk.small
+        if not mask.follows or planes is None:
             return 0.0, 0.0
-        try:
-            return middle_of(mask.follows, self.desk.whole) or (0.0, 0.0)
-        except AulmoError:
-            return 0.0, 0.0
+        if self._middle is None or self._middle[0] is not planes or self._middle[1] != mask.follows:  # it is asked for whenever it is drawn
+            try:
+                found = middle_of(mask.follows, planes)
+            except AulmoError:
+                found = None
+            self._middle = (planes, mask.follows, found or (0.0, 0.0))
+        return self._middle[2]
 
     def handles(self) -> dict[str, QPointF]:
         """What can be pulled of the shape in hand, by name."""
@@ -443,9 +440,7 @@ class FinishMarks(Overlay):
         source = self.desk.reference if reference else self.desk.seen.display if self.desk.seen is not None else None
         if source is None or not (0 <= x < 1 and 0 <= y < 1):
             return None
-        h, w = source.shape[:2]
-        r, row, column = max(1, round(PATCH * w / 2)), int(y * h), int(x * w)
-        return source[max(0, row - r) : row + r + 1, max(0, column - r) : column + r + 1].mean((0, 1))
+        return about(source, x, y, max(1, round(PATCH * source.shape[1] / 2)))
 
     def _pairs(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -7,21 +7,12 @@ from PySide6.QtWidgets import QSizePolicy, QWidget
 
 from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.shell import theme
-from aulmo.desk.widgets.painting import painted
+from aulmo.desk.widgets.painting import image_of, painted
 from aulmo.document.quantity import show
 from aulmo.finish.measuring import COLUMNS, ROUND, TONES, Measured
 
 INKS = (QColor(222, 84, 74), QColor(92, 178, 96), QColor(92, 132, 224))
 GROUND = QColor(24, 24, 24)
-
-
-def _image(pixels: np.ndarray) -> QImage:
-    """(h, w, 3) shares of light as an image."""
-    h, w = pixels.shape[:2]
-    codes = np.zeros((h, w, 4), np.uint8)
-    codes[..., :3] = np.clip(pixels[..., ::-1] * 255, 0, 255)
-    codes[..., 3] = 255
-    return QImage(codes.data, w, h, w * 4, QImage.Format.Format_RGB32).copy()
 
 
 def levels_image(found: Measured, apart: bool) -> QImage:
@@ -32,8 +23,8 @@ def levels_image(found: Measured, apart: bool) -> QImage:
         for c in range(3):
             ink = np.array([INKS[c].redF(), INKS[c].greenF(), INKS[c].blueF()], np.float32)
             whole[:, c * COLUMNS : (c + 1) * COLUMNS] = seen[c][..., None] * ink
-        return _image(whole + 0.09)
-    return _image(np.moveaxis(seen, 0, -1) * 0.9 + 0.09)
+        return image_of(whole + 0.09)
+    return image_of(np.moveaxis(seen, 0, -1) * 0.9 + 0.09)
 
 
 def colours_image(found: Measured) -> QImage:
@@ -43,7 +34,7 @@ def colours_image(found: Measured) -> QImage:
     angle = np.arctan2(b, a)
     ink = np.stack([0.62 + 0.38 * np.cos(angle - s) for s in (0.4, 2.5, 4.6)], -1)
     often = np.clip((found.colours * ROUND * ROUND / 40) ** 0.4, 0, 1)
-    return _image(often[..., None] * ink + 0.09)
+    return image_of(often[..., None] * ink + 0.09)
 
 
 class Scopes(QWidget):

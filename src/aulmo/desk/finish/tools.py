@@ -14,7 +14,7 @@ from aulmo.document.finish_records import Mask, Stroke
 from aulmo.document.quantity import show
 from aulmo.finish.grading import lifted, stops_of
 from aulmo.finish.masking import moved
-from aulmo.finish.measuring import apart
+from aulmo.finish.measuring import about, apart
 from aulmo.finish.suggesting import Pair
 from aulmo.frame.exposure import gains_of, white_of
 from aulmo.surface.colour import LUMINANCE
@@ -83,9 +83,7 @@ class BlackTool(FinishTool):
         if value is None or seen is None or self.marks.over_reference(at):
             return
         x, y = self.marks.share_at(at)
-        h, w = seen.light.shape[:2]
-        row, column = int(y * h), int(x * w)
-        light = seen.light[max(0, row - 2) : row + 3, max(0, column - 2) : column + 3].mean((0, 1))
+        light = about(seen.light, x, y, 2)
         stops = stops_of(np.array([LUMINANCE @ light]))
         weight = float(lifted(stops, 0.0, 0.0, 0.0, 1.0)[0])
         if weight < 0.1:
