@@ -14,9 +14,9 @@ from PIL import Image
 from aulmo import script
 from aulmo.deliver import runner
 from aulmo.deliver.job import Job, add, estimate, film_record, jobs, move, range_record, reserved
-from aulmo.deliver.locks import claimed
 from aulmo.deliver.stills import plan, render_stills
 from aulmo.document import variants
+from aulmo.document.locks import claimed
 from aulmo.document.records import RenderSettings, Surface
 from aulmo.errors import BadValue
 from shapes import one_part, sphere_mesh

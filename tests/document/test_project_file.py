@@ -20,6 +20,7 @@ from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore, pack_mesh, unpack_mesh
 from aulmo.document.carry import carried
 from aulmo.document.records import Document
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, CannotWrite
 from shapes import box_mesh, one_part
 
@@ -38,7 +39,7 @@ def test_only_what_is_used_is_stored(tmp_path):
     assets.add(b"left over", ".bin")
     project_file.save(document, assets, tmp_path / "a.aulmo")
     with zipfile.ZipFile(tmp_path / "a.aulmo") as archive:
-        assert sorted(archive.namelist()) == sorted(["document.json", "assets/" + document.parts["ball"].mesh])
+        assert sorted(archive.namelist()) == sorted(["document.json", "saved.json", "assets/" + document.parts["ball"].mesh])
 
 
 def test_the_same_mesh_is_stored_once():
@@ -166,7 +167,7 @@ def test_a_full_disk_leaves_the_old_file(tmp_path):
         raise OSError(28, "No space left on device")
 
     with pytest.raises(CannotWrite, match="No space left"):
-        project_file.write_atomically(path, full)
+        write_atomically(path, full)
     assert path.read_bytes() == before
     assert [p.name for p in tmp_path.iterdir()] == ["a.aulmo"]
 

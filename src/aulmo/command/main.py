@@ -8,7 +8,7 @@ from pathlib import Path
 from aulmo import __version__
 from aulmo.command import export, hand_over, renders, stills, web
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
-from aulmo.errors import AulmoError, BadValue
+from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 
 def import_files(arguments) -> int:
@@ -16,13 +16,14 @@ def import_files(arguments) -> int:
     from msgspec.structs import replace
 
     from aulmo.document.assets import AssetStore
-    from aulmo.document.project_file import save
+    from aulmo.document.project_file import Changed, save, stamp_of
     from aulmo.document.records import Document, Finesse
     from aulmo.prepare.arrange import first_shot
     from aulmo.prepare.import_file import import_file
 
     out = Path(arguments.out)
     document, assets = Document(name=out.stem), AssetStore()
+    assets.stamps[out.resolve()] = stamp_of(out)  # whoever saves there while files are read is not written over
     for name in arguments.files:
 
         def show(text: str, share: float) -> bool:
@@ -36,7 +37,10 @@ def import_files(arguments) -> int:
             print(note)
         document = replace(document, notes=document.notes + result.notes)
     document = first_shot(document, assets)
-    save(document, assets, out)
+    try:
+        save(document, assets, out, over=arguments.over)
+    except Changed as error:
+        raise CannotWrite(f"{error} Use --over to write over it, or another name.") from None
     print(f"Saved {out}")
     return 0
 
@@ -223,6 +227,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--out", required=True, metavar="PROJECT.aulmo")
     p.add_argument("--chord", type=float, default=0.05, help="largest gap between triangles and the exact shape, mm")
     p.add_argument("--angle", type=float, default=10.0, help="largest angle between neighbouring triangles, degrees")
+    p.add_argument("--over", action="store_true", help="write over a project that somebody else saved meanwhile")
     p.set_defaults(run=import_files)
     p = commands.add_parser("info", help="say what is in a project")
     p.add_argument("project")

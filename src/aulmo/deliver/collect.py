@@ -9,8 +9,9 @@ from typing import Callable
 from aulmo.deliver.naming import safe
 from aulmo.deliver.parts_list import write_parts_list
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import save, write_atomically
+from aulmo.document.project_file import save
 from aulmo.document.records import Document
+from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 from aulmo.surface.picture_list import used_pictures
 

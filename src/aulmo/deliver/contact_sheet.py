@@ -9,11 +9,11 @@ from msgspec.structs import replace
 
 from aulmo.deliver.picture_file import display_picture
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.document.variants import chosen, in_full, shot_for, told
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.frame.exposure import ev100
 from aulmo.trace.scene import SceneBuilder

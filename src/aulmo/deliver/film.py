@@ -22,8 +22,8 @@ from aulmo.deliver.developing import developed, finish_key, settings_for
 from aulmo.deliver.movie import begin, coder_for, is_movie
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, file_key, write_picture
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, BadValue, CannotWrite
 from aulmo.motion.reel import Seen, frames, seen_at
 from aulmo.trace import tracer

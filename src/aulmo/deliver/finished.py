@@ -18,8 +18,8 @@ from aulmo.deliver.naming import safe
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, type_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 from aulmo.finish.edits import finish_of, finished_of
 from aulmo.finish.layers import passes_of

@@ -17,14 +17,15 @@ import msgspec
 import platformdirs
 from msgspec.structs import replace
 
-from aulmo.deliver.locks import is_held
 from aulmo.deliver.naming import PLAIN, Named, file_stem
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
 from aulmo.deliver.stills import Still
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import load, save, write_atomically
+from aulmo.document.locks import is_held
+from aulmo.document.project_file import load, save
 from aulmo.document.records import Document, RenderSettings, Shot
+from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 Outcome = Literal["waiting", "running", "paused", "done", "cancelled", "failed", "broken"]

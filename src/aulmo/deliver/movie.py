@@ -1,14 +1,13 @@
 """Motion picture files: H.264 in MP4, VP9 or AV1 in WebM, GIF and animated WebP for mails, written picture by picture and put in place whole."""
 
 import os
-import tempfile
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from aulmo.document.project_file import put_in_place, write_atomically
+from aulmo.document.writing import FILMING, put_in_place, sweep, temporary_beside, write_atomically
 from aulmo.errors import BadFile, BadValue, CannotWrite
 
 # by ending, the coders that may be taken, the first that this machine has, and what they are told: quality before size, at a pace one can wait for
@@ -63,8 +62,9 @@ class Movie:
         rate = Fraction(frames_per_second).limit_denominator(1001)
         if rate <= 0:
             raise BadValue("A film needs more than no frames a second.")
-        handle, self._temporary = tempfile.mkstemp(prefix=f".film-{os.getpid()}-", suffix=self.path.suffix.lower(), dir=self._folder())
-        os.close(handle)
+        folder = self._folder()
+        sweep(folder)
+        self._held, self._temporary = temporary_beside(folder / self.path.name, FILMING, self.path.suffix.lower())
         self._closed = False
         try:
             self._out: Any = av.open(self._temporary, "w")
@@ -126,8 +126,7 @@ class Movie:
         try:
             self._mux(None)
             self._out.close()
-            with open(self._temporary, "rb+") as file:
-                os.fsync(file.fileno())
+            os.fsync(self._held.fileno())
             put_in_place(self._temporary, self.path.resolve())
             self._closed = True
         except OSError as error:
@@ -146,6 +145,7 @@ class Movie:
                 pass
             Path(self._temporary).unlink(missing_ok=True)
             self._closed = True
+        self._held.close()
 
 
 class MovingPicture:

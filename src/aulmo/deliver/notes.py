@@ -3,7 +3,7 @@
 import json
 from pathlib import Path
 
-from aulmo.document.project_file import write_atomically
+from aulmo.document.writing import write_atomically
 
 
 class Notes:

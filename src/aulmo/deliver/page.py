@@ -5,7 +5,7 @@ import json
 from pathlib import Path
 from typing import Any, Mapping
 
-from aulmo.document.project_file import write_atomically
+from aulmo.document.writing import write_atomically
 
 PAGES = Path(__file__).parent / "pages"
 

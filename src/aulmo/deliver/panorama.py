@@ -13,8 +13,8 @@ from aulmo import __version__
 from aulmo.deliver import page
 from aulmo.deliver.picture_file import display_picture, type_of, write_picture
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder

@@ -12,9 +12,9 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.edits import shown_parts
 from aulmo.document.made.copies import with_copies
 from aulmo.document.placement import world_matrices
-from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 
 HEAD = ("Number", "Part", "Count", "In", "Material", "Width mm", "Depth mm", "Height mm", "From")

@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from aulmo.deliver.profiles import in_space, profile
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import RenderSettings
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 from aulmo.finish.grading import looked_up
 from aulmo.trace.plate import shown_with

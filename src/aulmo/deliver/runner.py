@@ -10,8 +10,8 @@ from pathlib import Path
 import msgspec
 
 from aulmo.deliver.job import Job, jobs
-from aulmo.deliver.locks import claimed, is_held
-from aulmo.document.project_file import write_atomically
+from aulmo.document.locks import claimed, is_held
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 
 LOOK = 0.25  # seconds between looks at the list

@@ -15,8 +15,8 @@ from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.moving.mover import about as turned
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.motion.ready import new_motion, put_motion, wear
 from aulmo.motion.recording import as_now

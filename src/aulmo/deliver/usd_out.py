@@ -19,9 +19,9 @@ from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, lost,
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.moving.mover import mover_of
-from aulmo.document.project_file import write_atomically
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Lamp, Material, Part
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.frame.camera import camera_axes
 from aulmo.light.photometry import tint

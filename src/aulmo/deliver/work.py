@@ -20,8 +20,9 @@ from aulmo.deliver.stills import StillProgress, render_stills
 from aulmo.deliver.turntable import Turntable, make_turntable
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import load, write_atomically
+from aulmo.document.project_file import load
 from aulmo.document.records import Document, RenderSettings
+from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 from aulmo.trace.compile.arrays import OPT_WHITE
 from aulmo.trace.plate import Under, mixed, shown_with

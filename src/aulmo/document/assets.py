@@ -5,10 +5,10 @@ import io
 import weakref
 from pathlib import Path
 from typing import Any, Iterable, NamedTuple, Sequence
-from zipfile import ZipFile
 
 import numpy as np
 
+from aulmo.document.kept_file import KeptFile
 from aulmo.errors import BadFile
 
 
@@ -35,12 +35,16 @@ MADE = "made:"  # begins the names of meshes that are made when they are wanted,
 
 
 class AssetStore:
-    """Blobs by name, held in memory or read from the project file when first wanted."""
+    """Blobs by name, held in memory or read when first wanted from the project file, which is kept, or from a folder of our own.
+
+    `stamps` says what each project file held when it was last opened or saved with these blobs: by path, see `project_file.stamp_of`.
+    """
 
     def __init__(self) -> None:
         _stores.add(self)
         self._blobs: dict[str, bytes] = {}
-        self._lazy: dict[str, Path] = {}
+        self._lazy: dict[str, Path | KeptFile] = {}
+        self.stamps: dict[Path, str] = {}
         self._meshes: dict[str, Mesh] = {}
         self._boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self._turned: dict[tuple[str, bytes], tuple[np.ndarray, np.ndarray]] = {}
@@ -64,11 +68,7 @@ class AssetStore:
             try:
                 if source is None:
                     raise KeyError(name)
-                if source.is_dir():
-                    blob = (source / name).read_bytes()
-                else:
-                    with ZipFile(source) as archive:
-                        blob = archive.read("assets/" + name)
+                blob = (source / name).read_bytes() if isinstance(source, Path) else source.read("assets/" + name)
             except Exception as error:
                 raise BadFile(f"The project is missing its stored file {name}; open an earlier copy.") from error
             if name_of(blob, Path(name).suffix) != name:
@@ -76,23 +76,13 @@ class AssetStore:
             self._blobs[name] = blob
         return self._blobs[name]
 
-    def hold(self, source: Path, but: Iterable[str]) -> None:
-        """Read what still lies in a file that is about to be replaced by one that holds only `but`; undo may want it back.
-
-        Raises BadFile.
-        """
-        kept, source = set(but), source.resolve()
-        for name, where in self._lazy.items():
-            if name not in kept and name not in self._blobs and where.resolve() == source:
-                self.get(name)
-
     def has(self, name: str) -> bool:
         """True when the name can be read."""
         name = name.partition("#")[0]
         return name.startswith(MADE) or name in self._blobs or name in self._lazy
 
-    def read_later(self, names: list[str], source: Path) -> None:
-        """Note that blobs lie in a project file or a folder."""
+    def read_later(self, names: Iterable[str], source: Path | KeptFile) -> None:
+        """Note that blobs lie in a project file or in a folder."""
         for name in names:
             self._lazy.setdefault(name, source)
 

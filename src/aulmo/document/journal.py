@@ -3,28 +3,35 @@
 import os
 import threading
 from pathlib import Path
-from typing import Callable
+from typing import IO, Callable
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.project_file import decode, encode, held_assets, write_atomically
+from aulmo.document.locks import claimed, is_held
+from aulmo.document.project_file import decode, encode, held_assets
 from aulmo.document.records import Document
+from aulmo.document.writing import LOCK, write_atomically
 from aulmo.errors import AulmoError, BadFile, CannotWrite
+
+_UNREADABLE = "unreadable-"  # begins the names of journals that were set aside
 
 
 class Journal:
     """A running copy of unsaved work: `document.json` replaced whole at each note, assets beside it by name.
 
-    A folder whose process is gone and which was not closed is what a crash left behind.
+    Its process holds the folder's lock; a folder whose lock nobody holds and which was not closed is what a crash left behind.
     """
 
     def __init__(self, folder: Path) -> None:
         self.folder = Path(folder) / f"{os.getpid()}-{os.urandom(3).hex()}"
         self._kept: set[str] = set()
+        self._lock: IO | None = None
 
     def note(self, document: Document, assets: AssetStore, project: Path | None) -> None:
         """Write down the document as it is now. Raises CannotWrite."""
         try:
             self.folder.mkdir(parents=True, exist_ok=True)
+            if self._lock is None:
+                self._lock = claimed(self.folder / LOCK)
         except OSError as error:
             raise CannotWrite(f"The recovery copy could not be written: {error.strerror or error}.") from error
         for name in held_assets(document, assets):
@@ -33,12 +40,17 @@ class Journal:
                 write_atomically(self.folder / name, lambda file, blob=blob: file.write(blob))
                 self._kept.add(name)
         if project:
-            write_atomically(self.folder / "project-path", lambda file: file.write(str(project).encode()))
+            write_atomically(self.folder / "project-path", lambda file: file.write(os.fsencode(project)))
+            stamp = assets.stamps.get(project, "")
+            write_atomically(self.folder / "project-stamp", lambda file: file.write(stamp.encode()))
         write_atomically(self.folder / "document.json", lambda file: file.write(encode(document)))
 
     def close(self) -> None:
         """The work is saved or given up: forget the copy."""
         discard(self.folder)
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
 
     def restart(self) -> None:
         """Begin anew, with nothing kept."""
@@ -46,19 +58,8 @@ class Journal:
 
 
 def left_behind(folder: Path) -> list[Path]:
-    """Journals whose process no longer runs, newest first."""
-    found = []
-    for entry in Path(folder).glob("*-*"):
-        try:
-            pid = int(entry.name.split("-")[0])
-        except ValueError:
-            continue
-        if not (entry / "document.json").exists():
-            continue
-        if pid != os.getpid() and Path(f"/proc/{pid}").exists():
-            continue
-        if pid != os.getpid():
-            found.append(entry)
+    """Journals that no process holds any more, newest first."""
+    found = [e for e in Path(folder).glob("*-*") if not e.name.startswith(_UNREADABLE) and (e / "document.json").exists() and not is_held(e / LOCK)]
     return sorted(found, key=lambda e: (e / "document.json").stat().st_mtime, reverse=True)
 
 
@@ -70,16 +71,25 @@ def recover(folder: Path) -> tuple[Document, AssetStore, Path | None]:
         raise BadFile(f"The recovery copy could not be read: {error.strerror}.") from error
     document = decode(blob, "The recovery copy")
     assets = AssetStore()
-    assets.read_later([p.name for p in folder.iterdir()], folder)
+    assets.read_later([p.name for p in folder.iterdir() if p.name != LOCK], folder)
     for name in held_assets(document, assets):
         assets.get(name)
-    note = folder / "project-path"
-    return document, assets, Path(note.read_text()) if note.exists() else None
+    try:
+        path = Path(os.fsdecode((folder / "project-path").read_bytes()))
+    except OSError:
+        return document, assets, None
+    try:
+        stamp = (folder / "project-stamp").read_text().strip()
+    except (OSError, ValueError):
+        stamp = ""
+    if stamp:
+        assets.stamps[path] = stamp
+    return document, assets, path
 
 
 def set_aside(folder: Path) -> Path:
     """Move a journal that cannot be read out of the way without deleting it; where it lies now."""
-    kept = folder.with_name(f"unreadable-{folder.name}")
+    kept = folder.with_name(_UNREADABLE + folder.name)
     try:
         folder.rename(kept)
     except OSError:

@@ -1,26 +1,30 @@
 """The `.aulmo` project file. Described in docs/file-format.md."""
 
+import hashlib
 import os
+import platform
+import pwd
 import re
-import stat
-import tempfile
 import time
 from pathlib import Path
 from zipfile import ZIP_DEFLATED, ZIP_STORED, ZipFile
 
 import msgspec
 
+from aulmo import __version__
 from aulmo.document.assets import AssetStore
 from aulmo.document.carry import carried
+from aulmo.document.kept_file import KeptFile
 from aulmo.document.records import SCHEMA_VERSION, Document
 from aulmo.document.references import references
 from aulmo.document.soundness import check_links, check_numbers
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, CannotWrite
 
 LARGEST_DOCUMENT = 256 << 20  # bytes of a description, unpacked
 LARGEST_MEMBER = 4 << 30
 SUSPICIOUS, SQUEEZED = 64 << 20, 300  # a member beyond the first that was squeezed by more than the second is no honest one
-_SAVING = re.compile(r"\.saving-(\d+)-")
+_SAVED, _THUMBNAIL = "saved.json", "thumbnail.png"
 
 
 class _Version(msgspec.Struct):
@@ -75,86 +79,95 @@ def decode(blob: bytes, name: str) -> Document:
     return document
 
 
-def _sweep(folder: Path) -> None:
-    """Take away what killed saves have left: temporary files whose process is gone."""
+class Changed(CannotWrite):
+    """A project file holds something else than when it was opened: somebody saved it meanwhile. `by` and `at` tell who and when."""
+
+    def __init__(self, path: Path, by: str, at: str) -> None:
+        super().__init__(f"{path.name} was changed by {by} on {at}, after it was opened here; it is left as it is.")
+        self.path, self.by, self.at = path, by, at
+
+
+class _Saved(msgspec.Struct, omit_defaults=True):
+    """What a project file tells of its last saving."""
+
+    by: str = ""
+    at: float = 0.0
+    version: str = ""
+
+
+def stamp_of(path: Path) -> str:
+    """What tells a project file from another: a hash of its members' names, sizes and checksums; "" where there is no file that can be read.
+    Who saved it, when, and its thumbnail do not count."""
     try:
-        with os.scandir(folder) as entries:
-            left = [entry.path for entry in entries if entry.name.startswith(".saving-")]
-        for path in left:
-            known = _SAVING.match(os.path.basename(path))
-            dead = not Path(f"/proc/{known[1]}").exists() if known else time.time() - os.stat(path).st_mtime > 3600
-            if dead:
-                os.unlink(path)
-    except OSError:
-        pass  # not ours to clean
+        with ZipFile(path) as archive:
+            return _stamp(archive)
+    except Exception:  # noqa: BLE001 (whatever it is, it is no project)
+        return ""
 
 
-def put_in_place(temporary: str, path: Path) -> None:
-    """Rename a whole file over `path`, with the permissions of the one that was there, else those of a new one. Raises OSError."""
-    if path.exists():
-        mode = stat.S_IMODE(path.stat().st_mode)
-    else:
-        umask = os.umask(0)
-        os.umask(umask)
-        mode = 0o666 & ~umask
-    os.chmod(temporary, mode)
-    os.replace(temporary, path)
-    folder = os.open(path.parent, os.O_RDONLY)
+def _stamp(archive: ZipFile) -> str:
+    members = sorted((m.filename, m.file_size, m.CRC) for m in archive.infolist() if m.filename not in (_SAVED, _THUMBNAIL))
+    return hashlib.sha256(repr(members).encode()).hexdigest()
+
+
+def who_saved(path: Path) -> tuple[str, str]:
+    """Who saved a file last, and when, in words."""
     try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
+        with ZipFile(path) as archive:
+            told = msgspec.json.decode(archive.read(_SAVED), type=_Saved) if archive.getinfo(_SAVED).file_size < 1 << 16 else _Saved()
+    except Exception:  # noqa: BLE001 (of an earlier version, or no project at all)
+        told = _Saved()
+    about = path.stat()
+    try:
+        owner = told.by or pwd.getpwuid(about.st_uid).pw_name
+    except KeyError:
+        owner = f"user {about.st_uid}"
+    at = told.at if 0 < told.at < 4e9 else about.st_mtime
+    return owner[:80], time.strftime("%-d %B %Y at %H:%M:%S", time.localtime(at))
 
 
-def write_atomically(path: Path, write) -> None:
-    """Let `write(file)` fill a temporary file beside `path`, sync it, then rename it over: all or nothing.
+def check_unchanged(assets: AssetStore, path: Path) -> None:
+    """Raise Changed when a file that these assets were opened from or saved to holds something else now."""
+    path = Path(path).resolve()
+    known = assets.stamps.get(path)
+    if known is not None and path.exists() and stamp_of(path) != known:
+        raise Changed(path, *who_saved(path))
 
-    A link is followed and the file keeps its permissions. Raises CannotWrite, also for what is no file or may not be written to.
+
+def _me() -> str:
+    try:
+        return f"{pwd.getpwuid(os.getuid()).pw_name} at {platform.node() or 'this machine'}"
+    except KeyError:
+        return platform.node() or "this machine"
+
+
+def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | None = None, squeeze: bool = True, over: bool = False) -> None:
+    """Write a project file. Raises CannotWrite or BadFile; the old file is then as it was. Raises Changed when somebody else has changed the file
+    since it was opened or saved with these assets, unless it is to be saved `over` that.
+
+    Without `squeeze` it is written as it is: ten times as soon and three times as large, for what is read once and thrown away.
     """
-    shown = Path(path)
-    path = shown.resolve()
-    temporary = None
-    try:
-        if path.exists():
-            found = path.stat().st_mode
-            if not stat.S_ISREG(found):
-                raise CannotWrite(f"{shown.name} could not be written: there is something of that name that is no file.")
-            if not found & 0o222:
-                raise CannotWrite(f"{shown.name} could not be written: it is read-only.")
-        _sweep(path.parent)
-        handle, temporary = tempfile.mkstemp(prefix=f".saving-{os.getpid()}-", dir=path.parent)
-        with os.fdopen(handle, "w+b") as file:
-            write(file)
-            file.flush()
-            os.fsync(file.fileno())
-        put_in_place(temporary, path)
-        temporary = None
-    except OSError as error:
-        raise CannotWrite(f"{shown.name} could not be written to {shown.parent}: {error.strerror or error}.") from error
-    finally:
-        if temporary is not None:
-            Path(temporary).unlink(missing_ok=True)
-
-
-def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | None = None, squeeze: bool = True) -> None:
-    """Write a project file. Raises CannotWrite or BadFile; the old file is then as it was.
-
-    What the old file holds and the new one will not, is read first: undo may bring it back. Without `squeeze` it is written as it is: ten times
-    as soon and three times as large, for what is read once and thrown away.
-    """
+    path = Path(path)
     names = held_assets(document, assets)
     blobs = {name: assets.get(name) for name in names}
-    assets.hold(Path(path), names)
+    told = msgspec.json.encode(_Saved(_me(), time.time(), __version__))
+    stamp = ""
+    if not over:
+        check_unchanged(assets, path)  # before all is written for nothing
 
     def write(file) -> None:
+        nonlocal stamp
         with ZipFile(file, "w", ZIP_DEFLATED if squeeze else ZIP_STORED, compresslevel=1) as archive:
             archive.writestr("document.json", encode(document))
+            archive.writestr(_SAVED, told)
             if thumbnail:
-                archive.writestr("thumbnail.png", thumbnail, ZIP_STORED)
+                archive.writestr(_THUMBNAIL, thumbnail, ZIP_STORED)
             for name in names:
                 archive.writestr("assets/" + name, blobs[name])
+            stamp = _stamp(archive)
 
-    write_atomically(Path(path), write)
+    write_atomically(path, write, None if over else lambda: check_unchanged(assets, path))
+    assets.stamps[path.resolve()] = stamp
 
 
 def _members(archive: ZipFile, name: str) -> list[str]:
@@ -179,9 +192,9 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     if not path.is_file():
         raise BadFile(f"{path} is not a file.")
     try:
-        with ZipFile(path) as archive:
-            inside = _members(archive, path.name)
-            blob = archive.read("document.json")
+        kept = KeptFile(path)
+        inside = _members(kept.archive, path.name)
+        blob = kept.read("document.json")
     except BadFile:
         raise
     except Exception as error:
@@ -191,7 +204,8 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     if missing:
         raise BadFile(f"{path.name} is damaged: {len(missing)} of the files it should hold are not in it.")
     assets = AssetStore()
-    assets.read_later(inside, path)
+    assets.read_later(inside, kept)
+    assets.stamps[path.resolve()] = _stamp(kept.archive)
     for part in document.parts.values():
         if part.mesh:
             assets.mesh(part.mesh)
@@ -202,8 +216,8 @@ def read_thumbnail(path: Path) -> bytes | None:
     """The small picture inside a project file, if it has one."""
     try:
         with ZipFile(path) as archive:
-            if archive.getinfo("thumbnail.png").file_size > SUSPICIOUS:
+            if archive.getinfo(_THUMBNAIL).file_size > SUSPICIOUS:
                 return None
-            return archive.read("thumbnail.png")
+            return archive.read(_THUMBNAIL)
     except Exception:
         return None

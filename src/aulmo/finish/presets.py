@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.finish_records import Finish
-from aulmo.document.project_file import write_atomically
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, BadValue
 
 ENDING = ".finish.json"

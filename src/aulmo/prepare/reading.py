@@ -3,15 +3,14 @@
 import json
 import os
 import select
-import shutil
 import subprocess
 import sys
-import tempfile
 from pathlib import Path
 from typing import Callable, NamedTuple, Sequence
 
 from aulmo.document.assets import Mesh, unpack_mesh
 from aulmo.document.records import Finesse
+from aulmo.document.writing import temporary_folder
 from aulmo.errors import AulmoError, BadFile
 
 Progress = Callable[[str, float], bool] | None
@@ -29,15 +28,6 @@ class Found(NamedTuple):
     meshes: list[Mesh]
     shapes: list[bytes]
     images: list[bytes]
-
-
-def _folder() -> tempfile.TemporaryDirectory:
-    """A folder for what a reading process finds; those of processes that are gone are taken away."""
-    for left in Path(tempfile.gettempdir()).glob("aulmo-read-*-*"):
-        pid = left.name.split("-")[2]
-        if pid.isdigit() and not Path(f"/proc/{pid}").exists():
-            shutil.rmtree(left, ignore_errors=True)
-    return tempfile.TemporaryDirectory(prefix=f"aulmo-read-{os.getpid()}-")
 
 
 def _run(source: Path, out: Path, options: dict, shown: str, progress: Progress) -> dict:
@@ -92,8 +82,7 @@ def _collected(out: Path, index: dict) -> Found:
 
 def read_file(path: Path, finesse: Finesse, whole: bool, progress: Progress) -> Found:
     """What a CAD or mesh file holds. Raises BadFile with one sentence, or Cancelled."""
-    with _folder() as folder:
-        out = Path(folder)
+    with temporary_folder("read") as out:
         options = {"chord_mm": finesse.chord_mm, "angle": finesse.angle, "whole": whole}
         return _collected(out, _run(path, out, options, path.name, progress))
 
@@ -113,8 +102,7 @@ def join_shapes(blobs: Sequence[bytes], matrices: Sequence, progress: Progress) 
 
 
 def _from_kept(blobs: Sequence[bytes], options: dict, progress: Progress) -> Found:
-    with _folder() as folder:
-        out = Path(folder)
+    with temporary_folder("read") as out:
         for number, blob in enumerate(blobs):
             (out / f"{number}.kept").write_bytes(blob)
         options = {"kept": len(blobs), **options}

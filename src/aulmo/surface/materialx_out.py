@@ -15,8 +15,8 @@ from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
-from aulmo.document.project_file import write_atomically
 from aulmo.document.records import Material, Node, Surface
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.surface.node_flow import flows, ordered
 from aulmo.surface.program import COLOURED, EVEN, WIRED

@@ -15,7 +15,7 @@ from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments
-from aulmo.document.project_file import write_atomically
+from aulmo.document.writing import write_atomically
 from aulmo.document.records import Camera, Document, Film, RenderSettings, Shot
 from aulmo.errors import BadFile
 from aulmo.frame.photograph import whole_photographs

@@ -4,13 +4,13 @@ import asyncio
 import os
 import signal
 import ssl
-import tempfile
 import time
 from typing import TYPE_CHECKING, Callable
 
 from aulmo.deliver.machines.hub import quietly
 from aulmo.deliver.machines.pieces import introduction
 from aulmo.deliver.machines.secret import address_of, security
+from aulmo.document.writing import temporary_folder
 from aulmo.errors import AulmoError
 
 if TYPE_CHECKING:
@@ -93,7 +93,7 @@ def stay(join: str, secret: str, say: Callable[[str], None], keep_trying: bool =
                 await asyncio.sleep(0.1)
         return 0
 
-    with tempfile.TemporaryDirectory(prefix="aulmo-helper-") as folder:
-        code = asyncio.run(run(folder))
+    with temporary_folder("helper") as folder:
+        code = asyncio.run(run(str(folder)))
     say("Left.")
     return code

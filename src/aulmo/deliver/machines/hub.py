@@ -15,9 +15,9 @@ from typing import Any
 from msgspec.structs import replace
 
 from aulmo.deliver import runner
-from aulmo.deliver.locks import claimed, is_held
 from aulmo.deliver.machines.secret import PORT, own_address, secret_of, security
-from aulmo.document.project_file import write_atomically
+from aulmo.document.locks import claimed, is_held
+from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError
 
 SETTINGS = {

@@ -19,6 +19,7 @@ from aulmo import __version__
 from aulmo.document import project_file
 from aulmo.document.assets import AssetStore, name_of
 from aulmo.document.records import Document, RenderSettings
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile
 
 STORE_LIMIT = 20 << 30  # bytes that a helper keeps of what it was sent; what was not used for longest goes first
@@ -131,7 +132,7 @@ def keep(blobs: dict[str, bytes]) -> None:
     for name, blob in blobs.items():
         if name_of(blob, Path(name).suffix) != name or Path(name).name != name:
             raise BadFile("What was sent is not what it is called.")
-        project_file.write_atomically(folder / name, lambda file, blob=blob: file.write(blob))
+        write_atomically(folder / name, lambda file, blob=blob: file.write(blob))
     _make_room(folder)
 
 

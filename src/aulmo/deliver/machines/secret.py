@@ -11,7 +11,7 @@ import socket
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from aulmo.document.project_file import write_atomically
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 
 if TYPE_CHECKING:

@@ -17,8 +17,8 @@ from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits, variants
-from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import counted
+from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, BadValue
 from aulmo.finish import presets as kept_presets
 from aulmo.finish.edits import finish_of, finished_of, made_of

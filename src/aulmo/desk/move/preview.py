@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QLabel, QVBoxLa
 
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.widgets.fields import button, label
-from aulmo.document.project_file import write_atomically
 from aulmo.document.quantity import show
+from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError
 
 FOLDER = Path(platformdirs.user_cache_dir("aulmo"))

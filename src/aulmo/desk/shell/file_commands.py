@@ -7,11 +7,13 @@ from msgspec.structs import replace
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from aulmo.deliver.job import free_path
 from aulmo.deliver.picture_file import small_png
 from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind
 from aulmo.document.assets import AssetStore
+from aulmo.document.project_file import Changed
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
 
@@ -59,7 +61,21 @@ class FileCommands:
         path = self.session.own_path
         if path is None:
             return self.save_as()
-        return self.session.save(path, self.thumbnail())
+        return self._saved(path)
+
+    def _saved(self, path: Path) -> bool:
+        """Save to a file, or ask what becomes of it when somebody else has changed it."""
+        try:
+            return self.session.save(path, self.thumbnail())
+        except Changed as other:
+            text = f"{path.name} was saved by {other.by} on {other.at}, after it was opened here. What you did since is not in it."
+            answers = {"beside": "Save mine beside it", "theirs": "Give mine up, take theirs", "over": "Save mine over it", "stay": "Cancel"}
+            answer = ask(self.window, "Changed by somebody else", text, answers)
+        if answer == "beside":
+            return self.session.save(free_path(path, set(), overwrites=False), self.thumbnail())
+        if answer == "theirs":
+            return self.session.load(path)
+        return answer == "over" and self.session.save(path, self.thumbnail(), over=True)
 
     def save_as(self) -> bool:
         """Ask where to save."""
@@ -71,7 +87,7 @@ class FileCommands:
         path = Path(name).with_suffix(".aulmo")
         self.session.apply("Named the project", replace(self.session.document, name=path.stem))
         QSettings().setValue("folder", str(path.parent))
-        return self.session.save(path, self.thumbnail())
+        return self._saved(path)
 
     def thumbnail(self) -> bytes | None:
         """The picture as it is, small."""

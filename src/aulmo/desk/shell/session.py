@@ -631,12 +631,15 @@ class Session(QObject):
         self.open_document(document, assets, Path(path).resolve())
         return True
 
-    def save(self, path: Path, thumbnail: bytes | None = None) -> bool:
-        """Write the project; False and a sentence when it cannot be written."""
+    def save(self, path: Path, thumbnail: bytes | None = None, over: bool = False) -> bool:
+        """Write the project; False and a sentence when it cannot be written. Raises Changed when somebody else has changed the file since it was
+        opened, unless it is to be saved `over` that."""
         document, assets = self.document, self.assets
         self.hint.emit(f"Saving {Path(path).name}")
         try:
-            finish(lambda: project_file.save(document, assets, path, thumbnail))
+            finish(lambda: project_file.save(document, assets, path, thumbnail, over=over))
+        except project_file.Changed:
+            raise
         except AulmoError as error:
             self.trouble.emit(str(error))
             return False
