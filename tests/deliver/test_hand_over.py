@@ -12,6 +12,7 @@ from aulmo.command.main import main
 from aulmo.deliver.collect import collect
 from aulmo.deliver.parts_list import HEAD, lines, write_parts_list
 from aulmo.document import project_file
+from aulmo.document.assets import digest_of_file
 from aulmo.document.records import FaceSet, Material, Part, Placement, Source, Surface
 from aulmo.errors import BadValue
 from aulmo.surface.materialx_in import read_materials
@@ -30,7 +31,8 @@ def workshop(tmp_path):
     parts = {**document.parts, "g": Part("g", "Bolts", children=tuple(bolts)), **bolts, "h": Part("h", "Hidden", mesh=bolt, visible=False)}
     parts["ball"] = replace(parts["ball"], face_sets=(FaceSet("f", "Rim", (0,), material="steel"),))
     (tmp_path / "odrel.step").write_text("ISO-10303-21;")
-    sources = {"s": Source("s", "odrel.step", str(tmp_path / "odrel.step"), ("ball",)), "t": Source("t", "gone.step", "/nowhere/gone.step", ("g",))}
+    brought = Source("s", "odrel.step", str(tmp_path / "odrel.step"), ("ball",), digest=digest_of_file(tmp_path / "odrel.step"))
+    sources = {"s": brought, "t": Source("t", "gone.step", "/nowhere/gone.step", ("g",))}
     document = replace(
         document, parts=parts, roots=(*document.roots, "g", "h"), materials={**document.materials, "steel": steel}, sources=sources, name="Wick/2"
     )  # fmt: skip

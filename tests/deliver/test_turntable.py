@@ -44,7 +44,7 @@ def test_pictures_go_all_round_from_each_height_for_each_variant(tmp_path):
     red, green = (shown(tmp_path / "out" / "pictures" / f"{n}-1-000.png").reshape(-1, 3) for n in ("Red", "Pine"))
     assert (red[:, 0] - red[:, 1]).max() > 60 and (green[:, 1] - green[:, 0]).max() > 40
     page = (tmp_path / "out" / "index.html").read_text()
-    assert "http" not in page and "<title>A &lt;box&gt;</title>" in page and "background: #202020; color: #f2f2f2" in page
+    assert "://" not in page and "<title>A &lt;box&gt;</title>" in page and "background: #202020; color: #f2f2f2" in page
     about = json.loads(page.split("const about = ")[1].split(";\n")[0])
     assert about["rows"] == [40.0, 0.0] and about["row"] == 1 and about["axes"] == [{"name": "Colour", "choices": ["Red", "Pine"]}]
     for variant in about["variants"]:

@@ -1,6 +1,7 @@
 """Properties by address: every value an artist can set is found, checked, blended and resolved by one table."""
 
 import math
+import typing
 
 import msgspec
 import numpy as np
@@ -252,7 +253,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
         "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish", "reference_file",
-        "inside", "follows",
+        "inside", "follows", "digest",
     }  # fmt: skip
     from aulmo.document.references import _fields
 
@@ -290,3 +291,40 @@ def test_what_a_document_points_at_is_found_wherever_it_stands(change, kind, nam
 
 def test_a_shipped_light_set_is_no_file_of_the_project():
     assert "Loft" not in references(full(), "assets")
+
+
+def every_record(record=None, seen=None):
+    """All kinds of records that a project can hold, found by the annotations of fields."""
+    from aulmo.document.references import _record_types
+
+    seen = {r.Document} if seen is None else seen
+    for hint in typing.get_type_hints(record or r.Document, vars(r)).values():
+        for inner in _record_types(hint):
+            if inner not in seen:
+                seen.add(inner)
+                every_record(inner, seen)
+    return seen
+
+
+def bare_numbers(annotation, within=False):
+    """Whether an annotation lets a number through that has no range."""
+    within = within or any(isinstance(m, msgspec.Meta) and m.ge is not None and m.le is not None for m in getattr(annotation, "__metadata__", ()))
+    if annotation in (float, int):
+        return not within
+    if typing.get_origin(annotation) is typing.Literal or (isinstance(annotation, type) and issubclass(annotation, msgspec.Struct)):
+        return False
+    return any(bare_numbers(inner, within) for inner in typing.get_args(annotation) if not isinstance(inner, str) and inner is not Ellipsis)
+
+
+# looked at by what the address, or the kind of node, knows of them
+BY_ADDRESS = {(r.Key, "value"), (r.Choice, "overrides"), (r.Shot, "overrides"), (r.Node, "inputs"), (r.Document, "schema_version")}
+
+
+@pytest.mark.parametrize("record", sorted(every_record(), key=lambda k: k.__name__))
+def test_no_number_of_a_project_is_without_a_range(record):
+    rows = TABLE.get(record, {})
+    hints = typing.get_type_hints(record, {**vars(r), **vars(__import__(record.__module__, fromlist=["x"]))}, include_extras=True)
+    for field in msgspec.structs.fields(record):
+        known = rows.get(field.name)
+        if (record, field.name) not in BY_ADDRESS and not (known is not None and known.kind in ("number", "whole", "vector", "colour")):
+            assert not bare_numbers(hints[field.name]), (record.__name__, field.name)

@@ -10,6 +10,7 @@ from aulmo.errors import BadValue
 def finish(arguments: argparse.Namespace) -> int:
     """`finish PROJECT --shot NAME [--passes FILE.exr] [--time S] --out FILE`, or of all shots with `--all`, or of a film with `--frames FOLDER`."""
     from aulmo.deliver.finished import file_of, finish_frames, write_finished
+    from aulmo.document.file_names import file_name
     from aulmo.document.project_file import load
 
     document, assets = load(Path(arguments.project))
@@ -30,9 +31,9 @@ def finish(arguments: argparse.Namespace) -> int:
         if not out.is_dir():
             raise BadValue(f"There is no folder {out} to write to.")
         for shot in document.shots:
-            held = passes / f"{shot.name}.exr" if passes is not None else None
+            held = passes / f"{file_name(shot.name, [s.name for s in document.shots], 'shot')}.exr" if passes is not None else None
             file = file_of(document, shot, out, settings)
-            told = write_finished(document, assets, shot.name, file, held, arguments.time, settings, progress)
+            told = write_finished(document, assets, shot, file, held, arguments.time, settings, progress)
             if told is None:
                 return 5
             for note in told:
@@ -66,9 +67,12 @@ def parts(arguments: argparse.Namespace) -> int:
 def collect(arguments: argparse.Namespace) -> int:
     """`collect PROJECT --out FOLDER`."""
     from aulmo.deliver.collect import collect as collected
+    from aulmo.deliver.collect import gathered
     from aulmo.document.project_file import load
 
     document, assets = load(Path(arguments.project))
+    for one in gathered(document, assets)[0]:
+        print(f"{one.where}: {one.source or one.name}")
 
     def tell(share: float) -> bool:
         bar("Collecting", share, "")

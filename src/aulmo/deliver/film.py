@@ -6,8 +6,6 @@ film that was stopped, killed or changed in places goes on with the frames that 
 
 import functools
 import hashlib
-import json
-import os
 import shutil
 import time
 from pathlib import Path
@@ -19,8 +17,9 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.developing import developed, finish_key, settings_for
+from aulmo.deliver.frame_folder import FrameFolder, frames_beside
 from aulmo.deliver.movie import begin, coder_for, is_movie
-from aulmo.deliver.picture_file import FILE_TYPES, display_picture, file_key, write_picture
+from aulmo.deliver.picture_file import display_picture, file_key, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -94,49 +93,6 @@ def size_of(document: Document, planned: list[FrameOf]) -> tuple[int, int]:
     return shot.width, shot.height
 
 
-class FrameFolder:
-    """Where a film's frames lie, and what is known of each."""
-
-    def __init__(self, path: Path, kind: str) -> None:
-        self.path, self.kind = path, kind
-        self._notes: dict[str, str] = {}
-        try:
-            path.mkdir(exist_ok=True)
-        except OSError as error:
-            raise CannotWrite(f"The folder {path} could not be made: {error.strerror or error}.") from error
-        if not path.is_dir() or not os.access(path, os.W_OK):
-            raise CannotWrite(f"{path} cannot be written to; choose another folder.")
-        try:
-            held = json.loads((path / "film.json").read_text())
-            self._notes = {str(k): str(v) for k, v in held["frames"].items()}
-        except (OSError, ValueError, KeyError, TypeError, AttributeError):
-            pass  # nothing known: the frames are made anew
-
-    def file(self, number: int) -> Path:
-        """Where a frame's picture lies."""
-        return self.path / f"frame-{number:05d}{FILE_TYPES[self.kind][1]}"
-
-    def state(self, number: int, shot: Shot) -> Path:
-        """Where the state of a frame that is under way lies."""
-        return self.path / f".frame-{number:05d}-{shot.id}.state"
-
-    def has(self, number: int, digest: str) -> bool:
-        """Whether a frame is there as it should be."""
-        return self._notes.get(str(number)) == digest and self.file(number).exists()
-
-    def like(self, digest: str) -> Path | None:
-        """Another frame that shows the very same."""
-        number = next((n for n, d in self._notes.items() if d == digest), None)
-        found = self.file(int(number)) if number is not None else None
-        return found if found is not None and found.exists() else None
-
-    def note(self, number: int, digest: str) -> None:
-        """Remember what made a frame that is in its place. Raises CannotWrite."""
-        self._notes[str(number)] = digest
-        blob = json.dumps({"made by": f"Aulmo {__version__}", "frames": self._notes}, indent=0).encode()
-        write_atomically(self.path / "film.json", lambda file: file.write(blob))
-
-
 def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
     """What a frame's file depends on: the pictures of its shots and their shares, and the kind of file."""
     pictures = []
@@ -164,7 +120,7 @@ def render_film(
         if not out.parent.is_dir():
             raise BadValue(f"There is no folder {out.parent} to write to.")
         kind = "png"
-    folder = FrameFolder(out.with_name(f"{out.name}.frames") if movie else out, kind)
+    folder = FrameFolder(frames_beside(out) if movie else out, kind)
     settings = replace(settings, negative=False)
     builder = builder or SceneBuilder(assets)
     began, made, kept = time.perf_counter(), 0, 0
@@ -192,6 +148,7 @@ def render_film(
             return tell(at, p.share, p.samples)
 
         _room(folder.path)
+        folder.begin(frame.number)
         same = folder.like(digest)
         if same is not None:
             _copied(same, folder.file(frame.number))
@@ -213,7 +170,7 @@ def render_film(
         folder.note(frame.number, digest)
     if movie:
         assemble(files, out, size, document.frames_per_second, {"title": document.name})
-        shutil.rmtree(folder.path, ignore_errors=True)
+        folder.remove()
     return Made(made + handed, kept - handed, time.perf_counter() - began, False)
 
 
@@ -254,6 +211,7 @@ def _handed_out(
         nonlocal count
         frame = planned[order[k]]
         _room(folder.path)
+        folder.begin(frame.number)
         write_atomically(folder.file(frame.number), lambda file: file.write(came.payload))
         folder.note(frame.number, digest_at(order[k]))
         for seen in frame.seen:

@@ -2,7 +2,6 @@
 
 import hashlib
 import re
-import shutil
 import time
 from pathlib import Path
 from typing import Any, Callable
@@ -12,12 +11,13 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.developing import finish_key
-from aulmo.deliver.film import FrameFolder, Made, assemble
+from aulmo.deliver.film import Made, assemble
+from aulmo.deliver.frame_folder import FINISHED, FrameFolder, frames_beside
 from aulmo.deliver.movie import coder_for, is_movie
-from aulmo.deliver.naming import safe
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, type_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
+from aulmo.document.file_names import file_name, names_apart
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
@@ -29,7 +29,7 @@ from aulmo.trace import tracer
 
 
 def write_finished(
-    document: Document, assets: AssetStore, shot_name: str | None, out: Path, passes: Path | None = None, time_: float = 0.0,
+    document: Document, assets: AssetStore, shot_name: str | Shot | None, out: Path, passes: Path | None = None, time_: float = 0.0,
     settings: RenderSettings | None = None, progress: Callable[..., bool] | None = None,
 ) -> list[str] | None:  # fmt: skip
     """Finish a shot at a time of the film into a file, of the EXR of its `passes`, or of a render made now; returns sentences on what was left out,
@@ -45,7 +45,7 @@ def write_finished(
         planes = tracer.render(document, assets, shot, (shot.width, shot.height), wanted, progress, None, None, time_)
         if planes is None:
             return None
-    display, alpha, notes = finished_of(document, assets, shot.name, planes, time_)
+    display, alpha, notes = finished_of(document, assets, shot, planes, time_)
     write_display(display, alpha, out, settings, f"{document.name}: {shot.name}, finished")
     return notes
 
@@ -70,7 +70,9 @@ def _check(out: Path, settings: RenderSettings) -> str:
 def file_of(document: Document, shot: Shot, folder: Path, settings: RenderSettings) -> Path:
     """Where a shot's finished picture lies in a folder of all of them."""
     ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type][1]
-    return Path(folder) / f"{document.name} {safe(shot.name)}{ending}"
+    named = names_apart([s.name for s in document.shots], "shot")
+    name = next((n for s, n in zip(document.shots, named) if s.id == shot.id), file_name(shot.name, None))
+    return Path(folder) / f"{file_name(document.name, otherwise='project')} {name}{ending}"
 
 
 def both_beside(before: np.ndarray, after: np.ndarray) -> np.ndarray:
@@ -92,7 +94,7 @@ def finish_frames(
     movie = is_movie(Path(out))
     if movie:
         coder_for(Path(out))
-    folder = FrameFolder(Path(out).with_name(f"{Path(out).name}.frames") if movie else Path(out), "png")
+    folder = FrameFolder(frames_beside(Path(out), FINISHED) if movie else Path(out), "png", FINISHED)
     began, made, kept = time.perf_counter(), 0, 0
     size: tuple[int, int] | None = None
     for number, path in found:
@@ -104,8 +106,9 @@ def finish_frames(
         if folder.has(number, digest):
             kept += 1
         else:
+            folder.begin(number)
             planes = read_planes(path)
-            shown = [finished_of(document, assets, s.shot.name, planes, at) for s in seen]
+            shown = [finished_of(document, assets, s.shot, planes, at) for s in seen]
             display, alpha = shown[0][0], shown[0][1]
             if len(shown) > 1:
                 display = display + (shown[1][0] - display) * np.float32(seen[1].share)
@@ -119,5 +122,5 @@ def finish_frames(
         size = size or read_planes(found[0][1]).alpha.shape[::-1]  # type: ignore[assignment]
         assert size is not None
         assemble([folder.file(n) for n, _ in found], Path(out), size, document.frames_per_second, {"title": document.name})
-        shutil.rmtree(folder.path, ignore_errors=True)
+        folder.remove()
     return Made(made, kept, time.perf_counter() - began, False)

@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Mapping, NamedTuple
 
 from aulmo.document import variants
+from aulmo.document.file_names import file_name, safe
 from aulmo.document.records import Document, Shot
 from aulmo.errors import BadValue
 
@@ -25,16 +26,15 @@ class Named(NamedTuple):
     date: str = ""
 
 
-def safe(text: str) -> str:
-    """A text as a part of a file's name: without what a file system could stumble over."""
-    return "".join(c if c.isalnum() or c in " -_.,()&+#%" else "-" for c in text).strip(" .")
-
-
 def file_stem(pattern: str, of: Named) -> str:
     """The name that a pattern gives one picture, without an ending of its own. Raises BadValue for a word that nothing is known of."""
-    picked = {axis.name: choice.name for axis, choice in variants.picked(of.document, of.choices)}
+    of_axes = {axis.name: [choice.name for choice in axis.choices] for axis in of.document.axes}
+    picked = {
+        axis.name: file_name(choice.name, of_axes[axis.name], "choice") for axis, choice in variants.picked(of.document, of.choices)
+    }  # fmt: skip
+    shot = file_name(of.shot.name, [s.name for s in of.document.shots], "shot")
     known = {
-        "project": of.document.name, "shot": of.shot.name, "variant": " ".join(picked.values()), "size": f"{of.size[0]}x{of.size[1]}",
+        "project": safe(of.document.name), "shot": shot, "variant": " ".join(picked.values()), "size": f"{of.size[0]}x{of.size[1]}",
         "width": str(of.size[0]), "height": str(of.size[1]), "time": f"{of.time:.2f}", "number": f"{of.number:03d}", "date": of.date,
     }  # fmt: skip
     axes = {a.name.lower(): a.name for a in of.document.axes}
@@ -42,9 +42,9 @@ def file_stem(pattern: str, of: Named) -> str:
     def filled(match: re.Match) -> str:
         word = match.group(1).strip()
         if word.lower() in axes:
-            return safe(picked.get(axes[word.lower()], "Base"))
+            return picked.get(axes[word.lower()], "Base")
         if word.lower() in known:
-            return safe(known[word.lower()])
+            return known[word.lower()]
         there = ", ".join(f"{{{w}}}" for w in (*WORDS, *(a.name for a in of.document.axes)))
         raise BadValue(f"The pattern’s {{{word}}} means nothing here; there is {there}.")
 

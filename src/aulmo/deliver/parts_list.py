@@ -2,8 +2,9 @@
 
 import csv
 import io
+import re
 from pathlib import Path
-from typing import Mapping, NamedTuple
+from typing import Iterable, Mapping, NamedTuple, Sequence
 
 import numpy as np
 
@@ -17,6 +18,8 @@ from aulmo.document.records import Document
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 
+RUN = ("=", "+", "-", "@", "\t", "\r", "\n")  # with which a cell begins that a spreadsheet would run
+_NUMBER = re.compile(r"[-+]?[0-9]+(\.[0-9]*)?([eE][-+]?[0-9]+)?")
 HEAD = ("Number", "Part", "Count", "In", "Material", "Width mm", "Depth mm", "Height mm", "From")
 
 
@@ -71,7 +74,7 @@ def write_parts_list(document: Document, assets: AssetStore, path: Path, choices
     if not made:
         raise BadValue("There is no part to list.")
     title = " · ".join(words for words in (document.name, variants.told(document, choices) if choices else "") if words)
-    blob = _csv(made) if path.suffix.lower() == ".csv" else _pdf(title, made)
+    blob = table([HEAD, *(_cells(k, line) for k, line in enumerate(made, 1))]) if path.suffix.lower() == ".csv" else _pdf(title, made)
     write_atomically(path, lambda file: file.write(blob))
     return len(made)
 
@@ -80,12 +83,12 @@ def _cells(k: int, line: Line) -> list[str]:
     return [str(k), line.name, str(line.many), line.within, line.material, *(f"{v:.2f}" for v in line.size), line.source]
 
 
-def _csv(made: list[Line]) -> bytes:
+def table(rows: Iterable[Sequence[str]]) -> bytes:
+    """Rows as CSV, with the mark by which spreadsheets know how it is written. A cell that one would work out, or run as a command, begins with an
+    apostrophe: it is then what it looks like."""
     out = io.StringIO()
-    table = csv.writer(out)
-    table.writerow(HEAD)
-    table.writerows(_cells(k, line) for k, line in enumerate(made, 1))
-    return ("\ufeff" + out.getvalue()).encode()  # with the mark by which spreadsheets know what it is written in
+    csv.writer(out).writerows([f"'{cell}" if cell[:1] in RUN and not _NUMBER.fullmatch(cell) else cell for cell in row] for row in rows)
+    return ("\ufeff" + out.getvalue()).encode()
 
 
 def _pdf(title: str, made: list[Line]) -> bytes:

@@ -8,12 +8,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.deliver.film import Made
-from aulmo.deliver.naming import safe
 from aulmo.deliver.notes import Notes
 from aulmo.deliver.page import write_page
 from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import names_apart
 from aulmo.document.moving.mover import about as turned
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -106,15 +106,16 @@ def make_turntable(
     builder, began, made, kept = SceneBuilder(assets), time.perf_counter(), 0, 0
     whole = len(rows) * len(what.heights) * what.frames
     files: list[list[list[str]]] = []
+    stems = names_apart([" ".join(picks.values()) for picks in rows], "product")
     for picks in rows:
         shot = shot_of(document, picks, shot_name)
         of = variants.chosen(document, picks)
         own = next(s for s in of.shots if s.id == shot.id)
-        stem = safe(" ".join(picks.values())) or "product"
+        stem = stems[len(files)]
         per_row: list[list[str]] = []
         for row, height in enumerate(what.heights):
             turning_now = turning(of, assets, own, what, height, time_)
-            names = [f"pictures/{stem} {row + 1} {k:03d}{FILE_TYPES[what.kind][1]}".replace(" ", "-") for k in range(what.frames)]
+            names = [f"pictures/{stem} {row + 1} {k:03d}{FILE_TYPES[what.kind][1]}".replace(" ", "-").replace("~", "") for k in range(what.frames)]
             per_row.append(names)
             for k, name in enumerate(names):
                 digest = tracer.digest_of(turning_now, own, size, settings, k / what.frames) + file_key(what.kind, settings)
@@ -161,7 +162,7 @@ def _write_page(document: Document, rows: Sequence[Mapping[str, str]], files: li
         "axes": [{"name": axis, "choices": choices} for axis, choices in shown.items() if len(choices) > 1],
         "variants": [{"picks": dict(picks), "files": [held[k] for k in order]} for picks, held in zip(rows, files)],
     }  # fmt: skip
-    colours = {"%BACKGROUND%": _colour(what.background), "%INK%": _ink(what.background)}
+    colours = {"background": _colour(what.background), "ink": _ink(what.background)}
     write_page(out / "index.html", "turntable", what.title or document.name, about, colours)
 
 

@@ -31,6 +31,15 @@ def name_of(blob: bytes, suffix: str) -> str:
     return hashlib.sha256(blob).hexdigest()[:32] + suffix
 
 
+def digest_of_file(path: Path) -> str:
+    """The SHA-256 of a file in hexadecimal; "" when it cannot be read."""
+    try:
+        with open(path, "rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError:
+        return ""
+
+
 MADE = "made:"  # begins the names of meshes that are made when they are wanted, and never stored
 
 

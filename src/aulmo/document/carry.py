@@ -107,7 +107,12 @@ def _from_7(raw: dict[str, Any]) -> dict[str, Any]:
     return raw
 
 
-_STEPS = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7}
+def _from_8(raw: dict[str, Any]) -> dict[str, Any]:
+    """Sources came to know what was in their file; of earlier ones that is not known."""
+    return raw
+
+
+_STEPS = {1: _from_1, 2: _from_2, 3: _from_3, 4: _from_4, 5: _from_5, 6: _from_6, 7: _from_7, 8: _from_8}
 
 
 def carried(raw: dict[str, Any], version: int, to: int) -> dict[str, Any]:

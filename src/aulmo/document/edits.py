@@ -408,8 +408,10 @@ def put_shot(document: Document, shot: Shot) -> Document:
     return replace(document, shots=document.shots + (shot,))
 
 
-def find_shot(document: Document, name: str | None) -> Shot:
-    """The shot of a name, or the first one. Raises BadValue with the names there are."""
+def find_shot(document: Document, name: str | Shot | None) -> Shot:
+    """The shot of a name, or the first one; one that is a shot already as it is. Raises BadValue with the names there are."""
+    if isinstance(name, Shot):
+        return name
     if not document.shots:
         raise BadValue("The project has no shots.")
     if name is None:

@@ -1,8 +1,8 @@
 """What a film is made of: keys, motions, the reel that says which shot is seen when. Times in seconds."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from aulmo.document.record_base import CameraId, PartId, PathId, Record, Triple, Value
+from aulmo.document.record_base import CameraId, PartId, PathId, Point, Record, Second, Share, Triple, Value, within
 
 
 class Key(Record):
@@ -14,14 +14,14 @@ class Key(Record):
     `by_numbers`, which counts whole turns.
     """
 
-    time: float
+    time: Second
     value: Value
     before: Literal["even", "eased", "smooth"] = "even"
     after: Literal["even", "eased", "smooth", "held", "sprung", "bent"] = "even"
-    rest: float = 0.0
-    bend: tuple[float, float, float, float] = (0.35, 0.0, 0.65, 1.0)
+    rest: Annotated[float, within(0.0, 1e6)] = 0.0
+    bend: tuple[Share, Share, Share, Share] = (0.35, 0.0, 0.65, 1.0)
     way: Literal["straight", "arc"] = "straight"
-    via: Triple | None = None
+    via: Point | None = None
     by_numbers: bool = False
 
 
@@ -77,7 +77,7 @@ class Motion(Record):
     lens_mm: float = 85.0
     cameras: tuple[CameraId, ...] = ()
     carries: Literal["set", "camera", "product"] = "set"
-    pace: tuple[float, ...] = ()
+    pace: tuple[Annotated[float, within(-1e6, 1e6)], ...] = ()
     on: bool = True
 
 

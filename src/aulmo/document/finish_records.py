@@ -1,9 +1,12 @@
 """What a finish is made of: layers over a render, grades through masks, the balance of its lights. All in light; nothing is burnt in."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from aulmo.document.record_base import AssetName, Record, Triple
+import msgspec
 
+from aulmo.document.record_base import AssetName, Record, Shares, Triple, within
+
+MOST_NAMES = 10_000  # of parts, groups, materials or decals that one mask holds
 Blend = Literal["over", "add", "multiply", "screen", "darken", "lighten", "soft light", "difference"]
 
 
@@ -38,10 +41,10 @@ class Grade(Record):
     shadows: float = 0.0
     whites: float = 0.0
     blacks: float = 0.0
-    curve: tuple[tuple[float, float], ...] = ()
-    red: tuple[tuple[float, float], ...] = ()
-    green: tuple[tuple[float, float], ...] = ()
-    blue: tuple[tuple[float, float], ...] = ()
+    curve: tuple[Shares, ...] = ()
+    red: tuple[Shares, ...] = ()
+    green: tuple[Shares, ...] = ()
+    blue: tuple[Shares, ...] = ()
     saturation: float = 0.0
     spare: float = 0.5
     hues: tuple[HueBand, ...] = ()
@@ -68,11 +71,11 @@ class Stroke(Record):
     """A stroke of the brush: places as of a mask, its width in thousandths of the picture's, how much of it takes at once (`flow`), how much of its
     radius is soft, and whether it wipes out. With `edges` it keeps to colours like those under it, the more the nearer `edges` is to 1."""
 
-    points: tuple[tuple[float, float], ...]
-    size: float = 60.0
-    flow: float = 1.0
-    soft: float = 0.5
-    edges: float = 0.0
+    points: tuple[Shares, ...]
+    size: Annotated[float, within(0.01, 10_000.0)] = 60.0
+    flow: Annotated[float, within(0.0, 1.0)] = 1.0
+    soft: Annotated[float, within(0.0, 1.0)] = 0.5
+    edges: Annotated[float, within(0.0, 1.0)] = 0.0
     wipes: bool = False
 
 
@@ -91,7 +94,7 @@ class Mask(Record):
         "part", "group", "material", "decal", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle", "polygon", "brush"
     ] = "ellipse"
     how: Literal["add", "take", "cross"] = "add"
-    names: tuple[str, ...] = ()
+    names: Annotated[tuple[str, ...], msgspec.Meta(max_length=MOST_NAMES)] = ()
     low: float = 0.0
     high: float = 1.0
     soft: float = 0.0
@@ -100,7 +103,7 @@ class Mask(Record):
     width: float = 0.5
     height: float = 0.5
     turn: float = 0.0
-    points: tuple[tuple[float, float], ...] = ()
+    points: tuple[Shares, ...] = ()
     strokes: tuple[Stroke, ...] = ()
     follows: str = ""
     feather: float = 0.0

@@ -198,7 +198,7 @@ TABLE: dict[type, dict[str, Property]] = {
         "up": _choice("Up", {"z": "Z", "y": "Y", "x": "X"}),
         "whole": _choice("Several solids", {False: "A group", True: "One part"}),
         "dressed": _choice("Colours", {True: "Plastic and metal", False: "Plain"}),
-        "solids": _whole("Solids", 0, 1000, 0, 10_000_000),
+        "solids": _whole("Solids", 0, 1000, 0, 10_000_000), "digest": _text("Content"),
     },
     r.Surface: _SURFACE,
     r.Node: {

@@ -4,7 +4,7 @@ Lengths in millimetres, angles in degrees, z up; colours are linear ACEScg; ligh
 Dictionaries inside records are never changed in place; an edit makes a new one (see `edits`).
 """
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from aulmo.document.film_records import Cut as Cut
 from aulmo.document.film_records import Film as Film
@@ -23,18 +23,23 @@ from aulmo.document.record_base import AssetName as AssetName
 from aulmo.document.record_base import CameraId as CameraId
 from aulmo.document.record_base import DecalId as DecalId
 from aulmo.document.record_base import EnvironmentName as EnvironmentName
+from aulmo.document.record_base import FaceNumber as FaceNumber
+from aulmo.document.record_base import Mark as Mark
 from aulmo.document.record_base import MaterialId as MaterialId
 from aulmo.document.record_base import Pair as Pair
 from aulmo.document.record_base import PartId as PartId
 from aulmo.document.record_base import PathId as PathId
+from aulmo.document.record_base import Place as Place
+from aulmo.document.record_base import Point as Point
 from aulmo.document.record_base import Record as Record
 from aulmo.document.record_base import Triple as Triple
 from aulmo.document.record_base import Value as Value
+from aulmo.document.record_base import within as within
 from aulmo.document.variant_records import Axis as Axis
 from aulmo.document.variant_records import Choice as Choice
 from aulmo.document.variant_records import Refused as Refused
 
-SCHEMA_VERSION = 8
+SCHEMA_VERSION = 9
 
 class Placement(Record):
     """Where a part sits in its parent: scaled, then turned about x, y, z in that order, then moved."""
@@ -56,7 +61,7 @@ class FaceSet(Record):
 
     id: str
     name: str
-    faces: tuple[int, ...] = ()
+    faces: tuple[FaceNumber, ...] = ()
     material: MaterialId | None = None
 
 
@@ -112,8 +117,8 @@ class Copies(Record):
     jitter_turn: Triple = (0.0, 0.0, 0.0)
     jitter_size: float = 0.0
     seed: int = 0
-    shares: tuple[float, ...] = ()
-    hidden: tuple[int, ...] = ()
+    shares: tuple[Annotated[float, within(0.0, 1e9)], ...] = ()
+    hidden: tuple[Annotated[int, within(0, 10_000_000)], ...] = ()
 
 
 class Slice(Record):
@@ -126,7 +131,7 @@ class Slice(Record):
 class Piece(Record):
     """What of its exact shape a part is: some of its faces (all when there are none), cut by planes in order."""
 
-    faces: tuple[int, ...] = ()
+    faces: tuple[FaceNumber, ...] = ()
     slices: tuple[Slice, ...] = ()
 
 
@@ -171,7 +176,7 @@ class GuidePath(Record):
 
     id: str
     name: str
-    points: tuple[Triple, ...] = ()
+    points: tuple[Point, ...] = ()
     smooth: bool = True
     closed: bool = False
 
@@ -186,7 +191,8 @@ class Selection(Record):
 
 class Source(Record):
     """A file that was brought in, and what was decided: its unit in mm, which of its axes is up, whether a product of several solids stayed one
-    part, whether its colours became materials that look made of something. `offered` is a likelier unit in mm, 0 for none.
+    part, whether its colours became materials that look made of something. `offered` is a likelier unit in mm, 0 for none. `digest` is the SHA-256 of
+    the file as it was read.
     """
 
     id: str
@@ -199,6 +205,7 @@ class Source(Record):
     whole: bool = False
     dressed: bool = True
     solids: int = 0
+    digest: str = ""
 
 
 class Surface(Record):
@@ -338,7 +345,7 @@ class Node(Record):
     choices: dict[str, str] = {}
     stops: tuple[Stop, ...] = ()
     name: str = ""
-    place: tuple[float, float] | None = None
+    place: Mark | None = None
     group: str = ""
 
 
@@ -348,7 +355,7 @@ class NodeGroup(Record):
     id: str
     name: str = "Group"
     inputs: dict[str, str] = {}
-    place: tuple[float, float] | None = None
+    place: Mark | None = None
 
 
 class SurfaceLayer(Record):
@@ -360,7 +367,7 @@ class SurfaceLayer(Record):
     surface: Surface = Surface()
     wires: dict[str, str] = {}
     mask: float | str = 1.0
-    place: tuple[float, float] | None = None
+    place: Mark | None = None
 
 
 class Material(Record):
@@ -400,7 +407,7 @@ class Stood(Record):
     """Where a part stood when something was placed across it: the twelve numbers of its matrix in the world, row by row."""
 
     part: PartId
-    place: tuple[float, ...]
+    place: tuple[Place, ...]
 
 
 class Decal(Record):
@@ -681,7 +688,7 @@ class SightLine(Record):
     id: str
     name: str
     direction: Literal[1, 2, 3] = 1
-    points: tuple[Pair, ...] = ()
+    points: tuple[Mark, ...] = ()
 
 
 class ShadowStick(Record):
@@ -689,17 +696,17 @@ class ShadowStick(Record):
     on meets the floor, `penumbra` where the shadow's edge begins and ends."""
 
     id: str
-    foot: Pair
-    top: Pair
-    tip: Pair
-    wall: tuple[Pair, Pair] | None = None
-    penumbra: tuple[Pair, Pair] | None = None
+    foot: Mark
+    top: Mark
+    tip: Mark
+    wall: tuple[Mark, Mark] | None = None
+    penumbra: tuple[Mark, Mark] | None = None
 
 
 class GreyPatch(Record):
     """A rectangle of a photograph, left, top, right, bottom in pixels, that is known to be grey and to reflect that share of light."""
 
-    box: tuple[float, float, float, float]
+    box: tuple[Place, Place, Place, Place]
     value: float = 0.18
 
 
@@ -708,7 +715,7 @@ class Cutout(Record):
 
     id: str
     name: str
-    points: tuple[Pair, ...] = ()
+    points: tuple[Mark, ...] = ()
 
 
 class Photograph(Record):
@@ -739,7 +746,7 @@ class Photograph(Record):
     known_below: bool = False
     surface: tuple[str, ...] = ()
     surface_mm: float = 0.0
-    origin: Pair | None = None
+    origin: Mark | None = None
     sticks: tuple[ShadowStick, ...] = ()
     patch: GreyPatch | None = None
     cutouts: tuple[Cutout, ...] = ()
@@ -800,7 +807,7 @@ class Moved(Record):
     sixteen numbers row by row, by which a motion carries the light of the scene; none where it does not."""
 
     at_rest: dict[str, Part] = {}
-    carried: tuple[float, ...] = ()
+    carried: tuple[Place, ...] = ()
 
 
 class Document(Record):

@@ -46,6 +46,11 @@ def _fields(record: type) -> tuple[tuple[Link, ...], tuple[str, ...]]:
     return links, tuple(name for name, hint in hints.items() if _records_in(hint))
 
 
+def records_within(record: type) -> tuple[str, ...]:
+    """The fields of a record that hold records in turn."""
+    return _fields(record)[1]
+
+
 @functools.cache
 def _leads_to(record: type, kind: str, seen: frozenset = frozenset()) -> bool:
     links, within = _fields(record)

@@ -1,7 +1,8 @@
 """Whether a document that was read holds together: links, the tree of parts, and every number within its range."""
 
+import functools
 import math
-from typing import Any, Iterator
+from typing import Any, NamedTuple
 
 import msgspec
 
@@ -11,18 +12,29 @@ from aulmo.document.made import set_pieces
 from aulmo.document.node_table import KINDS
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import OF_NODES, TABLE, Property
-from aulmo.document.references import references
+from aulmo.document.references import records_within, references
 from aulmo.document.variants import every_override
 from aulmo.errors import BadFile, BadValue
 
 DEEPEST = 200  # levels of an assembly
 MOST_PARTS = 500_000
 MOST_NODES = 1000  # of one material
+MOST_INPUT = 1e9  # of a node, where it is no number with a range of its own
 
 _NUMBERS = ("number", "whole", "vector", "colour")
-_CHECKED: dict[type, list[tuple[str, Property]]] = {
-    record: [(name, p) for name, p in rows.items() if p.kind in _NUMBERS] for record, rows in TABLE.items()
-}  # fmt: skip
+
+
+class _Plan(NamedTuple):
+    """What is looked at in a record: the numbers of the table, and the fields that hold records in turn."""
+
+    numbers: list[tuple[str, Property]]
+    within: tuple[str, ...]
+
+
+@functools.cache
+def _plan(record: type) -> _Plan:
+    rows = TABLE.get(record, {})
+    return _Plan([(name, p) for name, p in rows.items() if p.kind in _NUMBERS], records_within(record))
 
 
 def _sound(value: Any, p: Property) -> bool:
@@ -34,8 +46,8 @@ def _sound(value: Any, p: Property) -> bool:
     return p.least <= value <= p.most
 
 
-def _check(record: msgspec.Struct, owner: str, name: str) -> None:
-    for field, p in _CHECKED[type(record)]:
+def _check(record: msgspec.Struct, owner: str, name: str, numbers: list[tuple[str, Property]]) -> None:
+    for field, p in numbers:
         value = getattr(record, field)
         if value is None:
             continue
@@ -49,65 +61,40 @@ def _check(record: msgspec.Struct, owner: str, name: str) -> None:
             raise BadFile(f"{name} is damaged: the {what} makes no sense.")
 
 
-def _records(document: r.Document) -> Iterator[tuple[msgspec.Struct, str]]:
-    yield document, "the project"
-    for part in document.parts.values():
-        yield part, part.name
-        yield part.placement, part.name
-        yield part.finesse, part.name
-        for one in (part.set_piece, part.copies):
-            if one is not None:
-                yield one, part.name
-        for cut in part.piece.slices if part.piece is not None else ():
-            yield cut, part.name
-    for material in document.materials.values():
-        yield material, material.name
-        yield material.surface, material.name
-        for layer in material.layers:
-            yield layer.surface, material.name
-        for lay in material.lays:
-            yield lay, material.name
-        for node in material.nodes:
-            yield node.adjust, material.name
-    for decal in document.decals.values():
-        yield decal, decal.name
-        yield decal.adjust, decal.name
-    yield document.environment, "the dome"
-    yield document.environment.sky, "the sky"
-    for box in document.environment.softboxes:
-        yield box, box.name
-        for grade in box.grades:
-            yield grade, box.name
-    for stop in document.environment.stops:
-        yield stop, "the dome"
-    for lamp in document.lamps.values():
-        if lamp.copies is not None:
-            yield lamp.copies, lamp.name
-    yield document.backdrop, "the backdrop"
-    yield document.floor, "the floor"
-    yield document.render, "the render"
-    for many in (document.lamps, document.cameras, document.selections, document.sources, document.paths):
-        for member in many.values():
-            yield member, member.name
-    for motion in document.motions.values():
-        yield motion, motion.name or f"the motion {motion.kind}"
-    for one_cut in document.film.reel:
-        yield one_cut, "the reel"
-    for marker in document.film.markers:
-        yield marker, marker.name
-    for run in document.film.footage.values():
-        yield run, "the film"
-    yield document.film, "the film"
-    for shot in document.shots:
-        yield shot, shot.name
-        if shot.photograph is not None:
-            yield shot.photograph, shot.name
+_OWNERS = {
+    r.Document: "the project", r.Environment: "the dome", r.Sky: "the sky", r.Backdrop: "the backdrop", r.Floor: "the floor",
+    r.RenderSettings: "the render", r.Film: "the film",
+}  # fmt: skip
+
+
+def _walk(value: Any, owner: str, name: str) -> None:
+    """Look over whatever records there are, found by the annotations of their fields, so that none can be forgotten; numbers in lists keep to the
+    ranges of their own annotations, which are looked at when they are read."""
+    if isinstance(value, msgspec.Struct):
+        plan = _plan(type(value))
+        owner = _OWNERS.get(type(value)) or getattr(value, "name", "") or owner
+        if plan.numbers:
+            _check(value, owner, name, plan.numbers)
+        for field in plan.within:
+            held = getattr(value, field)
+            if held is not None and held is not _default(type(value), field):
+                _walk(held, owner, name)
+    elif isinstance(value, dict):
+        for member in value.values():
+            _walk(member, owner, name)
+    elif isinstance(value, tuple):
+        for member in value:
+            _walk(member, owner, name)
+
+
+@functools.cache
+def _default(record: type, field: str) -> Any:
+    return next(f.default for f in msgspec.structs.fields(record) if f.name == field)
 
 
 def check_numbers(document: r.Document, name: str) -> None:
     """Raise BadFile with one sentence when a number lies outside what its property can have."""
-    for record, owner in _records(document):
-        _check(record, owner, name)
+    _walk(document, "the project", name)
     for material in document.materials.values():
         if len(material.nodes) > MOST_NODES:
             raise BadFile(f"{name} is damaged: {material.name} has more nodes than a material can have.")
@@ -117,10 +104,8 @@ def check_numbers(document: r.Document, name: str) -> None:
             for key, value in node.inputs.items():
                 known = OF_NODES[node.kind].get(key)
                 numbers = value if isinstance(value, tuple) else (value,) if not isinstance(value, str) else ()
-                if not all(math.isfinite(v) and (known is None or known.kind != "number" or _sound(v, known)) for v in numbers):
+                if not all(abs(v) <= MOST_INPUT and (known is None or known.kind != "number" or _sound(v, known)) for v in numbers):
                     raise BadFile(f"{name} is damaged: {key} of the node {node.id} of {material.name} makes no sense.")
-            if any(not math.isfinite(v) for stop in node.stops for v in (stop.at, *stop.colour)):
-                raise BadFile(f"{name} is damaged: a stop of the node {node.id} of {material.name} makes no sense.")
     for whose, address, own in every_override(document):
         _check_value(address, own, whose, name)
     for address, keys in document.keys.items():

@@ -112,7 +112,7 @@ def _means_of(document: Document, assets: AssetStore, shot: Shot, finish: Finish
 
 
 def finished_of(
-    document: Document, assets: AssetStore, shot_name: str | None, planes: Any, time_: float = 0.0
+    document: Document, assets: AssetStore, shot_name: str | Shot | None, planes: Any, time_: float = 0.0
 ) -> tuple[np.ndarray, np.ndarray, list[str]]:
     """(h, w, 3) display pixels, (h, w) alpha, and sentences on what could not be made, of a shot's finish at a time of the film."""
     shot = edits.find_shot(document, shot_name)

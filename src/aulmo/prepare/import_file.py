@@ -8,7 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore
+from aulmo.document.assets import AssetStore, digest_of_file
 from aulmo.document.placement import from_matrix
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface
@@ -160,7 +160,7 @@ class _Added:
         source = Source(
             id=edits.new_id(), name=self.path.name, path=str(self.path.resolve()), roots=tuple(roots), unit_mm=unit,
             offered=likelier_unit(max(size), unit), up=index.get("up", "z"), whole=self.whole, dressed=self.dressed,
-            solids=int(index.get("solids", 0)),
+            solids=int(index.get("solids", 0)), digest=digest_of_file(self.path),
         )  # fmt: skip
         document = replace(document, sources={**document.sources, source.id: source})
         notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]

@@ -11,11 +11,12 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import file_name
 from aulmo.document.records import Document, Material
 from aulmo.errors import AulmoError, BadFile, BadValue
 from aulmo.surface.colour import from_hex, to_hex
 from aulmo.surface.materialx_in import read_materials
-from aulmo.surface.materialx_out import file_name, make_folder, put, written, zipped
+from aulmo.surface.materialx_out import make_folder, put, written, zipped
 
 THUMBNAIL, ABOUT, TIES = "thumbnail.png", "about.json", "ties.json"
 MOST_SWATCHES = 5000

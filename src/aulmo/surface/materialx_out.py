@@ -14,6 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import file_name
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Material, Node, Surface
 from aulmo.document.writing import write_atomically
@@ -58,7 +59,7 @@ def zipped(name: str, xml: str, members: dict[str, bytes]) -> bytes:
     """A zip with a material's description first, then the rest; the same for the same material."""
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        for member, blob in {f"{file_name(name)}.mtlx": xml.encode(), **members}.items():
+        for member, blob in {f"{file_name(name, otherwise='material')}.mtlx": xml.encode(), **members}.items():
             archive.writestr(zipfile.ZipInfo(member, (2020, 1, 1, 0, 0, 0)), blob, zipfile.ZIP_DEFLATED)
     return out.getvalue()
 
@@ -74,12 +75,6 @@ def make_folder(folder: Path) -> None:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(f"The folder {folder} could not be made: {error.strerror or error}.") from None
-
-
-def file_name(name: str) -> str:
-    """A name as a file can have it."""
-    kept = "".join(c if c.isalnum() or c in " -_." else "_" for c in name).strip(" .")
-    return kept or "material"
 
 
 class _Writer:

@@ -372,7 +372,7 @@ class FinishCommands(QObject):
             return
         if self.finish.path is None:
             self.session.hint.emit("This is the live picture, as large as the window; “Render finished” makes the whole")
-        name = f"{self.session.document.name} {shot.name}{more}.png"
+        name = f"{file_of(self.session.document, shot, Path(), self.session.document.render).stem}{more}.png"
         path = path or QFileDialog.getSaveFileName(self.desk.window, title, name, kinds)[0]
         if path:
             self._write("Before and after" if both else "Finishing", Path(path), both)
@@ -385,11 +385,11 @@ class FinishCommands(QObject):
 
         def work(task: Any) -> list[str]:
             of = variants.chosen(document, {k: v for k, v in chosen.items() if k != "shot"})
-            display, alpha, notes = finished_of(of, assets, shot.name, planes, at)
+            display, alpha, notes = finished_of(of, assets, shot, planes, at)
             task.tell("Writing", 0.8)
             if both:
                 bare = replace(of, shots=tuple(replace(s, finish="") for s in of.shots))
-                before, _, _ = finished_of(bare, assets, shot.name, planes, at)
+                before, _, _ = finished_of(bare, assets, shot, planes, at)
                 display = both_beside(before, display)
                 alpha = np.ones(display.shape[:2], np.float32)
             write_display(display, alpha, path, settings, f"{document.name}: {shot.name}, finished")
@@ -423,7 +423,7 @@ class FinishCommands(QObject):
             for k, shot in enumerate(shots):
                 if not task.tell(f"Finishing {shot.name}", k / len(shots)):
                     return k
-                display, alpha, _ = finished_of(document, assets, shot.name, found[shot.name])
+                display, alpha, _ = finished_of(document, assets, shot, found[shot.name])
                 write_display(display, alpha, file_of(document, shot, Path(folder), settings), settings, f"{document.name}: {shot.name}, finished")
             return len(shots)
 

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits
+from aulmo.document.file_names import file_name
 from aulmo.document.properties import about
 from aulmo.document.quantity import counted
 from aulmo.document.records import Camera, Shot
@@ -88,7 +89,7 @@ class FrameCommands:
     def contact_sheet(self) -> None:
         """All shots side by side as PDF or PNG."""
         session = self.session
-        stem = Path(self.desk.folder()) / f"{session.document.name} contact sheet.pdf"
+        stem = Path(self.desk.folder()) / f"{file_name(session.document.name)} contact sheet.pdf"
         path, _ = QFileDialog.getSaveFileName(self.desk.window, "Contact sheet", str(stem), "Contact sheet (*.pdf *.png)")
         if path:
             self.write_sheet(Path(path))

@@ -18,6 +18,7 @@ from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
 from aulmo.desk.shell.task import finish
 from aulmo.document.assets import corners_of
+from aulmo.document.file_names import file_name
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ways import way
 from aulmo.prepare.arrange import bounds, frame_points
@@ -106,7 +107,7 @@ class MoveCommands:
 
     def film_file(self) -> None:
         """The film into a file or a folder, as a job of the list."""
-        stem = Path(self.desk.folder()) / f"{self.desk.session.document.name}.mp4"
+        stem = Path(self.desk.folder()) / f"{file_name(self.desk.session.document.name)}.mp4"
         path, _ = QFileDialog.getSaveFileName(self.desk.window, "Film as a file", str(stem), "Film (*.mp4 *.webm *.gif *.webp)")
         if path:
             self.write_film(Path(path))

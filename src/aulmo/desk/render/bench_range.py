@@ -17,6 +17,7 @@ from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label
 from aulmo.document import variants
+from aulmo.document.file_names import file_name
 from aulmo.document.properties import sentence, shown
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
@@ -404,7 +405,7 @@ class RangeBench(QWidget):
 
     def choose_sheet(self) -> None:
         """Ask where the sheet goes."""
-        name = str(Path.home() / f"{self.session.document.name} range.pdf")
+        name = str(Path.home() / f"{file_name(self.session.document.name)} range.pdf")
         path, _ = QFileDialog.getSaveFileName(self, "The sheet for the client", name, "PDF (*.pdf);;PNG (*.png)")
         if path:
             self.write_sheet(Path(path))

@@ -13,6 +13,7 @@ from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import file_name
 from aulmo.document.project_file import Changed
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
@@ -80,7 +81,7 @@ class FileCommands:
     def save_as(self) -> bool:
         """Ask where to save."""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save project", str(Path(self.folder()) / f"{self.session.document.name}.aulmo"), _PROJECTS
+            self.window, "Save project", str(Path(self.folder()) / f"{file_name(self.session.document.name)}.aulmo"), _PROJECTS
         )
         if not name:
             return False

@@ -10,12 +10,13 @@ from aulmo.desk.shell.swatch_folder import set_swatch_folder, swatch_folder
 from aulmo.desk.surface.balls import ball_image
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import file_name
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document, Material
 from aulmo.surface import library
 from aulmo.surface.colour import to_hex
 from aulmo.surface.materialx_in import add_materials, read_materials
-from aulmo.surface.materialx_out import file_name, save_material
+from aulmo.surface.materialx_out import save_material
 
 FILES = "MaterialX (*.mtlx *.zip)"
 
@@ -191,7 +192,7 @@ class LibraryCommands(QObject):
         material = self.material
         if material is None:
             return
-        start = str(Path(self.desk.folder()) / f"{file_name(material.name)}.mtlx")
+        start = str(Path(self.desk.folder()) / f"{file_name(material.name, otherwise='material')}.mtlx")
         name, _ = QFileDialog.getSaveFileName(self.desk.window, "Write MaterialX", start, "MaterialX (*.mtlx);;MaterialX with pictures (*.zip)")
         if name:
             self.write(material, Path(name))
