@@ -15,6 +15,7 @@ def import_files(arguments) -> int:
     """`import FILE... --out PROJECT.aulmo`."""
     from msgspec.structs import replace
 
+    from aulmo.document import beside
     from aulmo.document.assets import AssetStore
     from aulmo.document.project_file import Changed, save, stamp_of
     from aulmo.document.records import Document, Finesse
@@ -22,6 +23,7 @@ def import_files(arguments) -> int:
     from aulmo.prepare.import_file import import_file
 
     out = Path(arguments.out)
+    beside.anywhere = arguments.anywhere
     document, assets = Document(name=out.stem), AssetStore()
     assets.stamps[out.resolve()] = stamp_of(out)  # whoever saves there while files are read is not written over
     for name in arguments.files:
@@ -227,6 +229,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--out", required=True, metavar="PROJECT.aulmo")
     p.add_argument("--chord", type=float, default=0.05, help="largest gap between triangles and the exact shape, mm")
     p.add_argument("--angle", type=float, default=10.0, help="largest angle between neighbouring triangles, degrees")
+    p.add_argument("--anywhere", action="store_true", help="let files bring along others that do not lie beside or below them")
     p.add_argument("--over", action="store_true", help="write over a project that somebody else saved meanwhile")
     p.set_defaults(run=import_files)
     p = commands.add_parser("info", help="say what is in a project")

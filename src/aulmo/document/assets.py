@@ -58,6 +58,10 @@ class AssetStore:
         self._boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self._turned: dict[tuple[str, bytes], tuple[np.ndarray, np.ndarray]] = {}
 
+    def held(self) -> dict[str, bytes]:
+        """The blobs that are in memory, by their names."""
+        return dict(self._blobs)
+
     def add(self, blob: bytes, suffix: str) -> str:
         """Keep a blob; returns its name, the same for the same content."""
         name = name_of(blob, suffix)

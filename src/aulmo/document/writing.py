@@ -109,7 +109,7 @@ def write_atomically(path: Path, write: Callable[[Any], Any], still_right: Calla
 
 def sweep_temporary() -> None:
     """Take away temporary folders of ours whose process is gone."""
-    for left in Path(tempfile.gettempdir()).glob(f"{TEMPORARY}*-*"):
+    for left in [p for room in (tempfile.gettempdir(), "/dev/shm") for p in Path(room).glob(f"{TEMPORARY}*-*")]:
         try:
             if left.stat().st_uid == os.getuid() and is_left(left / LOCK if (left / LOCK).exists() else left):
                 shutil.rmtree(left, ignore_errors=True)

@@ -2,13 +2,16 @@
 of the picture's width, so that a preview of a third looks as the whole. An effect at its neutral value gives back what it got, to the bit."""
 
 
+import array
 import functools
+import io
 import os
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Callable, Iterable
 
 import numpy as np
 
+from aulmo.document.apart import apart
 from aulmo.document.finish_records import Grade, HueBand
 from aulmo.errors import BadValue
 from aulmo.finish.filters import gaussian_filter, map_coordinates, uniform_filter
@@ -383,6 +386,9 @@ def _grains(h: int, w: int, grain_mm: float, seed: int) -> np.ndarray:
     """(h, w) how dense the grains of film are, about 0."""
     columns = min(16384, max(8, round(36.0 / max(grain_mm, 1e-3))))
     rows = max(8, round(columns * h / w))
+    if columns * rows > MOST_GRAINS:  # a strip of a picture: larger grains, and no field that fills the memory
+        share = (MOST_GRAINS / (columns * rows)) ** 0.5
+        columns, rows = max(8, int(columns * share)), max(8, min(MOST_GRAINS // 8, int(rows * share)))
     field = np.random.default_rng(seed).standard_normal((rows, columns), np.float32)
     if columns >= w:  # the mean of the grains in a pixel
         edges_y, edges_x = (np.linspace(0, n, m + 1).astype(int) for n, m in ((rows, h), (columns, w)))
@@ -397,28 +403,39 @@ def _grains(h: int, w: int, grain_mm: float, seed: int) -> np.ndarray:
 # display values
 
 
+MOST_GRAINS = 1 << 26  # of film in a picture
+MOST_TABLE = 129  # colours along a side of a table
+LARGEST_TABLE = 256 << 20
+
+
+@apart(seconds=20, gigabytes=3, shown=lambda blob, name="The table": name)
 def read_cube(blob: bytes, name: str = "The table") -> np.ndarray:
     """(n, n, n, 3) of a .cube file, by red, green, blue. Raises BadValue with one sentence."""
-    size, rows = 0, []
-    for number, line in enumerate(blob.decode("latin-1").splitlines(), 1):
+    size, rows = 0, array.array("f")
+    if len(blob) > LARGEST_TABLE:
+        raise BadValue(f"{name} is larger than any table of colours that Aulmo reads.")
+    for number, line in enumerate(io.StringIO(blob.decode("latin-1")), 1):
         words = line.split("#")[0].split()
         if not words or words[0] in ("TITLE", "DOMAIN_MIN", "DOMAIN_MAX"):
             continue
         if words[0] == "LUT_3D_SIZE":
-            size = int(words[1]) if len(words) == 2 and words[1].isdigit() else 0
-            if not 2 <= size <= 129:
-                raise BadValue(f"{name} cannot be read: line {number} tells no size between 2 and 129.")
+            size = int(words[1]) if len(words) == 2 and words[1].isdecimal() else 0
+            if not 2 <= size <= MOST_TABLE:
+                raise BadValue(f"{name} cannot be read: line {number} tells no size between 2 and {MOST_TABLE}.")
             continue
         if words[0][0].isalpha() and words[0].lower() not in ("nan", "inf"):
-            raise BadValue(f"{name} cannot be read: line {number} says {words[0]}, which is not a table of colours.")
+            raise BadValue(f"{name} cannot be read: line {number} says {words[0][:40]}, which is not a table of colours.")
         try:
-            rows.append([float(v) for v in words[:3]])
-            if len(words) != 3 or not np.isfinite(rows[-1]).all():
+            r, g, b = map(float, words)
+            if not (abs(r) < 1e9 and abs(g) < 1e9 and abs(b) < 1e9):
                 raise ValueError
         except ValueError:
             raise BadValue(f"{name} cannot be read: line {number} holds no colour.") from None
-    if not size or len(rows) != size**3:
-        raise BadValue(f"{name} is cut short: it holds {len(rows)} colours of {size**3}.")
+        rows.extend((r, g, b))
+        if len(rows) > 3 * (size or MOST_TABLE) ** 3:
+            raise BadValue(f"{name} holds more colours than it tells of.")
+    if not size or len(rows) != 3 * size**3:
+        raise BadValue(f"{name} is cut short: it holds {len(rows) // 3} colours of {size**3}.")
     return np.array(rows, np.float32).reshape(size, size, size, 3).transpose(2, 1, 0, 3)
 
 

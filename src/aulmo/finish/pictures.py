@@ -5,6 +5,7 @@ import hashlib
 
 import numpy as np
 
+from aulmo.document.apart import here
 from aulmo.document.finish_records import Layer
 from aulmo.document.records import Decal
 from aulmo.errors import BadValue
@@ -57,7 +58,7 @@ def text_light(text: str, colour: tuple[float, float, float]) -> np.ndarray:
     if not text.strip():
         raise BadValue("There is no text yet.")
     letters = drawing(Decal("", "", artwork="text", text=text))
-    alpha = _values(read_picture(letters.encode(), "letters.svg", long_side=LETTERS))[..., -1:]
+    alpha = _values(here(read_picture)(letters.encode(), "letters.svg", long_side=LETTERS))[..., -1:]
     rows, columns = (np.flatnonzero(alpha[..., 0].any(axis)) for axis in (1, 0))
     alpha = alpha[rows[0] : rows[-1] + 1, columns[0] : columns[-1] + 1]
     return np.concatenate([alpha * np.array(colour, np.float32), alpha], -1)

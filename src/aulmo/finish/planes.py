@@ -6,6 +6,7 @@ from typing import Any, Iterator, Mapping, NamedTuple
 
 import numpy as np
 
+from aulmo.document.apart import apart
 from aulmo.errors import BadFile, BadValue
 from aulmo.trace.denoise import denoise
 from aulmo.trace.passes import matte_float
@@ -223,6 +224,7 @@ def check_memory(name: str, width: int, height: int, channels: int) -> None:
         raise BadFile(f"{name} wants about {wanted / 1e9:.0f} GB to be finished, {free / 1e9:.0f} are free; save it with fewer passes, or smaller.")
 
 
+@apart(seconds=300, gigabytes=256)  # what fits is looked at before it is read
 def read_planes(path: Path) -> Planes:
     """The planes of an EXR file, of one part or several. Raises BadFile with one sentence."""
     import OpenImageIO as oiio

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document.apart import apart
 from aulmo.document.assets import AssetStore
 from aulmo.document.moving.footage import MOVIES
 from aulmo.document.records import Camera, Document, Photograph, Shot
@@ -46,7 +47,7 @@ def read(path: Path, assets: AssetStore) -> Photograph:
         blob = path.read_bytes()
     except OSError as error:
         raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
-    taken = in_file(blob, "photograph" + path.suffix.lower(), lambda p: _taken(p, path.name))
+    taken = _taken_in(blob, path.suffix.lower(), path.name)
     small = _codes(blob, path.suffix.lower(), 256, path.name)
     if _goes_round(taken, small):
         raise BadFile(f"{path.name} is a panorama that shows everything round; it has no one direction. Give it to Light as the dome.")
@@ -64,6 +65,11 @@ def _opened(path: Path, name: str) -> Any:
             oiio.geterror()
         raise BadFile(f"{name} cannot be read as a photograph; it is damaged, or not the kind its name says.")
     return source
+
+
+@apart(shown=lambda blob, suffix, name: name)
+def _taken_in(blob: bytes, suffix: str, name: str) -> Taken:
+    return in_file(blob, "photograph" + suffix, lambda path: _taken(path, name))
 
 
 def _taken(path: Path, name: str) -> Taken:
@@ -119,6 +125,7 @@ def _goes_round(taken: Taken, small: np.ndarray) -> bool:
     return seam <= 3.0 * float(np.median(steps)) + 1e-3 and poles < 0.5 * inner
 
 
+@apart(seconds=60, gigabytes=6, shown=lambda blob, suffix, widest, name: name)
 def _codes(blob: bytes, suffix: str, widest: int, name: str) -> np.ndarray:
     return in_file(blob, "photograph" + suffix, lambda path: _read_codes(path, widest, name))
 

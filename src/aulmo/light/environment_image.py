@@ -15,6 +15,7 @@ from typing import Any, Callable, NamedTuple, TypeVar
 
 import numpy as np
 
+from aulmo.document.apart import apart, here
 from aulmo.document.moving.footage import still
 from aulmo.errors import BadFile
 from aulmo.light.dome_map import map_directions
@@ -47,6 +48,7 @@ def read_pixels(path: Path) -> np.ndarray:
     return np.ascontiguousarray(read_light(path).pixels[:, :, :3])
 
 
+@apart(seconds=60, gigabytes=6)
 def read_light(path: Path, widest: int = WIDEST) -> LightFile:
     """A picture that light comes from: HDR, EXR, or one of a display, whose values are made linear. One wider than `widest` is averaged down while it
     is read. What is no number becomes black, what is endless or below zero is brought into range. Raises BadFile with one sentence."""
@@ -212,17 +214,22 @@ def blurred(image: np.ndarray, degrees: float) -> np.ndarray:
 @functools.lru_cache(maxsize=4)
 def shipped(name: str) -> np.ndarray:
     """(h, w, 3) float32 ACEScg nits of a shipped set."""
-    return prepare(read_pixels(set_path(name)), name)
+    return prepare(np.ascontiguousarray(here(read_light)(set_path(name)).pixels[:, :, :3]), name)
+
+
+@apart(seconds=60, gigabytes=6)
+def _pixels_in(blob: bytes, name: str) -> np.ndarray:
+    return in_file(blob, name, read_pixels)
 
 
 def from_blob(blob: bytes, name: str) -> np.ndarray:
     """The same from a stored file's bytes; `name` carries the suffix."""
-    return prepare(in_file(blob, name, read_pixels), name)
+    return prepare(_pixels_in(blob, name), name)
 
 
 def of_frame(blob: bytes, name: str, first: bytes) -> np.ndarray:
     """A frame of a film, as bright as its film's first one would be: what grows brighter there grows brighter here."""
-    return prepare(in_file(blob, name, read_pixels), name, in_file(first, name, read_pixels))
+    return prepare(_pixels_in(blob, name), name, _pixels_in(first, name))
 
 
 def in_file(blob: bytes, name: str, read: Callable[[Path], T]) -> T:

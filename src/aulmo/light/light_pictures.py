@@ -9,6 +9,7 @@ from pathlib import Path
 
 import numpy as np
 
+from aulmo.document.apart import apart, here
 from aulmo.errors import BadFile
 from aulmo.light.environment_image import in_file, read_light
 from aulmo.surface.colour import SRGB_TO_ACESCG
@@ -27,12 +28,20 @@ def shipped(name: str) -> np.ndarray:
 
 def from_blob(blob: bytes, name: str) -> np.ndarray:
     """The same from a stored file's bytes; `name` carries the suffix. Raises BadFile."""
-    return in_file(blob, name, read)
+    return _as_light(_pixels_in(blob, name))
+
+
+@apart(seconds=60, gigabytes=6)
+def _pixels_in(blob: bytes, name: str) -> np.ndarray:
+    return in_file(blob, name, lambda path: read_light(path, WIDEST).pixels)
 
 
 def read(path: Path) -> np.ndarray:
     """(h, w, 4) float32 light (ACEScg, shares of the softbox's own) and cover of a picture file. Raises BadFile."""
-    pixels = read_light(path, WIDEST).pixels
+    return _as_light(here(read_light)(path, WIDEST).pixels)
+
+
+def _as_light(pixels: np.ndarray) -> np.ndarray:
     cover = np.clip(pixels[:, :, 3:], 0, 1) if pixels.shape[2] > 3 else np.ones((*pixels.shape[:2], 1), np.float32)
     light = np.maximum(pixels[:, :, :3] @ SRGB_TO_ACESCG.T, 0.0)
     if pixels.shape[2] > 3:  # as files of several layers have it, light is multiplied by its cover already

@@ -9,6 +9,7 @@ from urllib.parse import unquote
 
 import numpy as np
 
+from aulmo.document.beside import beside
 from aulmo.errors import BadFile
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.mesh_reader import left_out
@@ -395,9 +396,9 @@ class _Gltf:
                 return None
         if "://" in uri:
             return None
-        source = self.path.parent / unquote(uri)
+        source = beside(self.path.parent, unquote(uri))
         try:
-            return source.read_bytes() if source.is_file() else None
+            return source.read_bytes() if source is not None else None
         except OSError:
             return None
 

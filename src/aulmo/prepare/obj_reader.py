@@ -6,6 +6,7 @@ from typing import Callable
 import numpy as np
 
 from aulmo.document.assets import Mesh
+from aulmo.document.beside import beside
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_reader import decoded
 from aulmo.prepare.mesh_reader import left_out, linear, number
@@ -153,8 +154,8 @@ def _library(path: Path, names: list[str]) -> dict[str, dict[str, list[str]]]:
     """Materials of the libraries a file names: the words of each line by its key."""
     found: dict[str, dict[str, list[str]]] = {}
     for name in names:
-        source = path.parent / name.replace("\\", "/")
-        if not source.is_file() or source.stat().st_size > 64 << 20:
+        source = beside(path.parent, name.replace("\\", "/"))
+        if source is None or source.stat().st_size > 64 << 20:
             continue
         current: dict[str, list[str]] = {}
         for line in decoded(source.read_bytes()).splitlines():
@@ -263,10 +264,10 @@ def _leads(lines: dict[str, list[str]], body: list[float] | None, surface: dict,
         if not lines.get(key):
             continue
         name, options = _statement(lines[key])
-        source = folder / name.replace("\\", "/")
-        if not source.is_file():
-            source = folder / Path(name.replace("\\", "/")).name
-        blob = source.read_bytes() if source.is_file() and source.stat().st_size < 256 << 20 else None
+        plain = Path(name.replace("\\", "/"))
+        held = beside(folder, str(plain)) or beside(folder, plain.name)
+        source = held or plain
+        blob = held.read_bytes() if held is not None and held.stat().st_size < 256 << 20 else None
         values = lambda option, start: [number(w) for w in options.get(option, [])][:2] + start[len(options.get(option, [])[:2]) :]  # noqa: E731
         scale, shift = values("-s", [1.0, 1.0]), values("-o", [0.0, 0.0])
         one: dict = {

@@ -14,6 +14,7 @@ from pathlib import Path
 
 CAD = (".step", ".stp", ".iges", ".igs", ".brep", ".brp")
 MESH = (".obj", ".stl", ".ply", ".gltf", ".glb", ".3mf", ".usd", ".usda", ".usdc", ".usdz")
+SECONDS, SECONDS_A_MB = 900, 60  # of work that a file may take, and more the larger it is; the artist may give up before
 _WHEN_PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
 
 
@@ -78,9 +79,13 @@ def main() -> int:
     _end_with_the_parent()
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     resource.setrlimit(resource.RLIMIT_AS, (20 << 30, 20 << 30))
+    spent = SECONDS + (source.stat().st_size / 1e6 * SECONDS_A_MB if source.is_file() else 0.0)
+    resource.setrlimit(resource.RLIMIT_CPU, (int(spent), int(spent) + 5))
+    from aulmo.document import apart, beside
     from aulmo.document.assets import pack_mesh
     from aulmo.errors import BadFile
 
+    apart.inside, beside.anywhere = True, bool(options.get("anywhere"))
     try:
         result = _read(source, options)
     except BadFile as error:

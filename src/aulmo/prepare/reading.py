@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import Callable, NamedTuple, Sequence
 
+from aulmo.document import beside
 from aulmo.document.assets import Mesh, unpack_mesh
 from aulmo.document.records import Finesse
 from aulmo.document.writing import temporary_folder
@@ -31,6 +32,7 @@ class Found(NamedTuple):
 
 
 def _run(source: Path, out: Path, options: dict, shown: str, progress: Progress) -> dict:
+    options = {**options, "anywhere": beside.anywhere}
     words = [sys.executable, "-m", "aulmo.prepare.read_process", str(source), str(out), json.dumps(options)]
     process = subprocess.Popen(words, stdout=subprocess.PIPE, stderr=subprocess.PIPE)
     assert process.stdout is not None and process.stderr is not None

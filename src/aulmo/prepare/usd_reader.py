@@ -6,6 +6,7 @@ from typing import Any, Callable
 import numpy as np
 
 from aulmo.document.assets import Mesh
+from aulmo.document.beside import is_allowed
 from aulmo.errors import BadFile
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.mesh_reader import left_out
@@ -27,6 +28,9 @@ def read(path: Path, say: Callable[[str, float], None]) -> dict:
         raise BadFile("it is not a readable USD file") from error
     if stage is None:
         raise BadFile("it is not a readable USD file")
+    for layer in stage.GetUsedLayers():
+        if layer.realPath and not is_allowed(Path(layer.realPath.split("[")[0]), path.parent):
+            raise BadFile(f"it wants {Path(layer.realPath).name}, which does not lie beside it or below it")
     return _Stage(path, stage, say).result()
 
 
@@ -274,7 +278,7 @@ class _Stage:
         if not isinstance(asset, Sdf.AssetPath):
             return None
         path = asset.resolvedPath or asset.path
-        blob = self._bytes(path)
+        blob = self._bytes(path) if is_allowed(Path(path.split("[")[0]), self.path.parent) else None
         scale = reader.GetInput("scale").Get() if reader.GetInput("scale") else None
         transform = [1.0, 1.0, 0.0, 0.0, 0.0]
         place = reader.GetInput("st")

@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from aulmo.document.apart import here
 from aulmo.document.assets import AssetStore
 from aulmo.document.made.lettering import outlines
 from aulmo.document.records import Decal, Swap
@@ -94,7 +95,7 @@ def pixels_of(decal: Decal, assets: AssetStore) -> Pixels:
             raise BadValue(f"{decal.name} has no picture yet.")
         pixels = read_picture(assets.get(decal.picture), decal.file or decal.picture, long_side=side)
         return swapped(pixels, decal.swaps) if decal.colouring == "swaps" and decal.swaps else pixels
-    return read_picture(drawing(decal).encode(), f"{decal.name}.svg", long_side=side)
+    return here(read_picture)(drawing(decal).encode(), f"{decal.name}.svg", long_side=side)
 
 
 def _in_srgb(pixels: Pixels) -> np.ndarray:

@@ -3,12 +3,14 @@
 The meaning of a standard node is that of the MaterialX specification, v1.39, and of the definitions in its library; see `document.node_table`.
 """
 
+import functools
 import math
 from typing import Any, Callable, Iterable, Protocol
 
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document.apart import here
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Decal, Lay, Material, Node
 from aulmo.errors import BadValue
@@ -541,10 +543,11 @@ class Emitter:
         words = choice_of("text", node.choices, "text").strip() or "Text"
         decal = Decal(id="", name="", artwork="text", text=words)
         drawn = drawing(decal)
-        pixels = read_picture(drawn.encode(), "text.svg", long_side=256)
+        pixels = here(read_picture)(drawn.encode(), "text.svg", long_side=256)
         shape = pixels.height / pixels.width
         assert self.pictures is not None
-        picture = self.pictures.number(f"text@{TEXT_SIDE}:{words}", False, make=lambda: read_picture(drawn.encode(), "text.svg", long_side=TEXT_SIDE))
+        drawn_here = functools.partial(here(read_picture), drawn.encode(), "text.svg", long_side=TEXT_SIDE)
+        picture = self.pictures.number(f"text@{TEXT_SIDE}:{words}", False, make=drawn_here)
         height = self.size(node, "height_mm")
         lay = self.lay_of(node) or plain_lay(1.0, 1.0, 0.0, 0.0, 0.0, node.projection, node.axis)
         repeat = {"once": "none", "both": "both", "rows": "across", "columns": "down"}[choice_of("text", node.choices, "repeat")]

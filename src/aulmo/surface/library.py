@@ -3,6 +3,7 @@ to colours can be tied to swatches, so that the next import wears them at once.
 """
 
 import json
+import math
 import zipfile
 from pathlib import Path
 from typing import Iterable, NamedTuple
@@ -15,7 +16,7 @@ from aulmo.document.file_names import file_name
 from aulmo.document.records import Document, Material
 from aulmo.errors import AulmoError, BadFile, BadValue
 from aulmo.surface.colour import from_hex, to_hex
-from aulmo.surface.materialx_in import read_materials
+from aulmo.surface.materialx_in import MOST_MEMBERS, read_materials
 from aulmo.surface.materialx_out import make_folder, put, written, zipped
 
 THUMBNAIL, ABOUT, TIES = "thumbnail.png", "about.json", "ties.json"
@@ -51,8 +52,9 @@ def save_swatch(document: Document, assets: AssetStore, material_id: str, folder
     xml, pictures, _ = written(replace(material, tags=tags), assets)
     about = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material))}
     members = {**pictures, ABOUT: json.dumps(about).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
-    path = folder / f"{file_name(material.name)}.zip"
     make_folder(folder)
+    theirs = next((s.path for s in swatches_in(folder)[0] if s.name == material.name), None)
+    path = theirs or folder / f"{file_name(material.name, None, 'material')}.zip"
     put(path, zipped(material.name, xml, members))
     return path
 
@@ -67,21 +69,25 @@ def swatches_in(folder: Path) -> tuple[list[Swatch], list[str]]:
     for path in paths:
         try:
             found.append(_about(path))
-        except (zipfile.BadZipFile, OSError, ValueError, KeyError, NotImplementedError, RuntimeError, EOFError):
-            trouble.append(f"{path.name} is no swatch.")
+        except Exception:  # noqa: BLE001 (whatever a damaged file makes of itself: it must not hide the others)
+            trouble.append(f"{path.name} is no swatch, or it is damaged.")
     return sorted(found, key=lambda s: s.name.lower()), trouble
 
 
 def _about(path: Path) -> Swatch:
     with zipfile.ZipFile(path) as archive:
         names = set(archive.namelist())
+        if len(names) > MOST_MEMBERS:
+            raise ValueError
         if not any(n.lower().endswith(".mtlx") for n in names):
             raise ValueError
         about = json.loads(archive.read(ABOUT)) if ABOUT in names and archive.getinfo(ABOUT).file_size < 1 << 20 else {}
         thumbnail = archive.read(THUMBNAIL) if THUMBNAIL in names and archive.getinfo(THUMBNAIL).file_size < 4 << 20 else b""
-    colour = [float(v) for v in about.get("colour", (0.5, 0.5, 0.5))]
-    tags = tuple(str(t) for t in about.get("tags", []))
-    return Swatch(path, str(about.get("name") or path.stem), str(about.get("kind", "")), tags, (colour[0], colour[1], colour[2]), thumbnail)
+    r, g, b = (float(v) for v in about.get("colour", (0.5, 0.5, 0.5)))
+    if not all(math.isfinite(v) for v in (r, g, b)):
+        raise ValueError
+    tags = tuple(str(t)[:200] for t in about.get("tags", [])[:200])
+    return Swatch(path, str(about.get("name") or path.stem)[:500], str(about.get("kind", ""))[:200], tags, (r, g, b), thumbnail)
 
 
 def searched(swatches: Iterable[Swatch], text: str) -> list[Swatch]:

@@ -5,6 +5,7 @@ OpenPBR. What has no counterpart is told in a sentence; pictures are looked for 
 import functools
 import math
 import zipfile
+import zlib
 from pathlib import Path
 from typing import Any, Callable, NamedTuple
 
@@ -13,8 +14,11 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document import beside as beside_
 from aulmo.document import edits
+from aulmo.document.apart import apart
 from aulmo.document.assets import AssetStore
+from aulmo.document.beside import beside
 from aulmo.document.node_table import KINDS, input_of
 from aulmo.document.properties import about, accepted
 from aulmo.document.records import Lay, Material, Node, NodeGroup, Surface, SurfaceLayer
@@ -41,13 +45,27 @@ class Read(NamedTuple):
 
 def read_materials(path: Path, assets: AssetStore) -> Read:
     """All materials of a .mtlx file, or of a .zip that holds one with its pictures. Raises BadFile with one sentence."""
+    read, blobs = _read_apart(path, beside_.anywhere)
+    for name, blob in blobs.items():
+        assets.add(blob, Path(name).suffix)
+    return read
+
+
+@apart(seconds=30, gigabytes=6)
+def _read_apart(path: Path, anywhere: bool) -> tuple[Read, dict[str, bytes]]:
+    """The materials, and the pictures that they brought, by their stored names."""
+    assets = AssetStore()
+    beside_.anywhere = anywhere
     try:
         if path.suffix.lower() == ".zip":
-            return _from_zip(path, assets)
-        text = path.read_bytes()
+            read = _from_zip(path, assets)
+        elif path.stat().st_size > LARGEST_TEXT:
+            raise BadFile(f"{path.name} is larger than any MaterialX file that Aulmo reads.")
+        else:
+            read = parsed(path.read_bytes(), path.name, _beside(path.parent), assets)
     except OSError as error:
         raise BadFile(f"{path.name} could not be read: {error.strerror or error}.") from None
-    return parsed(text, path.name, _beside(path.parent), assets)
+    return read, assets.held()
 
 
 def _from_zip(path: Path, assets: AssetStore) -> Read:
@@ -69,26 +87,17 @@ def _from_zip(path: Path, assets: AssetStore) -> Read:
                 return archive.read(member) if member is not None else None
 
             return parsed(archive.read(name), path.name, find, assets)
-    except (zipfile.BadZipFile, EOFError, OSError, NotImplementedError, RuntimeError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, OSError, NotImplementedError, RuntimeError, UnicodeDecodeError) as error:
         raise BadFile(f"{path.name} is damaged: {str(error) or 'it cannot be unpacked'}.") from None
 
 
 def _beside(folder: Path) -> Callable[[str], bytes | None]:
-    """Finds a picture by its path from the file, else by its name in the folder or one within it."""
+    """Finds a picture by its path from the file, else by its name in the folder or one within it: beside or below it, and nowhere else."""
 
     def find(wanted: str) -> bytes | None:
-        wanted = wanted.replace("\\", "/")
-        for path in (folder / wanted, Path(wanted), folder / Path(wanted).name):
-            try:
-                if path.suffix.lower() in ENDINGS and path.is_file():
-                    return path.read_bytes()
-            except OSError:
-                continue
-        try:
-            found = sorted(p for p in folder.glob(f"*/{Path(wanted).name}") if p.is_file())
-        except (OSError, ValueError):
-            found = []
-        return found[0].read_bytes() if found else None
+        name = wanted.replace("\\", "/")
+        path = beside(folder, name) or beside(folder, name.rpartition("/")[2], below=True)
+        return path.read_bytes() if path is not None and path.suffix.lower() in ENDINGS else None
 
     return find
 

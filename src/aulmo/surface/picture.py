@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from aulmo.document.apart import apart
 from aulmo.document.moving.footage import MOVIES, still
 from aulmo.errors import BadFile
 from aulmo.surface.colour import decode_srgb, encode_srgb
@@ -86,6 +87,7 @@ def _encoded(light: np.ndarray, meaning: str, bits: int) -> np.ndarray:
 # reading
 
 
+@apart(seconds=60, gigabytes=6)
 def read_picture(blob: bytes, name: str, most_pixels: int = MOST_PIXELS, long_side: int = 2048) -> Pixels:
     """A picture file's pixels. Larger ones than `most_pixels` come smaller, an SVG with `long_side` pixels along its longer side; of several
     pictures in a file the first is taken. Raises BadFile with one sentence."""

@@ -4,6 +4,7 @@ import gc
 import os
 import signal
 import sys
+import threading
 from pathlib import Path
 
 
@@ -34,6 +35,7 @@ def start(project: Path | None, demo: bool = False) -> int:
     from aulmo.desk.shell import theme
     from aulmo.desk.shell.session import DEMO
     from aulmo.desk.shell.window import Window
+    from aulmo.document import beside
 
     window = Window()
     # dressed once it is built: widgets put together in a style sheet are styled again at every step
@@ -42,7 +44,9 @@ def start(project: Path | None, demo: bool = False) -> int:
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)  # lets Python see Ctrl+C
     pulse.start(500)
+    beside.anywhere = QSettings().value("along", "beside") == "anywhere"
     window.show()
+    threading.Thread(target=_sweep, args=(window.session.recent(),), daemon=True).start()
     if demo:
         window.session.load(DEMO / "wick.aulmo")
     elif project is not None:
@@ -55,6 +59,19 @@ def start(project: Path | None, demo: bool = False) -> int:
     gc.unfreeze()
     window.picture.live.close()
     return code
+
+
+def _sweep(recent: list[Path]) -> None:
+    """Take away what killed programs have left: beside the projects and pictures of late, in the list of renders, among temporary files."""
+    from aulmo.deliver.job import jobs
+    from aulmo.desk.shell import session as session_module
+    from aulmo.document.writing import sweep, sweep_temporary
+
+    sweep_temporary()
+    listed = jobs(session_module.JOBS)
+    folders = {p.parent for p in recent} | {job.folder for job in listed} | {Path(job.record.out).parent for job in listed if job.record.out}
+    for folder in (*folders, *(p for p in session_module.RECOVERY.glob("*-*"))):
+        sweep(folder)
 
 
 def offer_recovery(window) -> bool:

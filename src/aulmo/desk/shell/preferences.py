@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QVBoxLayo
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Segments, label, row
+from aulmo.document import beside
 
 
 class Preferences(QDialog):
@@ -45,10 +46,18 @@ class Preferences(QDialog):
         layout.addWidget(
             row("Pictures take", self.pictures, tip="Memory for all pictures of a project; beyond it the largest lose their finest copies")
         )
+        self.along = Segments({"beside": "From beside them", "anywhere": "From anywhere"})
+        self.along.set_value(str(QSettings().value("along", "beside")))
+        self.along.chosen.connect(self._along)
+        layout.addWidget(row("Files bring others", self.along, tip="Where pictures and buffers may lie that a model or material names"))
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.close)
         layout.addWidget(close)
         self._describe()
+
+    def _along(self, value: str) -> None:
+        QSettings().setValue("along", value)
+        beside.anywhere = value == "anywhere"
 
     def _describe(self) -> None:
         pad = QSettings().value("navigation", "mouse") == "trackpad"

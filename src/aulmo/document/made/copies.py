@@ -264,7 +264,7 @@ def with_inner_copies(document: r.Document, group: str) -> r.Document:
 
 def _result(document: r.Document) -> tuple[dict[str, r.Part], dict[str, str]]:
     for parts, lines, roots, became, wrong in _done:
-        if parts is document.parts and lines is document.paths and roots == document.roots:
+        if parts is document.parts and lines is document.paths and (roots is document.roots or roots == document.roots):
             return became, wrong
     groups = [i for i, part in document.parts.items() if part.copies is not None and part.children and not any(":" in c for c in part.children)]
     became, wrong = _expanded(document, groups) if groups else (document.parts, {})

@@ -6,14 +6,18 @@ of the film wherever one is named; unresolved, a film is its first frame.
 
 import io
 import math
+import os
 import re
+import tempfile
 import threading
 import zipfile
 from pathlib import Path
-from typing import Any, NamedTuple, Sequence, cast
+from typing import Any, NamedTuple, Sequence
 
 from msgspec.structs import replace
 
+from aulmo.document import apart as apart_
+from aulmo.document.apart import apart
 from aulmo.document.film_records import Footage
 from aulmo.document.records import Document
 from aulmo.document.references import references, renamed
@@ -56,18 +60,41 @@ def frame_name(stored: str, frame: int, like: str) -> str:
 _lock = threading.Lock()
 _known: dict[str, About] = {}
 _open: dict[str, tuple[Any, Any, int]] = {}  # by name: a film being read, what it still gives, and which frame comes next
+_files: dict[str, Path] = {}  # by name: where a film lies for the process that reads it
+_folder: "tempfile.TemporaryDirectory[str] | None" = None
 _frames: dict[tuple[str, int], bytes] = {}
 
 
 def about_blob(blob: bytes, name: str) -> About:
     """What a film or a sequence says of itself; the first frame has to be readable. Raises BadFile with one sentence."""
-    if name.lower().endswith(SEQUENCE):
-        return _about_sequence(blob, name)
+    return _about_sequence(blob, name) if name.lower().endswith(SEQUENCE) else _about_film(blob, name)
+
+
+def _format(head: bytes, name: str) -> str:
+    """What kind of film a file is, by its first bytes. Raises BadFile: the library that reads films would try whatever else it knows, addresses in
+    the network among that."""
+    if head[4:8] in (b"ftyp", b"moov", b"mdat", b"free", b"skip", b"wide", b"pnot"):
+        return "mov"
+    if head[:4] == b"\x1a\x45\xdf\xa3":
+        return "matroska"
+    if head[:4] == b"RIFF" and head[8:12] == b"AVI ":
+        return "avi"
+    raise BadFile(f"{name} cannot be read as a film; it is damaged, or of a kind that this machine does not know.")
+
+
+def _opened(source: Path | bytes, name: str) -> Any:
+    """A film being read, of its own file and of nothing else. Raises BadFile, or what the library raises."""
     import av
 
+    head = source[:16] if isinstance(source, bytes) else source.open("rb").read(16)
+    file: Any = io.BytesIO(source) if isinstance(source, bytes) else str(source)
+    return av.open(file, format=_format(head, name), options={"protocol_whitelist": "file"})
+
+
+@apart(seconds=60, process="films", shown=lambda blob, name: name)
+def _about_film(blob: bytes, name: str) -> About:
     try:
-        opened: Any = av.open(io.BytesIO(blob))
-        with opened as held:
+        with _opened(blob, name) as held:
             stream = held.streams.video[0]
             rate = float(stream.average_rate or stream.guessed_rate or 25)
             first = next(held.decode(video=0))
@@ -120,7 +147,10 @@ def frame_blob(blob: bytes, name: str, frame: int) -> bytes:
     """One frame of footage as the bytes of a picture file. Frames in order are read on from the last one. Raises BadFile."""
     with _lock:
         if (name, frame) not in _frames:
-            made = _from_sequence(blob, name, frame) if name.lower().endswith(SEQUENCE) else _from_film(blob, name, frame)
+            if name.lower().endswith(SEQUENCE):
+                made = _from_sequence(blob, name, frame)
+            else:
+                made = _from_film(blob if apart_.inside else _file_of(blob, name), name, frame)
             _frames[name, frame] = made
             while len(_frames) > KEPT:
                 _frames.pop(next(iter(_frames)))
@@ -136,9 +166,21 @@ def _from_sequence(blob: bytes, name: str, frame: int) -> bytes:
         raise BadFile(f"{name} is damaged: a picture of it cannot be read.") from error
 
 
-def _from_film(blob: bytes, name: str, frame: int) -> bytes:
-    import av
+def _file_of(blob: bytes, name: str) -> Path:
+    """Where a film lies for the process that reads it: it is not sent again for each frame."""
+    global _folder
+    if name not in _files or not _files[name].exists():
+        if _folder is None:
+            _folder = tempfile.TemporaryDirectory(prefix=f"aulmo-films-{os.getpid()}-")
+        _files[name] = Path(_folder.name) / str(len(_files))
+        _files[name].write_bytes(blob)
+        while len(_files) > 3:
+            _files.pop(next(iter(_files))).unlink(missing_ok=True)
+    return _files[name]
 
+
+@apart(seconds=60, process="films", shown=lambda source, name, frame: f"The film {name}")
+def _from_film(source: Path | bytes, name: str, frame: int) -> bytes:
     try:
         held, given, following = _open.pop(name, (None, None, 0))
         picture = None
@@ -146,7 +188,7 @@ def _from_film(blob: bytes, name: str, frame: int) -> bytes:
             if held is None or following > frame or again:
                 if held is not None:
                     held.close()
-                held = cast(Any, av.open(io.BytesIO(blob)))
+                held = _opened(source, name)
                 given, following = held.decode(video=0), 0
             while following <= frame:
                 fresh = next(given, None)
