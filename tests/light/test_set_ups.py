@@ -135,7 +135,7 @@ def test_a_very_wide_picture_is_kept_no_wider_than_it_is_ever_seen(tmp_path, mon
     monkeypatch.setattr(environment_image, "WIDEST", 64)
     monkeypatch.setattr(apart, "inside", True)  # the other process knows nothing of it
     pixels = np.full((100, 200, 3), 3.0, np.float32)
-    monkeypatch.setattr(environment_image.read_light, "__defaults__", (64,))
+    monkeypatch.setattr(environment_image.read_light.here, "__defaults__", (64,))
     blob, suffix, notes = environment_image.to_keep(write(tmp_path / "huge.hdr", pixels))
     assert suffix == ".exr" and any("200 pixels wide" in n and "50" in n for n in notes)
     (tmp_path / "kept.exr").write_bytes(blob)

@@ -288,7 +288,7 @@ def test_swatches_are_found_by_name_tag_kind_and_colour(tmp_path):
         library.save_swatch(one(material), AssetStore(), material.id, tmp_path, tags)
     (tmp_path / "stray.zip").write_bytes(b"not a zip")
     found, trouble = library.swatches_in(tmp_path)
-    assert trouble == ["stray.zip is no swatch, or it is damaged."]
+    assert trouble == {tmp_path / "stray.zip": "stray.zip is no swatch, or it is damaged."}
     names = lambda text: [s.name for s in library.searched(found, text)]  # noqa: E731
     assert names("pine") == ["Pine enamel"] and names("outdoor lantern") == ["Pine enamel"] and names("metal") == ["Copper"]
     assert names("red") == ["Rust enamel"] and names("#2a6147") == ["Pine enamel"] and names("black") == ["Soot lacquer"] and names("nothing") == []

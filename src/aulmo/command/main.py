@@ -1,6 +1,7 @@
 """The command line: `aulmo import`, `info`, `render`, `film`, `bench`, and the window."""
 
 import argparse
+import io
 import json
 import sys
 from pathlib import Path
@@ -375,10 +376,16 @@ def main(words: list[str] | None = None) -> int:
     if not words or (words[0] not in known and not words[0].startswith("-")):
         words = ["open", *words]
     arguments = parser().parse_args(words)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")  # a terminal of few letters still gets the sentence
     try:
         return arguments.run(arguments)
     except AulmoError as error:
         print(f"aulmo: {error}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"aulmo: {error.filename or 'A file'}: {error.strerror or error}.", file=sys.stderr)
         return 2
     except KeyboardInterrupt:
         print("\naulmo: stopped.", file=sys.stderr)

@@ -138,11 +138,13 @@ def _named(found: list, name: str) -> Any:
 
 
 def _show(found: list, as_json: bool) -> None:
+    from aulmo.deliver.troubles import told as in_words
     from aulmo.document.quantity import duration
 
     if as_json:
         told = [
-            {"id": j.name, "outcome": j.outcome, "title": j.record.title, "kind": j.record.kind, "out": j.record.out, **j.state(), **j.result()}
+            {"id": j.name, "outcome": j.outcome, "title": j.record.title, "kind": j.record.kind, "out": j.record.out,
+             **({"trouble": j.trouble.sentence} if j.trouble is not None else {}), **j.state(), **j.result()}
             for j in found
         ]  # fmt: skip
         print(json.dumps(told, indent=1))
@@ -153,6 +155,8 @@ def _show(found: list, as_json: bool) -> None:
         state, words = job.state(), job.outcome
         if words == "running" and state:
             words = f"{100 * state.get('share', 0):.0f} %" + (f", {duration(state['seconds_left'])} left" if state.get("seconds_left") else "")
+        elif words == "waiting" and (trouble := job.trouble) is not None:
+            words = f"waiting: {in_words(trouble)}"
         elif words in ("failed", "broken"):
             words = f"{words}: {job.complaint()}"
         print(f"{job.name}  {words:<12}  {job.record.title}  {job.record.out}")

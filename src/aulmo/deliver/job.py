@@ -20,6 +20,7 @@ from msgspec.structs import replace
 from aulmo.deliver.naming import PLAIN, Named, file_stem
 from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
 from aulmo.deliver.stills import Still
+from aulmo.deliver.troubles import Trouble, forget, trouble_of
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.locks import is_held
@@ -29,6 +30,7 @@ from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 Outcome = Literal["waiting", "running", "paused", "done", "cancelled", "failed", "broken"]
+STOPPED = 5  # the exit code of a job's process that was told to stop
 ENDED = ("done", "cancelled", "failed", "broken")
 
 
@@ -165,6 +167,11 @@ class Job:
         """samples, noise and seconds of a finished job."""
         return _read_json(self.folder / "done.json")
 
+    @property
+    def trouble(self) -> Trouble | None:
+        """Why it cannot be begun, and when that is tried again."""
+        return trouble_of(self.folder)
+
     def complaint(self) -> str:
         """The sentence of a job that failed or cannot be read."""
         if not self._readable:
@@ -203,6 +210,7 @@ class Job:
         """Take it up where its state was last kept; the picture will be the same. Raises BadValue when it is under way or done."""
         if self.outcome in ("running", "done", "broken"):
             raise BadValue("This render is under way already." if self.outcome == "running" else "This render cannot go on.")
+        forget(self.folder)
         for name in ("failed.json", "state.json", "cancel"):
             (self.folder / name).unlink(missing_ok=True)
         self.want(wish="go")

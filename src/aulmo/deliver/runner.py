@@ -2,6 +2,7 @@
 nothing waits any more, and any window or command wakes it. Killed, it loses nothing: what was under way waits again, and goes on at the sample."""
 
 import json
+import shutil
 import subprocess
 import sys
 import time
@@ -9,12 +10,14 @@ from pathlib import Path
 
 import msgspec
 
-from aulmo.deliver.job import Job, jobs
+from aulmo.deliver import troubles
+from aulmo.deliver.job import STOPPED, Job, jobs
 from aulmo.document.locks import claimed, is_held
 from aulmo.document.writing import write_atomically
-from aulmo.errors import BadValue
+from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 LOOK = 0.25  # seconds between looks at the list
+LEAST_ROOM = 1 << 20  # bytes with which a job can tell how it is
 
 
 class Rules(msgspec.Struct, omit_defaults=True):
@@ -37,7 +40,10 @@ def set_rules(folder: Path, made: Rules) -> None:
     """Change the rules of a list. Raises BadValue or CannotWrite."""
     if not 1 <= made.at_once <= 64:
         raise BadValue("Between 1 and 64 renders can be under way at once.")
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise CannotWrite(f"The list of renders {folder} could not be made: {error.strerror or error}.") from error
     blob = msgspec.json.encode(made)
     write_atomically(folder / "list.json", lambda file: file.write(blob))
 
@@ -47,19 +53,30 @@ def is_awake(folder: Path) -> bool:
     return is_held(folder / "runner.lock")
 
 
+_woken: dict[str, tuple[float, float]] = {}  # by list, when a runner was started for it last, and how long the next one waits if that did not stay
+
+
 def wake(folder: Path) -> None:
-    """See to it that a runner works through a list, and that whoever may help finds it."""
+    """See to it that a runner works through a list, and that whoever may help finds it. One that does not stay is not started again at once."""
     if rules(folder).helpers:
         from aulmo.deliver.machines import hub
 
         hub.wake(folder)
-    if not is_awake(folder):
-        quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
-        subprocess.Popen([sys.executable, "-m", "aulmo.deliver.runner", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
+    key, now = str(folder), time.monotonic()
+    if is_awake(folder):
+        _woken.pop(key, None)
+        return
+    at, wait = _woken.get(key, (-1e9, 0.0))
+    if now - at < wait:
+        return
+    _woken[key] = (now, min(60.0, max(1.0, 2 * wait)) if now - at < 120 else 0.0)
+    quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    subprocess.Popen([sys.executable, "-m", "aulmo.deliver.runner", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
 
 
 def begin(job: Job) -> subprocess.Popen | None:
-    """Start the process of a job; None when another has it. The process holds the job's lock for as long as it lives, whatever ends it."""
+    """Start the process of a job; None when another has it. The process holds the job's lock for as long as it lives, whatever ends it.
+    Raises OSError when its folder takes no files."""
     lock = claimed(job.folder / "lock")
     if lock is None:
         return None
@@ -68,11 +85,41 @@ def begin(job: Job) -> subprocess.Popen | None:
         return subprocess.Popen(words, stdin=subprocess.DEVNULL, stdout=log, stderr=log, start_new_session=True, pass_fds=[lock.fileno()])
 
 
+def _begun(job: Job) -> subprocess.Popen | None:
+    """The same, with what goes wrong noted: a job that cannot be begun holds up no other."""
+    try:
+        return begin(job)
+    except OSError as error:
+        troubles.note(job.folder, f"It could not be begun: {error.strerror or error} ({job.folder}).")
+        return None
+
+
 def _ended(job: Job, code: int) -> None:
-    """Note it when a process was killed: whoever did that may not want it to begin again by itself."""
-    if code < 0 and job.folder.exists() and not (job.folder / "done.json").exists():
+    """Note it when a process was killed: whoever did that may not want it to begin again by itself. One that ended and could tell neither
+    that it is done nor why it is not, is tried again after a while."""
+    over = any((job.folder / name).exists() for name in ("done.json", "failed.json"))
+    if over or code == STOPPED or not job.folder.exists():
+        troubles.forget(job.folder)
+        return
+    if code < 0:
         told = json.dumps({"sentence": "The render was ended from outside before it was done; Go on takes it up where it was."}).encode()
-        write_atomically(job.folder / "failed.json", lambda file: file.write(told))
+        try:
+            write_atomically(job.folder / "failed.json", lambda file: file.write(told))
+            return
+        except CannotWrite:
+            pass
+    troubles.note(job.folder, _why(job))
+
+
+def _why(job: Job) -> str:
+    """What kept a job from telling how it ended."""
+    try:
+        if shutil.disk_usage(job.folder).free < LEAST_ROOM:
+            return f"The disk of the list of renders is full ({job.folder.parent}); make room."
+        said = [line for line in (job.folder / "log.txt").read_text(errors="replace").splitlines() if line.strip()]
+    except OSError:
+        said = []
+    return f"It ended at once: {said[-1][:300] if said else 'its folder takes no files'}."
 
 
 def run(folder: Path) -> None:
@@ -102,19 +149,27 @@ def _through(folder: Path) -> None:
         listed = [(job, job.outcome) for job in jobs(folder)]
         others = sum(outcome == "running" and job.name not in at_work for job, outcome in listed)  # of a runner that was killed
         waiting = [job for job, outcome in listed if outcome == "waiting"]
-        due = [job for job in waiting if job.wish.not_before <= now]
+        due = [job for job in waiting if job.wish.not_before <= now and (job.trouble is None or job.trouble.again <= now)]
         for job in due[: 0 if wanted.halt else max(0, wanted.at_once - len(at_work) - others)]:
-            begun = begin(job)
+            begun = _begun(job)
             if begun is not None:
                 at_work[job.name] = (job, begun)
         if not at_work and (wanted.halt or not waiting):
             return
-        time.sleep(LOOK if at_work or due else 1.0)
+        time.sleep(LOOK if at_work or due else 1.0)  # those that wait for another try are looked at now and then
 
 
 def main() -> int:
     """Work through the list of the folder that is named."""
-    run(Path(sys.argv[1]))
+    folder = Path(sys.argv[1])
+    try:
+        run(folder)
+    except (OSError, AulmoError) as error:
+        why = (error.strerror if isinstance(error, OSError) else "") or str(error)
+        for job in jobs(folder):
+            if job.outcome == "waiting":
+                troubles.note(job.folder, f"The list of renders cannot be worked through: {why} ({folder}).")
+        return 2
     return 0
 
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, Iterator
 
 from aulmo.deliver import runner
 from aulmo.deliver.film import FilmProgress, plan, render_film
-from aulmo.deliver.job import NEGATIVE, Job, JobRecord, job_in, thumbnail
+from aulmo.deliver.job import NEGATIVE, STOPPED, Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
 from aulmo.deliver.picture_file import small_png
 from aulmo.deliver.stills import StillProgress, render_stills
@@ -31,7 +31,6 @@ from aulmo.trace.tracer import Progress
 if TYPE_CHECKING:
     from aulmo.deliver.machines.hands import Helpers
 
-STOPPED = 5  # the exit code of a job that was told to stop
 FINITE = 1e15
 
 
@@ -214,7 +213,7 @@ def _before(job: Job) -> float:
 
 
 def _finish(teller: Teller, result: dict[str, float]) -> None:
-    blob = json.dumps(result).encode()
+    blob = json.dumps({name: value for name, value in result.items() if value < FINITE}, allow_nan=False).encode()
     write_atomically(teller.folder / "done.json", lambda file: file.write(blob))
     shutil.rmtree(teller.folder / "keep", ignore_errors=True)
 
@@ -230,7 +229,10 @@ def work(folder: Path) -> int:
     teller.write("process.json", json.dumps({"pid": os.getpid(), "since": time.time()}).encode())
     began = time.perf_counter()
     try:
-        (folder / "keep").mkdir(exist_ok=True)
+        try:
+            (folder / "keep").mkdir(exist_ok=True)
+        except OSError as error:
+            raise CannotWrite(f"The render’s folder {folder} takes no files: {error.strerror or error}.") from error
         document, assets = load(folder / "project.aulmo")
         settings = record.rendering(document.render)
         run = {"film": _film, "turntable": _turntable, "sphere": _sphere}.get(record.kind, _stills)

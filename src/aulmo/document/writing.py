@@ -111,7 +111,7 @@ def sweep_temporary() -> None:
     """Take away temporary folders of ours whose process is gone."""
     for left in [p for room in (tempfile.gettempdir(), "/dev/shm") for p in Path(room).glob(f"{TEMPORARY}*-*")]:
         try:
-            if left.stat().st_uid == os.getuid() and is_left(left / LOCK if (left / LOCK).exists() else left):
+            if re.search(r"-\d+-", left.name) and left.stat().st_uid == os.getuid() and is_left(left / LOCK if (left / LOCK).exists() else left):
                 shutil.rmtree(left, ignore_errors=True)
         except OSError:
             continue  # it went meanwhile

@@ -59,9 +59,10 @@ def save_swatch(document: Document, assets: AssetStore, material_id: str, folder
     return path
 
 
-def swatches_in(folder: Path) -> tuple[list[Swatch], list[str]]:
+def swatches_in(folder: Path) -> tuple[list[Swatch], dict[Path, str]]:
     """The library in a folder by name, and a sentence for each file that is none of its. Raises BadFile when the folder cannot be read."""
-    found, trouble = [], []
+    found: list[Swatch] = []
+    trouble: dict[Path, str] = {}
     try:
         paths = sorted(p for p in folder.iterdir() if p.suffix.lower() == ".zip")[:MOST_SWATCHES]
     except OSError as error:
@@ -70,7 +71,7 @@ def swatches_in(folder: Path) -> tuple[list[Swatch], list[str]]:
         try:
             found.append(_about(path))
         except Exception:  # noqa: BLE001 (whatever a damaged file makes of itself: it must not hide the others)
-            trouble.append(f"{path.name} is no swatch, or it is damaged.")
+            trouble[path] = f"{path.name} is no swatch, or it is damaged."
     return sorted(found, key=lambda s: s.name.lower()), trouble
 
 

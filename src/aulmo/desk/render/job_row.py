@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, 
 
 from aulmo.deliver.job import Job, light_of
 from aulmo.deliver.picture_file import FILE_TYPES
+from aulmo.deliver.troubles import told as in_words
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document.quantity import counted, duration, show
@@ -110,11 +111,12 @@ class JobRow(QFrame):
         self._fit()
         self.bar.setValue(round(1000 * state.get("share", 0.0)) if outcome != "done" else 1000)
         self.bar.setVisible(outcome in ("running", "paused"))
-        shown = (outcome, job.can_go_on)
+        shown = (outcome, job.can_go_on, outcome == "waiting" and job.trouble is not None)
         if shown != self._shown:
             self._shown = shown
             t = theme.current()
             colour = {"failed": t.fault, "broken": t.fault, "running": t.accent_hover, "done": t.fine}.get(outcome, t.quiet)
+            colour = t.caution if shown[2] else colour
             self.mark.setPixmap(theme.icon(ICONS[outcome], colour).pixmap(15, 15))
             self.mark.setToolTip(outcome.capitalize())
             self.pause.setVisible(outcome in ("running", "waiting"))
@@ -147,6 +149,9 @@ class JobRow(QFrame):
         self._fit()
 
     def _waits(self) -> str:
+        trouble = self.job.trouble
+        if trouble is not None:
+            return in_words(trouble)
         before = self.job.wish.not_before
         if before > time.time():
             return f"Begins at {time.strftime('%H:%M', time.localtime(before))}"

@@ -1,6 +1,7 @@
 """Surface's bench: the shelf of swatches, and the materials of this project."""
 
 from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
 from PySide6.QtGui import QDrag, QIcon, QPixmap
@@ -66,7 +67,7 @@ class SurfaceBench(QWidget):
         commands.changed.connect(self._look_again)
         self.balls = Balls(session, 84, 58, 24)
         self.balls.came.connect(lambda: self.current() == "In this project" and self.fill())
-        self._mine: tuple[list[library.Swatch], list[str]] | None = None  # what lies in the library's folder, None until it is looked at
+        self._mine: tuple[list[library.Swatch], dict[Path, str]] | None = None  # what lies in the library's folder, None until it is looked at
         self.head = head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
         self.buttons: dict[str, QPushButton] = {}
@@ -146,7 +147,7 @@ class SurfaceBench(QWidget):
         """The artist's own swatches; of what is none of them it is said so."""
         folder = swatch_folder()
         if self._mine is None:
-            self._mine = (self.session.attempt(lambda: library.swatches_in(folder)) if folder.is_dir() else None) or ([], [])
+            self._mine = (self.session.attempt(lambda: library.swatches_in(folder)) if folder.is_dir() else None) or ([], {})
         found, trouble = self._mine
         for swatch in library.searched(found, self.search.text()):
             picture = QPixmap()
@@ -155,9 +156,11 @@ class SurfaceBench(QWidget):
             self._add(swatch.name, f"library\n{swatch.path}\n{swatch.name}", theme.picture_icon(picture), f"{swatch.name} · {swatch.kind}{tags}")
         if not found:
             self.empty.setText(f"Nothing here yet: right-click a material of the project and keep it. Your swatches lie in {folder}.")
-        elif trouble:
-            self.empty.setText(" ".join(trouble[:3]))
-        self.empty.setVisible(not found or bool(trouble))
+        self.empty.setVisible(not found)
+        for path, sentence in trouble.items():  # in its place, grey, with its sentence: it hides nothing else
+            if self.search.text().strip().lower() in path.name.lower():
+                self._add(path.name, "none\n", theme.icon("warning", theme.current().quiet), sentence)
+                self.shelf.item(self.shelf.count() - 1).setFlags(Qt.ItemFlag.NoItemFlags)
 
     def _icon(self, material: Material) -> QIcon:
         ball = self.balls.of(material)
