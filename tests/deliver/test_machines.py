@@ -1,12 +1,17 @@
 """Other machines: several processes on the loopback help with renders; what they make is, to the last bit, what one machine makes."""
 
+import asyncio
+import io
 import os
+import pickle
+import platform
 import signal
 import socket
 import subprocess
 import sys
 import time
 from pathlib import Path
+from types import SimpleNamespace
 
 import msgspec
 import numpy as np
@@ -18,10 +23,25 @@ from aulmo.command.main import main
 from aulmo.deliver import runner
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.job import Job, job_in
-from aulmo.deliver.machines import hands, hub
+from aulmo.deliver.machines import doors, hands, helper, hub
 from aulmo.deliver.machines.hands import Helpers
-from aulmo.deliver.machines.pieces import Bench, Came, Missing, Piece, digest, introduction, keep, lacking, packed, unpacked
-from aulmo.deliver.machines.secret import address_of, is_of_the_office, own_address, secret_of, security
+from aulmo.deliver.machines.pieces import (
+    Answer,
+    Bench,
+    Came,
+    Missing,
+    Piece,
+    check_file,
+    checked_piece,
+    digest,
+    introduction,
+    keep,
+    lacking,
+    packed,
+    unpacked,
+)
+from aulmo.deliver.machines.roster import helper_security, hub_security
+from aulmo.deliver.machines.secret import address_of, door, is_of_the_office, own_address, secret_of
 from aulmo.document.assets import name_of
 from aulmo.document.records import Film, RenderSettings, Surface
 from aulmo.errors import BadFile, BadValue
@@ -55,8 +75,11 @@ class Joined:
     def add(self, secret: str | None = None) -> subprocess.Popen:
         """Another helper, with a store of its own."""
         k = len(self.processes)
-        words = [sys.executable, "-m", "aulmo", "helper", "--join", self.address, "--secret", secret or secret_of(self.folder)]
-        settings = {**os.environ, "AULMO_HELPER_STORE": str(self.folder / f"store{k}")}
+        kept = self.folder / f"secret{k}"
+        kept.touch(mode=0o600)
+        kept.write_text(secret or secret_of(self.folder))
+        words = [sys.executable, "-m", "aulmo", "helper", "--join", self.address, "--secret-file", str(kept)]
+        settings = {**os.environ, "AULMO_HELPER_STORE": str(self.folder / f"store{k}"), "AULMO_HELPER_CARDS": str(self.folder / f"cards{k}")}
         log = open(self.folder / f"helper{k}.txt", "ab")  # noqa: SIM115 (the process has it)
         self.processes.append(subprocess.Popen(words, env=settings, stdout=log, stderr=log))
         return self.processes[-1]
@@ -135,7 +158,7 @@ def test_a_film_by_helpers_is_bit_equal_and_assets_are_sent_once(joined, alone, 
     try:
         for one in again._known.values():
             name, held = again.project(document, assets)
-            assert again.client.run(lacking, [name, *held], workers=[one.address])[one.address] == []
+            assert again._ask(one, lacking, [name, *held]) == []
         sent = []
         again.blobs = {k: (lambda k=k, f=f: sent.append(k) or f()) for k, f in again.blobs.items()}
         later = replace(FEW, samples=3)
@@ -210,8 +233,9 @@ def test_who_does_not_know_the_secret_stays_outside(joined, tmp_path):
     assert "could not be joined" in joined.log(len(joined.processes) - 1)
     from distributed import Client
 
-    with pytest.raises(Exception):  # noqa: B017, PT011 (whatever the library says to one without a certificate)
-        Client(f"tcp://{joined.address}", timeout=2, set_as_default=False)
+    for where in (joined.address, hub.told(joined.folder)["engine"]):
+        with pytest.raises(Exception):  # noqa: B017, PT011 (whatever the library says to one without a certificate)
+            Client(f"tcp://{where}", timeout=2, set_as_default=False)
     assert len(hub.told(joined.folder)["helpers"]) == 2
     with socket.create_connection(joined.address.rsplit(":", 1), timeout=5) as way:
         way.sendall(b"\0" * 64)
@@ -256,7 +280,83 @@ def test_a_job_that_is_stopped_ends_at_the_helpers_too_and_goes_on(joined, alone
     assert rest.kept == made.made and rest.made == 10 - made.made and frames_of(tmp_path / "film") == alone
 
 
+def test_the_doors_that_run_code_are_closed_on_both_ends(joined, tmp_path):
+    """With all that the secret gives, nobody has a word of his own run at the hub or at a helper; a helper asks nothing of anybody."""
+    from distributed import Client
+
+    hub.quietly()
+    where = f"tls://{hub.told(joined.folder)['engine']}"
+    with Client(where, security=hub_security(joined.folder), set_as_default=False, timeout=10) as client:
+        (tmp_path / "evil.py").write_text("raise SystemExit")
+        for attempt in (
+            lambda: client.run(os.getpid), lambda: client.run_on_scheduler(os.getpid), lambda: client.upload_file(str(tmp_path / "evil.py")),
+            lambda: client.submit(os.getpid, pure=False).result(timeout=10), lambda: client.submit(lambda: 1, pure=False).result(timeout=10),
+        ):  # fmt: skip
+            with pytest.raises(Exception):  # noqa: B017, PT011 (in whatever words the library refuses)
+                attempt()
+    card = asyncio.run(helper._first(f"tls://{joined.address}", secret_of(joined.folder), "curious"))
+    with pytest.raises(Exception):  # noqa: B017, PT011
+        Client(where, security=helper_security(card), set_as_default=False, timeout=3)
+    assert len(hub.told(joined.folder)["helpers"]) == 2
+    with pytest.raises(doors.Refused):
+        doors.plainly(pickle.dumps(os.getpid))
+
+
+def test_strangers_that_say_nothing_are_closed_and_helpers_listen_where_they_were_reached(joined):
+    for where in (joined.address, hub.told(joined.folder)["engine"], next(iter(hub.told(joined.folder)["helpers"])).removeprefix("tls://")):
+        host, _, port = where.rpartition(":")
+        assert host == "127.0.0.1"  # and no other address of this machine
+        with socket.create_connection((host, int(port)), timeout=5) as way:
+            way.settimeout(doors.PATIENCE + 10)
+            try:
+                assert way.recv(16) == b""  # closed from the other side
+            except ConnectionResetError:
+                pass
+
+
+def test_a_certificate_that_was_taken_back_opens_nothing_more(joined, capsys):
+    name = platform.node() or "helper"
+    assert main(["renders", "helpers", "remove", name, "--list", str(joined.folder)]) == 0
+    assert "taken back" in capsys.readouterr().out
+    until = time.monotonic() + 20
+    while hub.told(joined.folder)["helpers"]:
+        assert time.monotonic() < until
+        time.sleep(0.1)
+    time.sleep(helper.AGAIN + 1)  # they try again, in vain
+    assert not hub.told(joined.folder)["helpers"]
+    assert main(["renders", "helpers", "remove", name, "--list", str(joined.folder)]) == 2
+    assert all(oct((joined.folder / f).stat().st_mode)[-3:] == "600" for f in ("secret", "authority.json", "helpers.json"))
+
+
 # without any process
+
+
+@pytest.mark.parametrize("rubbish", [b"", b"x" * 19, b"\x89PNG\r\n\x1a\n" + b"x" * 100], ids=["nothing", "19 bytes", "a PNG's head"])
+def test_rubbish_that_a_helper_sends_is_its_failure_and_not_the_jobs(rubbish):
+    piece = Piece("d.json", [], [("s", 1.0)], SIZE, msgspec.to_builtins(FEW))
+    helpers = Helpers.__new__(Helpers)
+    said: list[str] = []
+    helpers.say = said.append
+    one = hands._Helper("tls://127.0.0.1:1", "liar")
+    for k, answer in enumerate((Answer(Came(rubbish, digest(rubbish))), Answer(Came(rubbish, "lie")), None), 1):
+        blob = msgspec.msgpack.encode(answer) if answer is not None else rubbish
+        future = SimpleNamespace(result=lambda timeout, blob=blob: blob)
+        assert helpers._verified(one, future, lambda came: check_file(came, piece)) is None
+        assert one.failed == k
+    for told in (None, b"rubbish", {"version": 3}):
+        one.asked = SimpleNamespace(result=lambda timeout, told=told: told)
+        assert helpers._is_good(one) is False
+
+
+def test_a_piece_from_elsewhere_is_looked_at_before_it_is_made():
+    good = Piece("d.json", ["a.bin"], [("s", 1.0)], SIZE, msgspec.to_builtins(FEW))
+    assert checked_piece(good) is good
+    for field, wrong in (
+        ("document", "../../etc/passwd"), ("assets", ["a/b"]), ("size", (0, 5)), ("size", (10**9, 5)), ("shots", []), ("time", float("nan")),
+        ("tiles", [-1]), ("mean", -5), ("settings", {"noise_percent": 1e308}),
+    ):  # fmt: skip
+        with pytest.raises((BadFile, BadValue, msgspec.ValidationError)):
+            checked_piece(msgspec.structs.replace(good, **{field: wrong}))
 
 
 def test_what_comes_is_looked_at_before_it_is_laid_into_the_film():
@@ -303,7 +403,7 @@ def test_only_the_office_is_joined_and_a_secret_is_made_up_once(tmp_path):
     made = secret_of(tmp_path)
     assert made == secret_of(tmp_path) and len(made) == 19 and made != secret_of(tmp_path / "b")
     with pytest.raises(BadValue, match="no secret"):
-        security("hello")
+        door("hello", inside=True)
     assert introduction()["probe"] == hands.probe() and digest(b"a") != digest(b"b")
     assert Came(b"x", digest(b"x")).digest == digest(b"x")
 
@@ -315,13 +415,14 @@ def test_the_command_line_takes_helpers_and_sends_them_away(tmp_path, capsys, mo
     assert "No other machine" in capsys.readouterr().out
     assert main(["renders", "helpers", "on", "--list", str(folder)]) == 0
     told = capsys.readouterr().out
-    assert f"--secret {secret_of(folder)}" in told and "--join 127.0.0.1:" in told
+    assert "helper --join 127.0.0.1:" in told and "--secret" not in told and secret_of(folder) in told
     assert main(["renders", "helpers", "off", "--list", str(folder)]) == 0
     until = time.monotonic() + 20
     while hub.told(folder):
         assert time.monotonic() < until
         time.sleep(0.1)
-    assert main(["helper", "--join", "8.8.8.8", "--secret", secret_of(folder)]) == 2
+    assert main(["helper", "--join", "8.8.8.8", "--list", str(folder)]) == 2
     assert "office" in capsys.readouterr().err
+    monkeypatch.setattr(sys, "stdin", io.StringIO())
     assert main(["helper", "--join", "127.0.0.1:1", "--list", str(tmp_path / "none")]) == 2
     assert "secret" in capsys.readouterr().err

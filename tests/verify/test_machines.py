@@ -13,7 +13,6 @@ from aulmo.deliver import runner
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.machines import hub
 from aulmo.deliver.machines.hands import Helpers
-from aulmo.deliver.machines.secret import secret_of
 from aulmo.document.project_file import load
 from aulmo.document.records import RenderSettings
 
@@ -31,8 +30,8 @@ def helped(folder: Path, count: int, document, assets) -> float:
     helpers = []
     try:
         for k in range(count):
-            words = [sys.executable, "-m", "aulmo", "helper", "--join", address, "--secret", secret_of(folder)]
-            settings = {**os.environ, "AULMO_HELPER_STORE": str(folder / f"store{k}")}
+            words = [sys.executable, "-m", "aulmo", "helper", "--join", address, "--list", str(folder)]
+            settings = {**os.environ, "AULMO_HELPER_STORE": str(folder / f"store{k}"), "AULMO_HELPER_CARDS": str(folder / f"cards{k}")}
             helpers.append(subprocess.Popen(["taskset", "-c", str(k), *words], env=settings, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
         hands = Helpers(folder, own=False)
         until = time.monotonic() + 120

@@ -347,7 +347,7 @@ def parser() -> argparse.ArgumentParser:
     p.set_defaults(run=renders.renders)
     p = commands.add_parser("helper", help="let this machine help with the renders of another one")
     p.add_argument("--join", required=True, metavar="ADDRESS", help="as the other machine’s list shows it")
-    p.add_argument("--secret", metavar="WORDS", help="likewise; else AULMO_SECRET")
+    p.add_argument("--secret-file", metavar="FILE", help="a file that holds its secret, for your eyes alone; else it is asked for, the first time")
     p.add_argument("--list", metavar="FOLDER", help="a list of this machine, whose secret is then known")
     p.set_defaults(run=renders.helper)
     p = commands.add_parser("material", help="write a material as MaterialX, alone or with its pictures in a zip")

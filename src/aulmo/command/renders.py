@@ -1,8 +1,9 @@
 """The command line's `renders`: the same list that the window shows, read and steered without one."""
 
 import argparse
+import getpass
 import json
-import os
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -72,11 +73,15 @@ def renders(arguments: argparse.Namespace) -> int:
 def _helpers(folder: Path, words: list[str]) -> int:
     from aulmo.deliver import runner
     from aulmo.deliver.machines import hub
+    from aulmo.deliver.machines.roster import take_back
+    from aulmo.deliver.machines.secret import secret_of
 
     if words[:1] in (["on"], ["off"]):
         hub.take(folder, words[0] == "on")
+    elif words[:1] == ["remove"] and len(words) == 2:
+        print(f"{words[1]} is let in no more ({len(take_back(folder, words[1]))} taken back).")
     elif words:
-        raise BadValue("Helpers are on or off.")
+        raise BadValue("Helpers are on or off, or one is removed by its name.")
     if not runner.rules(folder).helpers:
         print("No other machine may help.")
         return 0
@@ -84,22 +89,41 @@ def _helpers(folder: Path, words: list[str]) -> int:
     if not address:
         raise BadValue("The hub that helpers join could not be started; see that the network is there.")
     print(f"On each machine: aulmo {hub.invitation(folder, address)}")
+    print(f"It asks for the secret the first time: {secret_of(folder)}")
     for name in hub.told(folder).get("helpers", {}).values():
         print(f"  {name}")
     return 0
 
 
 def helper(arguments: argparse.Namespace) -> int:
-    """`helper --join ADDRESS [--secret WORDS]`."""
+    """`helper --join ADDRESS [--secret-file FILE]`; without a file the secret is asked for, the first time."""
     from aulmo.deliver.machines.helper import stay
     from aulmo.deliver.machines.secret import secret_of
 
-    secret = arguments.secret or os.environ.get("AULMO_SECRET") or ""
-    if not secret and (folder_of(arguments) / "secret").exists():
-        secret = secret_of(folder_of(arguments))  # the list is of this machine
-    if not secret:
-        raise BadValue("Say the list’s secret with --secret; `aulmo renders helpers` and Render show it.")
+    def secret() -> str:
+        if arguments.secret_file:
+            return _from_file(Path(arguments.secret_file))
+        if (folder_of(arguments) / "secret").exists():
+            return secret_of(folder_of(arguments))  # the list is of this machine
+        try:
+            said = getpass.getpass("The list’s secret: ") if sys.stdin.isatty() else sys.stdin.readline()
+        except (EOFError, ValueError, AttributeError):
+            said = ""
+        if not said.strip():
+            raise BadValue("The list’s secret is wanted the first time; `aulmo renders helpers` and Render show it.")
+        return said.strip()
+
     return stay(arguments.join, secret, lambda text: print(text, flush=True))
+
+
+def _from_file(path: Path) -> str:
+    """The secret in a file that nobody else may read."""
+    try:
+        if path.stat().st_mode & 0o077:
+            raise BadValue(f"{path.name} can be read by others; say chmod 600 to it first.")
+        return path.read_text().strip()
+    except (OSError, ValueError) as error:
+        raise BadValue(f"{path.name} could not be read: {error}.") from None
 
 
 def _add(folder: Path, words: list[str], arguments: argparse.Namespace) -> int:

@@ -183,7 +183,7 @@ def _handed_out(
     settings: RenderSettings, folder: FrameFolder, kind: str, progress: Callable | None, builder: SceneBuilder, helpers: "Helpers",
 ) -> tuple[int, bool]:  # fmt: skip
     """Have the frames that are missing made here and by helpers; returns how many were made, and whether all are."""
-    from aulmo.deliver.machines.pieces import Came, Piece, as_file
+    from aulmo.deliver.machines.pieces import Came, Piece, as_file, check_file
 
     wanted: dict[str, int] = {}
     for k, frame in enumerate(planned):
@@ -223,7 +223,8 @@ def _handed_out(
         picture = _picture(document, assets, planned[order[k]], size, settings, folder, builder, lambda p, t: still_wanted(), kind)
         return None if picture is None else as_file(picture, pieces[k])
 
-    whole = helpers.each(pieces, take, make, lambda: going and tell()) if pieces else True
+    looked_at = lambda k, came: check_file(came, pieces[k])  # noqa: E731
+    whole = helpers.each(pieces, take, make, lambda: going and tell(), looked_at) if pieces else True
     return count, whole
 
 

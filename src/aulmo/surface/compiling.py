@@ -39,7 +39,7 @@ def compile_program(material: Material, pictures: Pictures | None) -> Program:
         for key in sorted(led, key=lambda k: (k == "emission_color", p.WIRED.index(k))):
             raw = _raw(material.surface, key)
             _wire(emitter, p.WIRED.index(key), led[key], "colour" if key in p.COLOURED else "number", raw)
-        if p.SETTLED & set(led):
+        if set(led) - p.ALONE:
             emitter.put(p.SETTLE, (), 0)
         ops, _ = emitter.finished()
     height, normal, coat_height, coat_normal = (

@@ -59,8 +59,11 @@ EVEN = (
     "transmission_depth", "transmission_scatter", "transmission_scatter_anisotropy", "transmission_dispersion_scale",
     "transmission_dispersion_abbe_number", "subsurface_scatter_anisotropy", "thin_film_ior", "geometry_thin_walled", "nesting_priority",
 )  # fmt: skip
-SETTLED = {"specular_weight", "specular_ior", "subsurface_radius", "subsurface_radius_scale", "coat_color", "coat_ior", "coat_darkening",
-    "coat_weight"}
+# from which nothing else follows; all others are settled after the last (`trace.material.follows`)
+ALONE = {
+    "geometry_opacity", "emission_color", "emission_luminance", "fuzz_weight", "fuzz_color", "fuzz_roughness", "base_diffuse_roughness",
+    "thin_film_weight", "thin_film_thickness", "geometry_tangent_turn",
+}
 MULTIPLIED = ("base_weight", "emission_color")  # nodes led here multiply what the surface has; others take its place
 RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
 COLOURED = {

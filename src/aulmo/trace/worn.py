@@ -124,9 +124,10 @@ def wear(
     book.begin()
     surfaces = [book.evened(s, m) for s, m in zip(surfaces, dressed)]
     baked = [material_row(s, tables) for s in surfaces]
-    clear = [r.numbers[openpbr.CLEAR] or r.numbers[openpbr.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
+    clear = [r.clear or r.numbers[openpbr.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
     masks = np.where(np.array(clear, bool), MASK_CLEAR, MASK_SOLID).astype(np.uint32)
     numbers, films = _material_table(baked)
+    numbers[: len(baked), openpbr.STRAIGHT] = [r.clear for r in baked]
     albedos = [r.albedos for r in baked]
     programs, ops, layers = book.gather(dressed, numbers, albedos, films, over)
     printed = {

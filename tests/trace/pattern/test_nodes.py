@@ -4,6 +4,8 @@ import math
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
@@ -12,8 +14,12 @@ from aulmo.document.records import Lay, Material, Node, Stop, Surface, SurfaceLa
 from aulmo.errors import BadValue
 from aulmo.surface.compiling import compile_program, compile_value
 from aulmo.surface.oxide import tint_table
+from aulmo.surface.program import MULTIPLIED, WIRED
+from aulmo.trace.material import openpbr as o
+from aulmo.trace.material.follows import settle
+from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.pattern.curvature import bake_curvature
-from aulmo.trace.pattern.program_run import run_points
+from aulmo.trace.pattern.program_run import run, run_points
 from aulmo.trace.pattern.programs import ProgramBook, known_of
 from aulmo.trace.scene import SceneBuilder
 from dressing import dressed, png
@@ -605,42 +611,53 @@ def test_circles_and_strange_nodes_are_a_sentence():
         compile_program(Material("m", "M", nodes=tuple(deep), wires={"height": "e8"}), None)
 
 
-VARIED = {
-    "base_diffuse_roughness": (0.7, {}), "specular_weight": (0.5, {}), "specular_ior": (1.9, {}), "specular_roughness_anisotropy": (0.6, {}),
-    "subsurface_weight": (0.5, {}), "subsurface_radius": (2.5, {"subsurface_weight": 1.0}), "coat_color": ((0.9, 0.5, 0.2), {"coat_weight": 1.0}),
-    "coat_weight": (0.6, {"coat_color": (0.9, 0.5, 0.2)}), "subsurface_radius_scale": ((0.3, 0.8, 0.5), {"subsurface_weight": 1.0}),
-    "coat_ior": (1.9, {"coat_weight": 1.0}), "coat_darkening": (0.25, {"coat_weight": 1.0}), "fuzz_color": ((0.2, 0.4, 0.9), {"fuzz_weight": 1.0}),
-    "fuzz_roughness": (0.8, {"fuzz_weight": 1.0}), "emission_luminance": (120.0, {"emission_luminance": 50.0, "emission_color": (1.0, 0.5, 0.2)}),
-    "geometry_tangent_turn": (30.0, {}), "transmission_color": ((0.2, 0.5, 0.8), {"transmission_weight": 1.0}), "specular_color": ((0.3, 0.6, 0.9),
-    {}),
-    "base_metalness": (0.4, {}), "coat_roughness_anisotropy": (0.5, {"coat_weight": 1.0, "coat_roughness": 0.3}), "specular_roughness": (0.55, {}),
-    "fuzz_weight": (0.4, {}), "transmission_weight": (0.3, {}), "subsurface_color": ((0.9, 0.5, 0.2), {"subsurface_weight": 1.0}),
-    "base_color": ((0.9, 0.5, 0.2), {}), "geometry_opacity": (0.35, {}), "coat_roughness": (0.4, {"coat_weight": 1.0}),
+SHARES = st.floats(0.0, 1.0)
+COLOURS = st.tuples(SHARES, SHARES, SHARES)
+LED = {
+    **{f"{name}_color": COLOURS for name in ("base", "specular", "subsurface", "transmission", "coat", "fuzz", "emission")},
+    **{name: SHARES for name in (
+        "base_weight", "specular_roughness", "base_metalness", "geometry_opacity", "coat_weight", "coat_roughness", "fuzz_weight",
+        "transmission_weight", "base_diffuse_roughness", "specular_roughness_anisotropy", "subsurface_weight", "coat_roughness_anisotropy",
+        "coat_darkening", "fuzz_roughness",
+    )},
+    "specular_weight": st.floats(0.0, 2.0), "specular_ior": st.floats(1.0, 3.0), "coat_ior": st.floats(1.0, 3.0),
+    "subsurface_radius": st.floats(0.0, 50.0), "subsurface_radius_scale": COLOURS, "emission_luminance": st.floats(0.0, 1e4),
+    "geometry_tangent_turn": st.floats(-180.0, 180.0),
 }  # fmt: skip
+UNLED = {
+    "transmission_depth": st.sampled_from([0.0, 12.0]), "transmission_scatter": COLOURS, "transmission_dispersion_scale": st.sampled_from([0.0, 1.0]),
+    "geometry_thin_walled": st.booleans(), "subsurface_scatter_anisotropy": st.floats(-0.9, 0.9),
+}  # fmt: skip
+SURFACES = st.builds(Surface, **LED, **UNLED)
 
 
-@pytest.mark.parametrize("parameter", VARIED)
-def test_a_wire_to_any_parameter_makes_the_row_that_its_value_would(parameter):
-    """A constant led there gives the numbers of a surface that has it."""
-    from aulmo.trace.material import openpbr as o
-    from aulmo.trace.material.material_rows import material_row
-    from aulmo.trace.pattern.program_run import run
+@settings(max_examples=150, deadline=None)
+@given(surface=SURFACES, led=st.fixed_dictionaries({}, optional=LED))
+def test_a_row_into_which_nodes_lead_numbers_is_that_of_a_surface_that_has_them(surface, led):
+    """Any surface, any parameters led by constants at once: every number that the renderer reads is the typed one's, none excepted."""
+    typed = {
+        k: v if k not in MULTIPLIED else getattr(surface, k) * v if k == "base_weight" else tuple(a * b for a, b in zip(getattr(surface, k), v))
+        for k, v in led.items()
+    }
+    nodes = tuple(Node(k, "constant", {"value": v}) for k, v in led.items())
+    material = Material("m", "M", surface=surface, nodes=nodes, wires={k: k for k in led})
+    book = ProgramBook(AssetStore())
+    ops = compile_program(material, None).ops
+    row = material_row(book.evened(surface, material), False).numbers.copy()
+    run(ops, 0, len(ops), np.zeros((1, 40)), np.zeros((1, 60)), np.zeros((140, 4)), row, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0)
+    wanted = material_row(replace(surface, **typed), False).numbers
+    np.testing.assert_allclose(row, wanted, rtol=1e-9, atol=1e-9)
 
-    value, more = VARIED[parameter]
-    surface = Surface(specular_roughness=0.4, **more)
-    program = compile_program(Material("m", "M", surface=surface, nodes=(Node("c", "constant", {"value": value}),), wires={parameter: "c"}), None)
+
+def test_half_covered_a_led_number_stands_between_both():
+    """Where a picture covers half, roughness lies half way as a number, and what follows from it, not the mean of what would follow."""
+    from aulmo.trace.pattern.program_run import lead
+
+    surface = Surface(specular_roughness=0.2, coat_weight=1.0, coat_roughness=0.5)
     row = material_row(surface, False).numbers.copy()
-    run(program.ops, 0, len(program.ops), np.zeros((1, 40)), np.zeros((1, 60)), np.zeros((140, 4)), row, 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 0.0)
-    wanted = material_row(replace(surface, **{parameter: value}), False).numbers
-    unlike = {o.SMOOTH, o.CLEAR}  # flags of the whole material
-    if parameter == "specular_color":
-        unlike |= {o.METAL_F82, o.METAL_F82 + 1, o.METAL_F82 + 2}
-    if parameter == "coat_roughness":
-        unlike |= {o.ALPHA_X, o.ALPHA_Y}  # the coat's spread over the base stays that of the material
-    if parameter == "coat_weight":
-        unlike |= {o.COAT_DARK}
-    same = [k for k in range(o.COLUMNS) if k not in unlike]
-    np.testing.assert_allclose(row[same], wanted[same], atol=1e-9)
+    lead(row, WIRED.index("specular_roughness"), 0.6, 0.0, 0.0, 0.5)
+    settle(row)
+    np.testing.assert_allclose(row, material_row(replace(surface, specular_roughness=0.4), False).numbers, atol=1e-12)
 
 
 def test_what_is_one_all_through_a_body_gets_the_mean_of_what_leads_it():
@@ -648,7 +665,6 @@ def test_what_is_one_all_through_a_body_gets_the_mean_of_what_leads_it():
     document, assets = dressed(
         plane(), Surface(transmission_weight=1.0, transmission_color=(0.2, 0.5, 0.8)), nodes=nodes, wires={"transmission_depth": "r"}
     )
-    from aulmo.trace.material import openpbr as o
 
     row = SceneBuilder(assets).build(document).arrays.materials[1]
     assert row[o.ABSORPTION] == pytest.approx(-math.log(0.2) / 4.0, rel=0.1)

@@ -14,12 +14,11 @@ import numpy as np
 
 from aulmo import __version__
 from aulmo.deliver.machines import hub
-from aulmo.deliver.machines.pieces import Came, Missing, Piece, digest, introduction, keep, lacking, on_helper, probe, traced, unpacked
-from aulmo.deliver.machines.secret import secret_of, security
+from aulmo.deliver.machines.pieces import Answer, Came, Piece, check_tiles, digest, introduction, kept, lacking, on_helper, probe, traced, unpacked
+from aulmo.deliver.machines.roster import hub_security
 from aulmo.document import project_file
 from aulmo.document.assets import MADE, AssetStore, name_of
 from aulmo.document.records import Document, RenderSettings, Shot
-from aulmo.errors import AulmoError
 from aulmo.trace.tracer import Tracer
 
 AHEAD = 2  # pieces that a helper has at a time, so that it never waits for the next
@@ -50,10 +49,9 @@ class Helpers:
         self.folder, self.own = folder, own
         self.blobs: dict[str, Callable[[], bytes]] = {}
         self._known: dict[str, _Helper] = {}
-        address = hub.wait_for(folder)
-        if not address:
+        if not hub.wait_for(folder):
             raise OSError("the list's hub does not answer")
-        self.client = Client(f"tls://{address}", security=security(secret_of(folder)), set_as_default=False, timeout=10)
+        self.client = Client(f"tls://{hub.told(folder)['engine']}", security=hub_security(folder), set_as_default=False, timeout=10)
 
     def close(self) -> None:
         """Let go of the hub; what is under way at helpers ends there."""
@@ -90,8 +88,11 @@ class Helpers:
         except Exception as error:  # noqa: BLE001 (whatever it is, it cannot help)
             self.say(f"{helper.name} cannot help: {error}.")
             return False
+        if not isinstance(told, dict) or not all(isinstance(told.get(k), str) for k in ("version", "probe")):
+            self.say(f"{helper.name} does not introduce itself; it is given nothing.")
+            return False
         if told["version"] != __version__:
-            self.say(f"{helper.name} has Aulmo {told['version']} and not {__version__}; it is given nothing.")
+            self.say(f"{helper.name} has Aulmo {told['version'][:40]} and not {__version__}; it is given nothing.")
             return False
         if told["probe"] != probe():
             self.say(f"{helper.name} reckons differently: its pictures would not be equal to the last bit; it is given nothing.")
@@ -100,10 +101,10 @@ class Helpers:
 
     def each(
         self, pieces: Sequence[Piece], take: Callable[[int, Came], None], make: Callable[[int, Callable[[], bool]], Came | None],
-        goes_on: Callable[[], bool],
+        goes_on: Callable[[], bool], check: Callable[[int, Came], None] = lambda k, came: None,
     ) -> bool:  # fmt: skip
-        """Have all pieces made, here by `make` and by whoever helps; `take` gets each once, in any order, in the calling thread. False when `goes_on`
-        said no. Raises what `take` or `make` raises."""
+        """Have all pieces made, here by `make` and by whoever helps; `take` gets each once, in any order, in the calling thread. What a helper sends
+        is taken when `check` does not raise. False when `goes_on` said no. Raises what `take` or `make` raises."""
         todo, tries = deque(range(len(pieces))), [0] * len(pieces)
         done: set[int] = set()
         here: list[tuple[int, Came | None, BaseException | None]] = []
@@ -152,7 +153,7 @@ class Helpers:
                     if came is not None:
                         taken(k, came)
                 for helper in self._known.values():
-                    self._serve(helper, pieces, todo, done, tries, taken, told)
+                    self._serve(helper, pieces, todo, done, tries, taken, told, check)
                 time.sleep(LOOK if len(done) < len(pieces) else 0)
             return True
         finally:
@@ -166,7 +167,7 @@ class Helpers:
 
     def _serve(
         self, helper: _Helper, pieces: Sequence[Piece], todo: deque, done: set[int], tries: list[int], taken: Callable[[int, Came], None],
-        told: threading.Condition,
+        told: threading.Condition, check: Callable[[int, Came], None],
     ) -> None:  # fmt: skip
         for k, future in list(helper.out.items()):
             if k in done:
@@ -174,7 +175,7 @@ class Helpers:
                 del helper.out[k]
             elif future.done():
                 del helper.out[k]
-                came = self._verified(helper, future)
+                came = self._verified(helper, future, lambda came, k=k: check(k, came))  # type: ignore[misc]
                 if came is not None:
                     helper.made += 1
                     taken(k, came)
@@ -200,21 +201,30 @@ class Helpers:
         if not unknown:
             return
         try:
-            for name in self.client.run(lacking, unknown, workers=[helper.address])[helper.address]:
-                self.client.run(keep, {name: self.blobs[name]()}, workers=[helper.address])
+            for name in self._ask(helper, lacking, unknown):
+                if self._ask(helper, kept, {name: self.blobs[name]()}) != "":
+                    return
             helper.holds.update(unknown)
-        except (OSError, KeyError, ValueError, AulmoError):
-            pass  # it has gone, or has no room: the piece will say so
+        except Exception:  # noqa: BLE001 (it has gone, or has no room, or answers nonsense: the piece will say so)
+            pass
 
-    def _verified(self, helper: _Helper, future: Any) -> Came | None:
+    def _ask(self, helper: _Helper, what: Callable, told: Any) -> Any:
+        """Have one of the few things done at a helper that are done there, before anything else."""
+        return self.client.submit(what, told, workers=[helper.address], pure=False, priority=100).result(timeout=60)
+
+    def _verified(self, helper: _Helper, future: Any, check: Callable[[Came], None]) -> Came | None:
         try:
-            blob = future.result(timeout=10)
-            came = msgspec.msgpack.decode(blob, type=Came) if blob else None
+            answer = msgspec.msgpack.decode(future.result(timeout=10), type=Answer)
+            if answer.missing:
+                helper.holds.clear()  # it has thrown away what was not used for long
+                return None
+            if answer.trouble:
+                raise ValueError(answer.trouble)
+            came = answer.came
             if came is not None and digest(came.payload) != came.digest:
                 raise ValueError("what it sent was damaged on its way")
-        except Missing:
-            helper.holds.clear()  # it has thrown away what was not used for long
-            return None
+            if came is not None:
+                check(came)
         except Exception as error:  # noqa: BLE001 (a helper's trouble must not end the render)
             helper.failed += 1
             self.say(f"{helper.name} could not make a piece: {error}")
@@ -261,6 +271,6 @@ class Helpers:
                     films.clear()
                 return came
 
-            return self.each(pieces, take, make, goes_on)
+            return self.each(pieces, take, make, goes_on, lambda k, came: check_tiles(came, tracer, pieces[k].tiles))
 
         return trace

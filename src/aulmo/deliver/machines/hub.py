@@ -12,10 +12,14 @@ import time
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
 from aulmo.deliver import runner
-from aulmo.deliver.machines.secret import PORT, own_address, secret_of, security
+from aulmo.deliver.machines import doors
+from aulmo.deliver.machines.roster import hub_security, is_welcome, let_in
+from aulmo.deliver.machines.secret import PORT, door, own_address, secret_of
+from aulmo.document.file_names import safe as safe_name
 from aulmo.document.locks import claimed, is_held
 from aulmo.document.writing import write_atomically
 from aulmo.errors import AulmoError
@@ -31,11 +35,12 @@ SETTINGS = {
 
 
 def quietly() -> None:
-    """Settings of the library that carries pieces; of what it has to say only what went wrong is heard."""
+    """Settings of the library that carries pieces, its doors closed; of what it has to say only what went wrong is heard."""
     import dask
     import distributed  # noqa: F401 (sets up its own logs when it is first wanted)
 
     dask.config.set(SETTINGS)
+    doors.close()
     for name in list(logging.root.manager.loggerDict):
         if name.partition(".")[0] in ("distributed", "tornado", "asyncio"):
             logging.getLogger(name).setLevel(logging.CRITICAL)
@@ -57,8 +62,8 @@ def take(folder: Path, on: bool) -> None:
 
 
 def invitation(folder: Path, address: str) -> str:
-    """What is said to Aulmo on a machine that should help."""
-    return f"helper --join {address} --secret {secret_of(folder)}"
+    """What is said to Aulmo on a machine that should help; it asks for the secret."""
+    return f"helper --join {address}"
 
 
 def wake(folder: Path) -> None:
@@ -83,33 +88,76 @@ async def _serve(folder: Path) -> None:
     from distributed import Scheduler
 
     host = os.environ.get("AULMO_HUB_HOST") or own_address()
-    safe, port = security(secret_of(folder)), _port(folder, host)
-    hub = await Scheduler(protocol="tls", host=host, port=port, security=safe, dashboard=False, dashboard_address="127.0.0.1:0")
-    here = {"address": hub.address.removeprefix("tls://"), "pid": os.getpid()}
-    last: dict[str, Any] = {}
+    last = _last(folder)
+    engine_port = _free_port(host, last.get("engine", ""), PORT + 1)
+    safe = hub_security(folder)
+    kind = doors.guarded(Scheduler, doors.OF_HUB, lambda role, number: is_welcome(folder, role, number))
+    hub = await kind(protocol="tls", host=host, port=engine_port, security=safe, dashboard=False, dashboard_address="127.0.0.1:0")
+    hub.worker_plugins.clear()  # the library would send code of its own along
+    engine = hub.address.removeprefix("tls://")
+    welcome = await asyncio.start_server(
+        lambda reader, writer: _let_in(folder, engine, reader, writer), host, _free_port(host, last.get("address", ""), PORT),
+        ssl=door(secret_of(folder), inside=True), ssl_handshake_timeout=doors.PATIENCE, limit=1 << 16,
+    )  # fmt: skip
+    port = welcome.sockets[0].getsockname()[1]
+    here = {"address": f"[{host}]:{port}" if ":" in host else f"{host}:{port}", "engine": engine, "pid": os.getpid()}
+    told_last: dict[str, Any] = {}
     try:
         while folder.exists() and runner.rules(folder).helpers:
+            for address, number in list(hub.numbers.items()):
+                if address in hub.workers and not is_welcome(folder, "helper", number):
+                    await hub.remove_worker(address, stimulus_id="taken back")
             now = {**here, "helpers": {w.address: str(w.name) for w in hub.workers.values()}}
-            if now != last:
+            if now != told_last:
                 blob = json.dumps(now).encode()
-                write_atomically(folder / "hub.json", lambda file, blob=blob: file.write(blob))
-                last = now
+                write_atomically(folder / "hub.json", lambda file, blob=blob: file.write(blob), mode=0o600)
+                told_last = now
             await asyncio.sleep(0.25)
     finally:
+        welcome.close()
         await hub.close(reason="The list takes no helpers any more.")
 
 
-def _port(folder: Path, host: str) -> int:
-    """The port that the list had last, so that helpers find it again, else the usual one; 0, any, where that is taken."""
+async def _let_in(folder: Path, engine: str, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+    """Give whoever came through the door, and so knows the secret, a certificate of its own."""
     try:
-        wanted = int(json.loads((folder / "hub.json").read_text())["address"].rpartition(":")[2])
-    except (OSError, ValueError, KeyError, TypeError):
-        wanted = PORT
-    with socket.socket() as way:
+        line = await asyncio.wait_for(reader.readline(), doors.PATIENCE)
+        wanted = msgspec.json.decode(line, type=Wanted)
+        certificate, authority = let_in(folder, safe_name(wanted.name), wanted.public)
+        writer.write(msgspec.json.encode({"certificate": certificate, "authority": authority, "engine": engine}) + b"\n")
+        await asyncio.wait_for(writer.drain(), doors.PATIENCE)
+    except (AulmoError, msgspec.MsgspecError, OSError, ValueError, TimeoutError):
+        pass  # a stranger, or one that went
+    finally:
+        writer.close()
+
+
+class Wanted(msgspec.Struct):
+    """What a machine sends to be let in: what it is called, and its key."""
+
+    name: str
+    public: str
+
+
+def _last(folder: Path) -> dict[str, Any]:
+    try:
+        held = json.loads((folder / "hub.json").read_text())
+        return held if isinstance(held, dict) else {}
+    except (OSError, ValueError):
+        return {}
+
+
+def _free_port(host: str, before: Any, usual: int) -> int:
+    """The port that was had last, so that helpers find it again, else the usual one; 0, any, where that is taken."""
+    try:
+        wanted = int(str(before).rpartition(":")[2] or usual)
+    except ValueError:
+        wanted = usual
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as way:
         try:
             way.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             way.bind((host, wanted))
-        except OSError:
+        except (OSError, OverflowError):
             return 0
     return wanted
 

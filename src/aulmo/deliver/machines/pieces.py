@@ -3,9 +3,11 @@ hash of its content and lies in the helper's own store: it is sent once, whateve
 
 import hashlib
 import io
+import math
 import os
 import platform
 import tempfile
+import threading
 import zipfile
 from functools import cache
 from pathlib import Path
@@ -16,11 +18,14 @@ import numpy as np
 import platformdirs
 
 from aulmo import __version__
+from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.document import project_file
+from aulmo.document.apart import apart
 from aulmo.document.assets import AssetStore, name_of
 from aulmo.document.records import Document, RenderSettings
+from aulmo.document.soundness import check_numbers
 from aulmo.document.writing import write_atomically
-from aulmo.errors import BadFile
+from aulmo.errors import AulmoError, BadFile
 
 STORE_LIMIT = 20 << 30  # bytes that a helper keeps of what it was sent; what was not used for longest goes first
 
@@ -69,6 +74,54 @@ class Missing(Exception):
     def __init__(self, names: list[str]) -> None:
         super().__init__(names)
         self.names = names
+
+
+def checked_piece(piece: Piece) -> Piece:
+    """A piece that came from elsewhere, if it is one. Raises BadFile or BadValue."""
+    width, height = piece.size
+    names = piece.needs()
+    if not (1 <= width <= 65536 and 1 <= height <= 65536) or any(Path(n).name != n or len(n) > 200 for n in names) or len(names) > 200_000:
+        raise BadFile("What was sent is no piece of a render.")
+    if len(piece.shots) not in (1, 2) or not all(math.isfinite(share) for _, share in piece.shots) or not math.isfinite(piece.time):
+        raise BadFile("What was sent is no piece of a render.")
+    if len(piece.tiles) > 1_000_000 or any(k < 0 for k in piece.tiles) or not 0 <= piece.mean <= 10_000_000:
+        raise BadFile("What was sent is no piece of a render.")
+    check_numbers(Document(render=piece.rendering), "The piece that was sent")
+    return piece
+
+
+def check_file(came: Came, piece: Piece) -> None:
+    """Look at what a helper says is the picture of a piece, before it is taken. Raises BadFile."""
+    _check_told(came)
+    size = picture_size(came.payload, f"picture{FILE_TYPES[piece.file_type][1]}")
+    if size != tuple(piece.size):
+        raise BadFile("A helper sent something that is not the picture it was asked for.")
+
+
+def _check_told(came: Came) -> None:
+    if not all(math.isfinite(v) and v >= 0 for v in (came.noise, came.seconds)) or not 0 <= came.samples < 1 << 40:
+        raise BadFile("A helper sent numbers that make no sense.")
+    if len(came.small) > 4 << 20 or (came.small and not came.small.startswith(b"\x89PNG")):
+        raise BadFile("A helper sent a small picture that is none.")
+
+
+@apart(seconds=120, gigabytes=16, shown=lambda payload, name: "What a helper sent")
+def picture_size(payload: bytes, name: str) -> tuple[int, int]:
+    """Pixels across and down of a picture file all of which can be read, and whose values are numbers. Raises BadFile."""
+    import OpenImageIO as oiio
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / name
+        path.write_bytes(payload)
+        opened = oiio.ImageInput.open(str(path))
+        if opened is None:
+            raise BadFile("What a helper sent is no picture.")
+        spec = opened.spec()
+        pixels = opened.read_image("float")
+        opened.close()
+        if pixels is None or not np.isfinite(np.asarray(pixels)).all():
+            raise BadFile("What a helper sent is a damaged picture.")
+        return int(spec.full_width), int(spec.full_height)
 
 
 def digest(payload: bytes) -> str:
@@ -123,6 +176,15 @@ def lacking(names: Sequence[str]) -> list[str]:
     """Those of some blobs that are not in the store."""
     folder = store_folder()
     return [name for name in names if not (folder / name).is_file()]
+
+
+def kept(blobs: dict[str, bytes]) -> str:
+    """The same at a helper: "" when all is kept, else why it is not."""
+    try:
+        keep(blobs)
+    except (AulmoError, OSError) as error:
+        return str(error)[:500]
+    return ""
 
 
 def keep(blobs: dict[str, bytes]) -> None:
@@ -248,12 +310,37 @@ def packed(tracer: Any, tiles: Sequence[int]) -> bytes:
     return out.getvalue()
 
 
+def check_tiles(came: Came, tracer: Any, wanted: Sequence[int]) -> None:
+    """Look at what a helper says is what a film holds in some tiles, before it is taken. Raises BadFile."""
+    _check_told(came)
+    _held(came.payload, tracer, wanted)
+
+
 def unpacked(payload: bytes, tracer: Any, wanted: Sequence[int]) -> None:
     """Lay what came of some tiles into a film. Raises BadFile when it is something else; the film is then as it was."""
+    laid, noise = _held(payload, tracer, wanted)
+    for there, came in laid:
+        there[...] = came
+    tracer.tile_noise[list(wanted)] = noise
+
+
+def _held(payload: bytes, tracer: Any, wanted: Sequence[int]) -> tuple[list[tuple[np.ndarray, np.ndarray]], np.ndarray]:
+    """What came of some tiles beside where it belongs: of the very shape and kind, and numbers all. Raises BadFile."""
+    most = 4096 + 8 * len(wanted) * 4
+    for k in wanted:
+        x0, y0, x1, y1 = tracer.tiles[k]
+        held = (getattr(tracer, name) for name in ("film", "mattes", "done"))
+        most += sum(1024 + (a[y0:y1, x0:x1].nbytes if a.shape[0] else 0) for a in held)
     try:
+        with zipfile.ZipFile(io.BytesIO(payload)) as archive:
+            if sum(member.file_size for member in archive.infolist()) > most:
+                raise ValueError
         with np.load(io.BytesIO(payload), allow_pickle=False) as data:
             found = {name: data[name] for name in data.files}
+        noise = found["tile_noise"]
         if found["tiles"].tolist() != list(wanted):
+            raise ValueError
+        if noise.shape != (len(wanted),) or noise.dtype != tracer.tile_noise.dtype or np.isnan(noise).any():
             raise ValueError
         laid = []
         for k in wanted:
@@ -264,19 +351,28 @@ def unpacked(payload: bytes, tracer: Any, wanted: Sequence[int]) -> None:
                     there, came = array[y0:y1, x0:x1], found[f"{name} {k}"]
                     if there.shape != came.shape or there.dtype != came.dtype:
                         raise ValueError
+                    if name == "film" and not np.isfinite(came).all():
+                        raise ValueError
                     laid.append((there, came))
     except (ValueError, KeyError, OSError, EOFError, zipfile.BadZipFile) as error:
         raise BadFile("A helper sent something that does not fit.") from error
-    for there, came in laid:
-        there[...] = came
-    tracer.tile_noise[list(wanted)] = found["tile_noise"]
+    return laid, noise
 
 
 _bench = Bench()
+_hand = threading.Lock()  # one piece is made at a time
+
+
+class Answer(msgspec.Struct, omit_defaults=True):
+    """What a helper answers: what came of a piece, the names of blobs it lacks, or why it could not be made; none of them when it was stopped."""
+
+    came: Came | None = None
+    missing: list[str] = []
+    trouble: str = ""
 
 
 def on_helper(blob: bytes) -> bytes:
-    """What a helper is asked to run: a piece as bytes to what came of it as bytes, b"" when it was stopped. Raises Missing, or an AulmoError."""
+    """What a helper is asked to run: a piece as bytes to an `Answer` as bytes. It raises nothing: only plain data goes back."""
     from distributed import get_worker
 
     worker = get_worker()
@@ -286,6 +382,14 @@ def on_helper(blob: bytes) -> bytes:
         task = worker.state.tasks.get(key)
         return task is not None and task.state not in ("cancelled", "resumed") and worker.status.name in ("running", "paused", "closing_gracefully")
 
-    made = _bench.make(msgspec.msgpack.decode(blob, type=Piece), goes_on)
-    worker.pieces_made = getattr(worker, "pieces_made", 0) + (made is not None)  # type: ignore[attr-defined]
-    return b"" if made is None else msgspec.msgpack.encode(made)
+    try:
+        piece = checked_piece(msgspec.msgpack.decode(blob, type=Piece))
+        with _hand:
+            made = _bench.make(piece, goes_on) if goes_on() else None
+        worker.pieces_made = getattr(worker, "pieces_made", 0) + (made is not None)  # type: ignore[attr-defined]
+        answer = Answer(made)
+    except Missing as gone:
+        answer = Answer(missing=gone.names)
+    except Exception as error:  # noqa: BLE001 (whatever it is, it is told and ends nothing)
+        answer = Answer(trouble=f"{type(error).__name__}: {error}"[:500])
+    return msgspec.msgpack.encode(answer)

@@ -1,21 +1,17 @@
-"""Who may join: a secret that the list makes up and shows, the TLS that follows from it, and addresses of the office's own network only."""
+"""Who may join: a secret that the list makes up and shows, the door that opens to it, and addresses of the office's own network only."""
 
 import base64
 import datetime
 import hashlib
 import ipaddress
-import os
 import re
 import secrets
 import socket
+import ssl
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from aulmo.document.writing import write_atomically
+from aulmo.document.writing import temporary_folder, write_atomically
 from aulmo.errors import BadValue
-
-if TYPE_CHECKING:
-    from distributed import Security
 
 PORT = 47130
 OFFICE = "Aulmo office"
@@ -32,26 +28,25 @@ def secret_of(folder: Path) -> str:
     folder.mkdir(parents=True, exist_ok=True)
     made = base64.b32encode(secrets.token_bytes(10)).decode().lower()
     made = "-".join(made[k : k + 4] for k in range(0, 16, 4))
-    write_atomically(path, lambda file: file.write(made.encode()))
-    os.chmod(path, 0o600)
+    write_atomically(path, lambda file: file.write(made.encode()), mode=0o600)
     return made
 
 
-def security(secret: str) -> "Security":
-    """Both ends prove that they know the secret, and nobody else can read along: the secret gives the key of an authority (Ed25519, by scrypt), and
-    each end makes itself a certificate by it. Raises BadValue for what was never a secret of a list."""
+def door(secret: str, inside: bool) -> ssl.SSLContext:
+    """The TLS by which a machine is let in the first time: both ends prove that they know the secret, and nobody else can read along. The secret
+    gives the key of an authority (Ed25519, by scrypt), and each end makes itself a certificate by it. What is given there is a certificate of the
+    machine's own: see `roster`. Raises BadValue for what was never a secret of a list."""
     from cryptography import x509
     from cryptography.hazmat.primitives import serialization
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
     from cryptography.x509.oid import NameOID
-    from distributed import Security
 
     if not re.fullmatch(r"[a-z2-7]{4}(-[a-z2-7]{4}){3}", secret.strip()):
         raise BadValue("That is no secret of a list; it is four times four letters, as the list shows it.")
     seed = hashlib.scrypt(secret.strip().encode(), salt=OFFICE.encode(), n=2**14, r=8, p=1, dklen=32)
     authority, own = Ed25519PrivateKey.from_private_bytes(seed), Ed25519PrivateKey.generate()
     office = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, OFFICE)])
-    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, socket.gethostname()[:60] or "helper")])
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "hub" if inside else "helper")])
 
     def signed(subject: x509.Name, key: Ed25519PrivateKey, serial: int, is_authority: bool) -> str:
         made = x509.CertificateBuilder().subject_name(subject).issuer_name(office).public_key(key.public_key()).serial_number(serial)
@@ -62,9 +57,16 @@ def security(secret: str) -> "Security":
         return made.sign(authority, None).public_bytes(serialization.Encoding.PEM).decode()
 
     key = own.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()).decode()
-    certificate, root = signed(name, own, x509.random_serial_number(), False), signed(office, authority, 1, True)
-    ends = {f"tls_{end}_{what}": text for end in ("scheduler", "worker", "client") for what, text in (("cert", certificate), ("key", key))}
-    return Security(tls_ca_file=root, require_encryption=True, **ends)
+    context = ssl.create_default_context(
+        ssl.Purpose.CLIENT_AUTH if inside else ssl.Purpose.SERVER_AUTH, cadata=signed(office, authority, 1, True)
+    )
+    context.minimum_version = ssl.TLSVersion.TLSv1_3
+    context.check_hostname, context.verify_mode = False, ssl.CERT_REQUIRED
+    with temporary_folder("card") as folder:  # the library takes certificates from files alone
+        (folder / "card.pem").touch(mode=0o600)
+        (folder / "card.pem").write_text(signed(name, own, x509.random_serial_number(), False) + key)
+        context.load_cert_chain(folder / "card.pem")
+    return context
 
 
 def is_of_the_office(address: str) -> bool:
@@ -76,11 +78,11 @@ def is_of_the_office(address: str) -> bool:
     return (found.is_private or found.is_loopback or found.is_link_local) and not found.is_unspecified
 
 
-def own_address() -> str:
-    """This machine's address on the office's network; the loopback where it is on none."""
-    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as way:
+def own_address(toward: str = "10.255.255.255") -> str:
+    """This machine's address on the office's network, or on the way to another one; the loopback where it is on none."""
+    with socket.socket(socket.AF_INET6 if ":" in toward else socket.AF_INET, socket.SOCK_DGRAM) as way:
         try:
-            way.connect(("10.255.255.255", 9))  # nothing is sent; the system only says from where it would
+            way.connect((toward, 9))  # nothing is sent; the system only says from where it would
             found = str(way.getsockname()[0])
         except OSError:
             found = "127.0.0.1"

@@ -6,6 +6,7 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout
 
 from aulmo.deliver import runner
 from aulmo.deliver.machines import hub
+from aulmo.deliver.machines.secret import secret_of
 from aulmo.desk.render.bench import RenderBench
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.widgets.fields import button, label
@@ -25,10 +26,12 @@ class HelpersDialog(QDialog):
         self.words = label("", "quiet", True)
         self.line = label("", "", True)
         self.line.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.secret = label("", "quiet", True)
+        self.secret.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.copy = button("Copy the line", lambda: QGuiApplication.clipboard().setText(self.line.text()))
         self.joined = label("", "", True)
         layout = QVBoxLayout(self)
-        for widget in (self.on, self.words, self.line):
+        for widget in (self.on, self.words, self.line, self.secret):
             layout.addWidget(widget)
         keys = QHBoxLayout()
         keys.addWidget(self.copy)
@@ -60,6 +63,7 @@ class HelpersDialog(QDialog):
         told = hub.told(jobs) if on else {}
         there = bool(told)
         self.line.setVisible(there)
+        self.secret.setVisible(there)
         self.copy.setVisible(there)
         if not on:
             self.words.setText("Frames of films and tiles of stills are then shared out; the pictures stay the same to the last bit.")
@@ -70,5 +74,6 @@ class HelpersDialog(QDialog):
         else:
             self.words.setText("On each machine that should help, with the same Aulmo installed:")
             self.line.setText(f"./aulmo {hub.invitation(jobs, told['address'])}")
+            self.secret.setText(f"It asks for the secret, the first time: {secret_of(jobs)}")
             names = sorted(told.get("helpers", {}).values())
             self.joined.setText(f"{counted(len(names), 'machine')} joined: {', '.join(names)}" if names else "No machine has joined yet.")

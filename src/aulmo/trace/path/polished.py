@@ -35,7 +35,7 @@ from aulmo.trace.shape.visibility import enter, leave
 def polished(scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift):
     """Polished clear glass: the path is reflected or passes; no light sample can find it."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
-    straight = whole[ROUGH] > 0 and options[OPT_STRAIGHT_GLASS] > 0.0
+    straight = whole[ROUGH] > 0 and m[o.STRAIGHT] > 0.0 and options[OPT_STRAIGHT_GLASS] > 0.0
     eta = 1.0 / ratio if inside else ratio
     # a ray that goes straight through meets the same boundary from both sides
     fr, fg, fb, f, cosine_t = clear_boundary(m, scene.films, oz, ratio if straight else eta, inside and not straight)

@@ -248,8 +248,7 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         if m[o.PROGRAMMED] > 0.0:
             tables = scene.programs[which, P_TABLES]
             if tables >= 0:
-                level = math.sqrt(math.sqrt(0.5 * (m[o.ALPHA_X] * m[o.ALPHA_X] + m[o.ALPHA_Y] * m[o.ALPHA_Y]))) * (ROUGH_LEVELS - 1)
-                table = scene.albedos[tables + min(ROUGH_LEVELS - 1, int(level + 0.5))]
+                table = scene.albedos[tables + min(ROUGH_LEVELS - 1, int(m[o.ROUGHNESS] * (ROUGH_LEVELS - 1) + 0.5))]
         there = m[o.OPACITY]
         if m[o.EMISSION] + m[o.EMISSION + 1] + m[o.EMISSION + 2] > 0.0:
             weight = 1.0

@@ -32,7 +32,8 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.pattern.laid import laid, set_known
 from aulmo.trace.pattern.lookup import adjusted, look_up
-from aulmo.trace.pattern.program_run import lead, run
+from aulmo.trace.material.follows import settle_base
+from aulmo.trace.pattern.program_run import lead_colour, run
 from aulmo.trace.pattern.relief import met_layer, run_program
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
@@ -155,7 +156,8 @@ def printed(scene, registers, m, start, which, instance, triangle, time, wide, p
         length = 1.0 / math.sqrt(max(1e-30, vx * vx + vy * vy + vz * vz))
         vx, vy, vz = vx * length, vy * length, vz * length
         if row[D_COLOURED] > 0.0:
-            lead(m, 0, r, g, b, 1.0)
+            lead_colour(m, r, g, b, 1.0)
+            settle_base(m)
         if row[D_EDGE] != 0.0 or row[D_RAISED] != 0.0:
             vx, vy, vz = _raised(scene, registers, row, instance, time, small, per_mm, px, py, pz, x, y, z, ex, ey, ez, nx, ny, nz, vx, vy, vz)
         return which, vx, vy, vz, choice / cover
@@ -193,4 +195,5 @@ def as_drafted(scene, registers, m, which, instance, triangle, px, py, pz, nx, n
         for c in range(o.COLUMNS):
             m[c] += cover * (above[c] - m[c])
         if row[D_COLOURED] > 0.0:
-            lead(m, 0, r, g, b, cover)
+            lead_colour(m, r, g, b, cover)
+            settle_base(m)

@@ -50,8 +50,7 @@ from aulmo.surface.program import (
 )
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.compile.jit import entry, inlined, kernel
-from aulmo.trace.lamp.dome import luminance
-from aulmo.trace.material.medium import scattering_albedo
+from aulmo.trace.material.follows import settle, unit
 from aulmo.trace.pattern.laid import laid, side_share
 from aulmo.trace.pattern.lookup import adjusted, look_up
 from aulmo.trace.path.sampling import frame_about
@@ -205,7 +204,7 @@ def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, f
                 if cover > 0.0:
                     lead(row, to, r, g, c, cover)
                     if to > 11:
-                        lead_more(row, to, r, g, c, op, x, y, z)
+                        lead_more(row, to, r, g, c, op, x, y, z, cover)
                 continue
             to = 0
             registers[0, 3] = cover
@@ -313,109 +312,87 @@ def run_heights(ops, first, last, lays, pictures, four, at, nx, ny, nz, wide, co
 
 
 @inlined
-def _unit(v):
-    return min(1.0, max(0.0, v))
-
-
-@inlined
 def _between(row, at, value, cover):
     row[at] += cover * (value - row[at])
 
 
+@inlined
+def _between_three(row, at, r, g, b, cover):
+    _between(row, at, r, cover)
+    _between(row, at + 1, g, cover)
+    _between(row, at + 2, b, cover)
+
+
+@inlined
+def lead_colour(row, r, g, b, cover):
+    """Lead a base colour into a row by a share; what follows from it is for `settle` or `settle_base`."""
+    _between_three(row, o.GIVEN_COLOUR, max(0.0, r), max(0.0, g), max(0.0, b), cover)
+
+
 @kernel
 def lead(row, target, r, g, b, cover):
-    """Lead a value into the material's numbers by a share `cover`; targets in the order of `surface.program.WIRED`."""
-    if target == 0 or target == 11:  # base colour; base weight
-        if target == 11:
-            r, g, b = row[o.DIFFUSE] * r, row[o.DIFFUSE + 1] * g, row[o.DIFFUSE + 2] * b
-        r, g, b = _unit(r), _unit(g), _unit(b)
-        _between(row, o.DIFFUSE, r, cover)
-        _between(row, o.DIFFUSE + 1, g, cover)
-        _between(row, o.DIFFUSE + 2, b, cover)
-        row[o.METAL_F0], row[o.METAL_F0 + 1], row[o.METAL_F0 + 2] = row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2]
-        row[o.DIFFUSE_LUMA] = luminance(row[o.DIFFUSE], row[o.DIFFUSE + 1], row[o.DIFFUSE + 2])
-    elif target == 1:  # roughness, keeping the stretch
-        k = row[o.ALPHA_Y] / row[o.ALPHA_X]
-        rough = _unit(r)
-        if cover < 1.0:
-            own = math.sqrt(math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y])))
-            rough = own + cover * (rough - own)
-        along = rough * rough * math.sqrt(2.0 / (1.0 + k * k))
-        row[o.ALPHA_X], row[o.ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
-        row[o.SMOOTH] = 0.0
+    """Lead a value into the numbers that a material's row is given by a share `cover`; targets in the order of `surface.program.WIRED`. What follows
+    from them is for `settle`, after the last."""
+    if target == 0:
+        lead_colour(row, r, g, b, cover)
+    elif target == 1:
+        _between(row, o.ROUGHNESS, unit(r), cover)
     elif target == 2:
-        _between(row, o.METALNESS, _unit(r), cover)
+        _between(row, o.METALNESS, unit(r), cover)
     elif target == 3:
-        _between(row, o.OPACITY, _unit(r), cover)
+        _between(row, o.OPACITY, unit(r), cover)
     elif target == 4:  # glow: a colour over the luminance the material has
         _between(row, o.EMISSION, row[o.EMISSION] * max(0.0, r), cover)
         _between(row, o.EMISSION + 1, row[o.EMISSION + 1] * max(0.0, g), cover)
         _between(row, o.EMISSION + 2, row[o.EMISSION + 2] * max(0.0, b), cover)
     elif target == 5:
-        _between(row, o.SPECULAR_COLOUR, _unit(r), cover)
-        _between(row, o.SPECULAR_COLOUR + 1, _unit(g), cover)
-        _between(row, o.SPECULAR_COLOUR + 2, _unit(b), cover)
+        _between_three(row, o.SPECULAR_COLOUR, unit(r), unit(g), unit(b), cover)
     elif target == 6:
-        _between(row, o.COAT, _unit(r), cover)
+        _between(row, o.COAT, unit(r), cover)
     elif target == 7:
-        rough = _unit(r) * _unit(r)
-        _between(row, o.COAT_ALPHA, max(1e-3, rough), cover)
-        _between(row, o.COAT_ALPHA_Y, max(1e-3, rough), cover)
+        _between(row, o.COAT_ROUGHNESS, unit(r), cover)
     elif target == 8:
-        _between(row, o.FUZZ, _unit(r), cover)
+        _between(row, o.FUZZ, unit(r), cover)
     elif target == 9:
-        _between(row, o.SUB_COLOUR, _unit(r), cover)
-        _between(row, o.SUB_COLOUR + 1, _unit(g), cover)
-        _between(row, o.SUB_COLOUR + 2, _unit(b), cover)
-        row[o.SUB_LUMA] = luminance(row[o.SUB_COLOUR], row[o.SUB_COLOUR + 1], row[o.SUB_COLOUR + 2])
-        for c in range(3):
-            row[o.SUB_ALBEDO + c] = scattering_albedo(row[o.SUB_COLOUR + c], row[o.SUB_G])
+        _between_three(row, o.SUB_COLOUR, unit(r), unit(g), unit(b), cover)
     elif target == 10:
-        _between(row, o.TRANSMISSION, _unit(r), cover)
+        _between(row, o.TRANSMISSION, unit(r), cover)
+    elif target == 11:  # over the weight the material has
+        w = o.GIVEN_WEIGHT
+        _between_three(row, w, row[w] * max(0.0, r), row[w + 1] * max(0.0, g), row[w + 2] * max(0.0, b), cover)
 
 
 @kernel
-def lead_more(row, target, r, g, b, op, x, y, z):
-    """Lead a value into what the first twelve targets are not; a row that needs it is settled afterwards (`settle`)."""
+def lead_more(row, target, r, g, b, op, x, y, z, cover):
+    """Lead a value into what the first twelve targets are not."""
     if target == 12:
-        row[o.DIFFUSE_ROUGHNESS] = _unit(r)
+        _between(row, o.DIFFUSE_ROUGHNESS, unit(r), cover)
     elif target == 13:
-        row[o.SPECULAR_WEIGHT] = max(0.0, r)
+        _between(row, o.SPECULAR_WEIGHT, max(0.0, r), cover)
     elif target == 14:
-        row[o.REFRACTION] = max(1.0001, r)
+        _between(row, o.REFRACTION, max(1.0001, r), cover)
     elif target == 15:
-        alpha = math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y]))
-        k = 1.0 - _unit(r)
-        along = alpha * math.sqrt(2.0 / (1.0 + k * k))
-        row[o.ALPHA_X], row[o.ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
-        row[o.STRETCHED] = 1.0
-    elif target == 16:  # where it has no depth the tint is at the boundary; what lies inside has one colour
-        if row[o.THIN] > 0.0:
-            row[o.TINT], row[o.TINT + 1], row[o.TINT + 2] = _unit(r), _unit(g), _unit(b)
-        elif row[o.ABSORPTION] + row[o.ABSORPTION + 1] + row[o.ABSORPTION + 2] == 0.0:
-            row[o.TINT], row[o.TINT + 1], row[o.TINT + 2] = math.sqrt(_unit(r)), math.sqrt(_unit(g)), math.sqrt(_unit(b))
+        _between(row, o.STRETCH, unit(r), cover)
+    elif target == 16:  # where it has a depth the tint lies within and has one colour: see `ProgramBook.evened`
+        _between_three(row, o.GIVEN_TINT, unit(r), unit(g), unit(b), cover)
     elif target == 17:
-        row[o.SUBSURFACE] = _unit(r)
+        _between(row, o.SUBSURFACE, unit(r), cover)
     elif target == 18:
-        row[o.SUB_RADIUS] = max(0.0, r)
+        _between(row, o.SUB_RADIUS, max(0.0, r), cover)
     elif target == 19:
-        row[o.SUB_SCALE], row[o.SUB_SCALE + 1], row[o.SUB_SCALE + 2] = max(0.0, r), max(0.0, g), max(0.0, b)
+        _between_three(row, o.SUB_SCALE, max(0.0, r), max(0.0, g), max(0.0, b), cover)
     elif target == 20:
-        row[o.COAT_COLOUR], row[o.COAT_COLOUR + 1], row[o.COAT_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+        _between_three(row, o.COAT_COLOUR, unit(r), unit(g), unit(b), cover)
     elif target == 21:
-        alpha = math.sqrt(0.5 * (row[o.COAT_ALPHA] * row[o.COAT_ALPHA] + row[o.COAT_ALPHA_Y] * row[o.COAT_ALPHA_Y]))
-        k = 1.0 - _unit(r)
-        along = alpha * math.sqrt(2.0 / (1.0 + k * k))
-        row[o.COAT_ALPHA], row[o.COAT_ALPHA_Y] = max(1e-3, along), max(1e-3, along * k)
-        row[o.STRETCHED] = 1.0
+        _between(row, o.COAT_STRETCH, unit(r), cover)
     elif target == 22:
-        row[o.COAT_IOR] = max(1.0001, r)
+        _between(row, o.COAT_IOR, max(1.0001, r), cover)
     elif target == 23:
-        row[o.COAT_DARK] = _unit(r)
+        _between(row, o.COAT_DARK, unit(r), cover)
     elif target == 24:
-        row[o.FUZZ_COLOUR], row[o.FUZZ_COLOUR + 1], row[o.FUZZ_COLOUR + 2] = _unit(r), _unit(g), _unit(b)
+        _between_three(row, o.FUZZ_COLOUR, unit(r), unit(g), unit(b), cover)
     elif target == 25:
-        row[o.FUZZ_ROUGHNESS] = max(0.2, _unit(r))
+        _between(row, o.FUZZ_ROUGHNESS, max(0.2, unit(r)), cover)
     elif target == 26:
         if row[o.FILM] >= 0.0 and _even_here(x, y, z, 1) >= r:
             row[o.FILM] = -1.0
@@ -425,7 +402,7 @@ def lead_more(row, target, r, g, b, op, x, y, z):
             row[o.FILM] = row[o.FILM_FIRST] + math.floor(level + _even_here(x, y, z, 2))
     elif target == 28:
         nits = max(0.0, r)
-        row[o.EMISSION], row[o.EMISSION + 1], row[o.EMISSION + 2] = op[O_P + 1] * nits, op[O_P + 2] * nits, op[O_P + 3] * nits
+        _between_three(row, o.EMISSION, op[O_P + 1] * nits, op[O_P + 2] * nits, op[O_P + 3] * nits, cover)
     elif target == 29:
         row[o.TURN_COS], row[o.TURN_SIN] = math.cos(math.radians(r)), math.sin(math.radians(r))
 
@@ -434,30 +411,6 @@ def lead_more(row, target, r, g, b, op, x, y, z):
 def _even_here(x, y, z, seed):
     """An even number that changes from point to point."""
     return even_of(lattice(int(x * 65536.0), int(y * 65536.0), int(z * 65536.0), seed), 10)
-
-
-@kernel
-def settle(row):
-    """Work out anew what follows from numbers that nodes have led: how `material_rows` does it."""
-    weight, coat, eta = row[o.SPECULAR_WEIGHT], row[o.COAT], row[o.COAT_IOR]
-    outer = 1.0 + coat * (eta - 1.0)
-    ratio = row[o.REFRACTION] / outer
-    ratio = 1.0 / ratio if ratio < 1.0 else ratio
-    root = math.sqrt(min(0.9999, weight * ((ratio - 1.0) / (ratio + 1.0)) ** 2))
-    row[o.ETA] = max(1.0001, (1.0 + root) / (1.0 - root))
-    f0 = ((eta - 1.0) / (eta + 1.0)) ** 2
-    mirror = f0 + (1.0 - f0) / 21.0
-    diffuse = 1.0 - (1.0 - mirror) / (eta * eta)
-    rough = 1.0
-    if row[o.METALNESS] > 0.5:
-        rough = math.sqrt(math.sqrt(0.5 * (row[o.ALPHA_X] * row[o.ALPHA_X] + row[o.ALPHA_Y] * row[o.ALPHA_Y])))
-    k = mirror + (diffuse - mirror) * rough
-    for c in range(3):
-        albedo = row[o.DIFFUSE + c]
-        row[o.METAL_F0 + c] = albedo * min(1.0, weight)
-        row[o.COAT_TINT + c] = 1.0 + coat * (row[o.COAT_COLOUR + c] - 1.0)
-        row[o.DARKENING + c] = 1.0 + coat * row[o.COAT_DARK] * ((1.0 - k) / (1.0 - albedo * k) - 1.0)
-        row[o.SUB_EXTINCTION + c] = 1.0 / max(1e-6, row[o.SUB_RADIUS] * row[o.SUB_SCALE + c])
 
 
 @entry

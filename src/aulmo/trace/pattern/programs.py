@@ -137,7 +137,9 @@ class ProgramBook:
         whole, for it is there or not by the chance of that weight."""
         if material is not None and "thin_film_weight" in material.wires:
             surface = replace(surface, thin_film_weight=1.0)
-        led = {k: v for k, v in (material.wires.items() if material is not None else ()) if k in EVEN}
+        wires = material.wires if material is not None else {}
+        deep = surface.transmission_depth > 0 or "transmission_depth" in wires  # a tint that lies within the body has one colour
+        led = {k: v for k, v in wires.items() if k in EVEN or (deep and k == "transmission_color")}
         if not led:
             return surface
         values: dict[str, Any] = {}
