@@ -17,9 +17,9 @@ def open_project(path: Path | str) -> tuple[Document, AssetStore]:
     return project_file.load(Path(path))
 
 
-def save_project(document: Document, assets: AssetStore, path: Path | str) -> None:
-    """Write a project file. Raises CannotWrite."""
-    project_file.save(document, assets, Path(path))
+def save_project(document: Document, assets: AssetStore, path: Path | str, over: bool = False) -> None:
+    """Write a project file. Raises CannotWrite; `Changed`, which is one, when somebody else has saved the file since it was opened, unless `over`."""
+    project_file.save(document, assets, Path(path), over=over)
 
 
 def import_model(path: Path | str, document: Document | None = None, assets: AssetStore | None = None) -> tuple[Document, AssetStore]:

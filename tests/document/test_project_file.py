@@ -22,6 +22,7 @@ from aulmo.document.carry import carried
 from aulmo.document.records import Document
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, CannotWrite
+from document_saver import saver
 from shapes import box_mesh, one_part
 
 
@@ -172,30 +173,10 @@ def test_a_full_disk_leaves_the_old_file(tmp_path):
     assert [p.name for p in tmp_path.iterdir()] == ["a.aulmo"]
 
 
-SAVER = """
-import sys
-sys.path[:0] = {paths!r}
-from shapes import one_part, sphere_mesh
-from aulmo.document import edits, project_file
-from pathlib import Path
-document, assets = one_part(sphere_mesh(20, 200))
-print("ready", flush=True)
-k = 0
-while True:
-    k += 1
-    project_file.save(edits.change_part(document, "ball", name=f"Ball {{k}}"), assets, Path({target!r}))
-"""
-
-
 def test_a_kill_during_saving_loses_nothing(tmp_path):
     target = tmp_path / "a.aulmo"
-    paths = [str(p) for p in (os.path.dirname(os.path.dirname(__file__)), *sys.path)]
     for delay in (0.0, 0.05, 0.13, 0.21):
-        child = subprocess.Popen([sys.executable, "-c", SAVER.format(paths=paths, target=str(target))], stdout=subprocess.PIPE, text=True)
-        child.stdout.readline()
-        deadline = time.monotonic() + 20
-        while not target.exists() and time.monotonic() < deadline:
-            time.sleep(0.005)
+        child = saver(target)
         time.sleep(delay)
         child.send_signal(signal.SIGKILL)
         child.wait()

@@ -50,17 +50,22 @@ def angles_of(turns: np.ndarray) -> np.ndarray:
 def from_matrix(matrix: np.ndarray) -> Placement:
     """Placement of a 4x4 matrix without shear; a mirrored one gets a negative x scale."""
     linear = np.asarray(matrix, float)[:3, :3]
+    if np.array_equal(linear, _EVEN):
+        return Placement(_clean(matrix[:3, 3]))
     scale = np.linalg.norm(linear, axis=0)
     scale = np.where(scale < 1e-12, 1e-12, scale)
     if np.linalg.det(linear) < 0:
         scale = scale * [-1, 1, 1]
     r = linear / scale
+    return Placement(_clean(matrix[:3, 3]), _clean(angles_of(r[None])[0]), _clean(scale))
 
-    def clean(values) -> tuple[float, float, float]:
-        a, b, c = (float(round(v, 9)) + 0.0 for v in values)
-        return a, b, c
 
-    return Placement(clean(matrix[:3, 3]), clean(angles_of(r[None])[0]), clean(scale))
+_EVEN = np.eye(3)
+
+
+def _clean(values: np.ndarray) -> tuple[float, float, float]:
+    a, b, c = (round(v, 9) + 0.0 for v in values.tolist())
+    return a, b, c
 
 
 def local_matrices(placements: Sequence[Placement] | np.ndarray) -> np.ndarray:

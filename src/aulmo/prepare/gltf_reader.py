@@ -154,7 +154,7 @@ class _Gltf:
             if "matrix" in node:
                 matrix = np.array(node["matrix"], float).reshape(4, 4).T
             else:
-                matrix = _placed(node.get("translation", (0, 0, 0)), node.get("rotation", (0, 0, 0, 1)), node.get("scale", (1, 1, 1)))
+                matrix = _placed(node.get("translation", (0, 0, 0)), node.get("rotation"), node.get("scale", (1, 1, 1)))
         except (ValueError, TypeError):
             self.broken += 1
             matrix = np.eye(4)
@@ -613,13 +613,15 @@ def _together(pieces: list[Piece]) -> Piece:
 
 
 def _placed(translation, rotation, scale) -> np.ndarray:
-    """(4, 4) of glTF's translation, rotation (x, y, z, w) and scale."""
+    """(4, 4) of glTF's translation, rotation (x, y, z, w; None for none) and scale."""
     from scipy.spatial.transform import Rotation
 
     matrix = np.eye(4)
-    turn = np.array(rotation, float)
-    length = float(np.linalg.norm(turn))
-    linear = Rotation.from_quat(turn / length).as_matrix() if 1e-9 < length < 1e9 else np.eye(3)
+    linear = matrix[:3, :3].copy()
+    if rotation is not None:
+        turn = np.array(rotation, float)
+        length = float(np.linalg.norm(turn))
+        linear = Rotation.from_quat(turn / length).as_matrix() if 1e-9 < length < 1e9 else linear
     matrix[:3, :3] = linear * np.array(scale, float).reshape(3)
     matrix[:3, 3] = np.array(translation, float).reshape(3)
     return matrix

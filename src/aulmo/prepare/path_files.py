@@ -21,7 +21,7 @@ MOST_POINTS, MOST_LINES, LARGEST = 20_000, 500, 64 << 20
 DXF_UNITS = {0: 1.0, 1: 25.4, 2: 304.8, 4: 1.0, 5: 10.0, 6: 1000.0, 13: 0.001, 14: 100.0}  # $INSUNITS of the DXF reference
 
 
-@apart(seconds=20, gigabytes=3)
+@apart(seconds=15, gigabytes=3)
 def read_paths(path: Path) -> list[GuidePath]:
     """The lines of a drawing as straight paths in mm on z = 0, y pointing away from the camera. Raises BadFile with one sentence."""
     path = Path(path)

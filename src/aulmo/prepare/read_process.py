@@ -10,6 +10,7 @@ import os
 import resource
 import signal
 import sys
+import time
 from pathlib import Path
 
 CAD = (".step", ".stp", ".iges", ".igs", ".brep", ".brp")
@@ -18,8 +19,14 @@ SECONDS, SECONDS_A_MB = 900, 60  # of work that a file may take, and more the la
 _WHEN_PARENT_DIES = 1  # PR_SET_PDEATHSIG of prctl(2)
 
 
+_said = [-1.0]  # when something was said last
+
+
 def _say(text: str, share: float) -> None:
-    print(f"{share:.3f} {text}", flush=True)
+    now = time.monotonic()
+    if now - _said[0] > 0.05 or share >= 0.95:  # a file of a hundred thousand parts has no time for each
+        _said[0] = now
+        print(f"{share:.3f} {text}", flush=True)
 
 
 def _end_with_the_parent() -> None:

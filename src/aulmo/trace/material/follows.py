@@ -15,6 +15,7 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.material.medium import scattering_albedo
 
 SMALLEST_ALPHA = 1e-3
+NOTHING = 1e-9  # less of a share is none
 CLEAR_ALPHA = 0.01  # a rougher boundary is not looked through straight
 RED, GREEN, BLUE = (float(v) for v in LUMINANCE)
 SPREAD = LINE_F**-2 - LINE_C**-2  # of Cauchy's law between the lines of the Abbe number, 1 / nm^2
@@ -65,18 +66,19 @@ def settle(row):
     k = 1.0 - row[o.COAT_STRETCH]
     along = spread * spread * math.sqrt(2.0 / (1.0 + k * k))
     row[o.COAT_ALPHA], row[o.COAT_ALPHA_Y] = max(SMALLEST_ALPHA, along), max(SMALLEST_ALPHA, along * k)
-    row[o.STRETCHED] = 1.0 if row[o.STRETCH] > 0.0 or (coat > 0.0 and row[o.COAT_STRETCH] > 0.0) else 0.0
+    row[o.STRETCHED] = 1.0 if row[o.STRETCH] > NOTHING or (coat > NOTHING and row[o.COAT_STRETCH] > NOTHING) else 0.0
     ratio = row[o.REFRACTION] / (1.0 + coat * (row[o.COAT_IOR] - 1.0))
     ratio = 1.0 / ratio if ratio < 1.0 else ratio
     root = math.sqrt(min(0.9999, max(0.0, weight) * ((ratio - 1.0) / (ratio + 1.0)) ** 2))
     row[o.ETA] = max(1.0001, (1.0 + root) / (1.0 - root))
     clear = row[o.TRANSMISSION] * (1.0 - metal)
-    row[o.SMOOTH] = 1.0 if clear == 1.0 and alpha < CLEAR_ALPHA and coat == 0.0 and weight > 0.0 else 0.0
-    row[o.CAUCHY] = (row[o.REFRACTION] - 1.0) / (row[o.ABBE] * SPREAD) if row[o.ABBE] > 0.0 and clear > 0.0 else 0.0
+    whole = clear > 1.0 - NOTHING and coat < NOTHING and weight > NOTHING
+    row[o.SMOOTH] = 1.0 if whole and alpha < CLEAR_ALPHA else 0.0
+    row[o.CAUCHY] = (row[o.REFRACTION] - 1.0) / (row[o.ABBE] * SPREAD) if row[o.ABBE] > 0.0 and clear > NOTHING else 0.0
     for c in range(3):  # a tint with a depth lies within the body, any other at its boundary
         tint = unit(row[o.GIVEN_TINT + c])
         row[o.TINT + c] = tint if row[o.THIN] > 0.0 else 1.0 if row[o.DEEP] > 0.0 else math.sqrt(tint)
-    if row[o.SUBSURFACE] > 0.0:
+    if row[o.SUBSURFACE] > NOTHING:
         row[o.SUB_LUMA] = RED * row[o.SUB_COLOUR] + GREEN * row[o.SUB_COLOUR + 1] + BLUE * row[o.SUB_COLOUR + 2]
         for c in range(3):
             row[o.SUB_ALBEDO + c] = scattering_albedo(row[o.SUB_COLOUR + c], row[o.SUB_G])

@@ -11,7 +11,7 @@ from aulmo.trace.material import openpbr as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.material.bake import bake_albedos
-from aulmo.trace.material.follows import CLEAR_ALPHA, settle
+from aulmo.trace.material.follows import CLEAR_ALPHA, NOTHING, settle
 from aulmo.trace.material.microfacet import fresnel_f82
 from aulmo.trace.material.thin_film import film_table
 
@@ -70,7 +70,7 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     _volume(row, surface)
     with np.errstate(divide="ignore", invalid="ignore"):
         settle.py_func(row)
-    clear = row[o.TRANSMISSION] * (1.0 - row[o.METALNESS]) > 0.0 and _even_alpha(row) < CLEAR_ALPHA
+    clear = row[o.TRANSMISSION] * (1.0 - row[o.METALNESS]) > NOTHING and _even_alpha(row) < CLEAR_ALPHA
     film = thin_film_of(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
     if tables:

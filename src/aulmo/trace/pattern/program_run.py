@@ -313,7 +313,7 @@ def run_heights(ops, first, last, lays, pictures, four, at, nx, ny, nz, wide, co
 
 @inlined
 def _between(row, at, value, cover):
-    row[at] += cover * (value - row[at])
+    row[at] = (1.0 - cover) * row[at] + cover * value  # the very value where it covers
 
 
 @inlined
