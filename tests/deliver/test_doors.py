@@ -161,7 +161,7 @@ def test_a_job_that_cannot_be_begun_waits_longer_each_time_and_holds_up_no_other
     at_work.join(20)
     first = troubles.note(bad.folder, "again")
     assert first.times == 2 and first.again > troubles.note(bad.folder, "again").again - 2 * 3600 * 2
-    assert "Tried 3 times, again at" in troubles.told(bad.trouble)
+    assert troubles.told(bad.trouble).startswith("Tried 3 times, again at") and "Read-only" not in troubles.told(bad.trouble)
     troubles.forget(bad.folder)
     assert bad.trouble is None
 

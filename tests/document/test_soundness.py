@@ -70,3 +70,8 @@ def test_no_number_of_the_demos_gets_through_spoiled():
         for path in draw.sample(sorted(numbers_in(json.loads(text)), key=str), 12):
             with pytest.raises(BadFile):
                 decode(spoiled(text, path, "1e300"), "a.aulmo")
+
+
+@pytest.mark.parametrize("project", sorted(p.name for p in DEMO.glob("*.aulmo")))
+def test_every_demo_is_sound(project):
+    assert decode(description(project).encode(), project).parts

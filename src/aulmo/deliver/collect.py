@@ -57,7 +57,9 @@ def gathered(document: Document, assets: AssetStore) -> tuple[list[Gathered], li
             notes.append(f"{source.name} is left out: {path.name} is no kind of model that Aulmo reads.")
         elif not path.is_file():
             notes.append(f"{source.name} is no longer at {source.path}; its shapes are in the project.")
-        elif not source.digest or digest_of_file(path) != source.digest:
+        elif not source.digest:
+            notes.append(f"{source.name} is left out: an earlier Aulmo brought it in and did not note what it read; its shapes are in the project.")
+        elif digest_of_file(path) != source.digest:
             notes.append(f"{source.name} is left out: what lies at {source.path} is not what was brought in; its shapes are in the project.")
         else:
             found.append(Gathered("models", path.name, source.name, source=path))

@@ -63,7 +63,7 @@ def note(job: Path, sentence: str) -> Trouble:
 def told(known: Trouble) -> str:
     """The same in words."""
     again = time.strftime("%H:%M:%S", time.localtime(known.again))
-    return f"{known.sentence} Tried {known.times} time{'s' if known.times > 1 else ''}, again at {again}"
+    return f"Tried {known.times} time{'s' if known.times > 1 else ''}, again at {again}: {known.sentence}"
 
 
 def forget(job: Path) -> None:

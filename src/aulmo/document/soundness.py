@@ -38,6 +38,8 @@ def _plan(record: type) -> _Plan:
 
 
 def _sound(value: Any, p: Property) -> bool:
+    if isinstance(value, str):  # led by a node, as a mask may be; whether that is there is seen when it is compiled
+        return True
     if isinstance(value, tuple):
         least = -p.most if p.kind == "colour" else p.least
         a, b, c = value

@@ -7,7 +7,7 @@ from PySide6.QtCore import QPoint, QSettings
 from PySide6.QtWidgets import QFileDialog
 
 from aulmo.document import edits
-from aulmo.document.project_file import load
+from aulmo.document.project_file import load, save
 from aulmo.light.environment_image import shipped
 from desk_tools import answering, drop, file_mime, settle, type_into
 from shapes import box_mesh
@@ -247,3 +247,29 @@ def test_the_window_goes_on_to_draw_while_a_large_project_is_written_and_keys_wa
     assert len(beats) > 8 and window.session.is_saved and load(tmp_path / "large.aulmo")[0].parts == window.session.document.parts
     key(window, Qt.Key.Key_H)
     assert not window.session.is_saved
+
+
+@pytest.mark.parametrize(("letter", "key"), [("s", "beside"), ("t", "theirs"), ("a", "over"), ("c", "stay")])
+def test_saving_over_what_somebody_else_saved_asks_what_becomes_of_it(window, tmp_path, letter, key):
+    session, path = window.session, tmp_path / "p.aulmo"
+    assert session.save(path)
+    document, assets = load(path)
+    save(replace(document, name="Theirs"), assets, path)
+    session.apply("Mine", replace(session.document, name="Mine"))
+    seen: list[str] = []
+    answering(letter, seen)
+    window.files.save()
+    assert len(seen) == 1 and "p.aulmo was saved by" in seen[0] and "after it was opened here" in seen[0]
+    found = {p.name: load(p)[0].name for p in tmp_path.glob("*.aulmo")}
+    assert found == {
+        "beside": {"p.aulmo": "Theirs", "p 2.aulmo": "Mine"}, "theirs": {"p.aulmo": "Theirs"}, "over": {"p.aulmo": "Mine"},
+        "stay": {"p.aulmo": "Theirs"},
+    }[key]  # fmt: skip
+    assert session.document.name == ("Theirs" if key == "theirs" else "Mine") and session.is_saved == (key != "stay")
+
+
+def test_the_file_may_go_while_the_project_is_open(window, tmp_path):
+    session, path = window.session, tmp_path / "p.aulmo"
+    assert session.save(path) and session.load(path)
+    path.unlink()
+    assert session.save(tmp_path / "rescued.aulmo") and load(tmp_path / "rescued.aulmo")[0] == session.document

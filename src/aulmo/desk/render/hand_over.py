@@ -43,7 +43,7 @@ def choose_collect(desk: Desk) -> None:
     lines = [f"{KINDS[one.where]}: {one.source or one.name}" for one in going]
     text = "The project, its materials and a list of its parts go into one folder" + (f", and {counted(len(lines), 'file')}:" if lines else ".")
     more = [f"and {len(lines) - SHOWN} more"] if len(lines) > SHOWN else []
-    text = "\n".join([text, *lines[:SHOWN], *more, *left[:SHOWN]])
+    text = "\n".join([text, *lines[:SHOWN], *more, *([""] if left else []), *left[:SHOWN]])
     if ask(desk.window, "Collect in a folder", text, {"go": "Choose the folder", "stay": "Cancel"}) == "stay":
         return
     found = QFileDialog.getExistingDirectory(desk.window, "Collect the project in a folder of this one", desk.folder())

@@ -69,9 +69,13 @@ class FileCommands:
         try:
             return self.session.save(path, self.thumbnail())
         except Changed as other:
-            text = f"{path.name} was saved by {other.by} on {other.at}, after it was opened here. What you did since is not in it."
-            answers = {"beside": "Save mine beside it", "theirs": "Give mine up, take theirs", "over": "Save mine over it", "stay": "Cancel"}
+            text = (
+                f"{path.name} was saved by {other.by} on {other.at}, after it was opened here. What you did since is not in it; taking theirs "
+                "gives yours up."
+            )
+            answers = {"beside": "Save beside it", "theirs": "Take theirs", "over": "Save over it", "stay": "Cancel"}
             answer = ask(self.window, "Changed by somebody else", text, answers)
+            self.session.hint.emit("Not saved")
         if answer == "beside":
             return self.session.save(free_path(path, set(), overwrites=False), self.thumbnail())
         if answer == "theirs":

@@ -49,7 +49,7 @@ class Preferences(QDialog):
         self.along = Segments({"beside": "From beside them", "anywhere": "From anywhere"})
         self.along.set_value(str(QSettings().value("along", "beside")))
         self.along.chosen.connect(self._along)
-        layout.addWidget(row("Files bring others", self.along, tip="Where pictures and buffers may lie that a model or material names"))
+        layout.addWidget(row("Bring along", self.along, tip="Where pictures and buffers may lie that a model or material names"))
         close = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         close.rejected.connect(self.close)
         layout.addWidget(close)

@@ -4,7 +4,7 @@ from importlib.resources import files
 from pathlib import Path
 
 from PySide6.QtCore import QByteArray, QMimeData, QPoint, QSize, Qt
-from PySide6.QtGui import QDrag, QIcon, QPixmap
+from PySide6.QtGui import QColor, QDrag, QIcon, QPixmap
 from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QLineEdit, QListWidget, QListWidgetItem, QMenu, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch
@@ -160,7 +160,9 @@ class SurfaceBench(QWidget):
         for path, sentence in trouble.items():  # in its place, grey, with its sentence: it hides nothing else
             if self.search.text().strip().lower() in path.name.lower():
                 self._add(path.name, "none\n", theme.icon("warning", theme.current().quiet), sentence)
-                self.shelf.item(self.shelf.count() - 1).setFlags(Qt.ItemFlag.NoItemFlags)
+                item = self.shelf.item(self.shelf.count() - 1)
+                item.setFlags(Qt.ItemFlag.NoItemFlags)
+                item.setForeground(QColor(theme.current().quiet))
 
     def _icon(self, material: Material) -> QIcon:
         ball = self.balls.of(material)
