@@ -1,5 +1,8 @@
 """Moving pictures as textures, backdrops and domes: the frame of the moment, looped, held or to and fro; the light of a screen follows."""
 
+import io
+import zipfile
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -121,3 +124,18 @@ def test_a_broken_film_gets_a_sentence(tmp_path, harm):
     assert "a.mp4" in str(told.value) and len(str(told.value)) < 120
     with pytest.raises(BadFile):
         about_blob(b"", f"x{SEQUENCE}")
+
+
+@pytest.mark.parametrize("about", ["4 4 nan", "4 4 inf", "4 4 0", "0 4 25", "1e9 4 25", "4 4", "words", ""])
+def test_a_sequence_whose_numbers_cannot_be_is_told(about):
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as held:
+        held.writestr("about", about)
+        held.writestr("000000.png", b"x")
+    with pytest.raises(BadFile, match="cannot be told apart"):
+        about_blob(out.getvalue(), "a.sequence")
+    empty = io.BytesIO()
+    with zipfile.ZipFile(empty, "w") as held:
+        held.writestr("about", "4 4 25")
+    with pytest.raises(BadFile, match="cannot be told apart"):
+        about_blob(empty.getvalue(), "a.sequence")

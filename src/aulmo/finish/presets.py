@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.file_names import file_name
 from aulmo.document.finish_records import Finish
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadFile, BadValue
@@ -31,7 +32,7 @@ def names(folder: Path) -> list[str]:
 
 def save_preset(folder: Path, name: str, finish: Finish, assets: AssetStore) -> Path:
     """Keep a finish under a name. Raises BadValue or CannotWrite."""
-    if not name.strip() or any(c in name for c in '/\\:*?"<>|') or name.startswith("."):
+    if file_name(name, None) != name:
         raise BadValue(f"{name or 'Nothing'} is no name for a file.")
     used = [n for layer in finish.layers for n in (layer.picture, layer.grade.lut) if n]
     kept = {n: base64.b64encode(assets.get(n)).decode() for n in dict.fromkeys(used)}

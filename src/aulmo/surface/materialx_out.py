@@ -14,7 +14,7 @@ import msgspec
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.file_names import file_name
+from aulmo.document.file_names import file_name, safe
 from aulmo.document.node_table import KINDS, Flow, choice_of, input_of, source_of
 from aulmo.document.records import Material, Node, Surface
 from aulmo.document.writing import write_atomically
@@ -224,7 +224,7 @@ class _Writer:
         name = node.file or "picture.png"
         if node.image:
             suffix = Path(node.image).suffix or ".png"
-            stem = mx.createValidName(Path(name).stem)
+            stem = mx.createValidName(safe(Path(name).stem) or "picture")
             path = f"{self.folder}/{stem}{suffix}"
             blob = self.assets.get(node.image)
             k = 2

@@ -116,7 +116,10 @@ def _about_sequence(blob: bytes, name: str) -> About:
         with zipfile.ZipFile(io.BytesIO(blob)) as held:
             width, height, rate = (float(v) for v in held.read("about").decode().split())
             pictures = [n for n in held.namelist() if n != "about"]
-            return About(rate, len(pictures), int(width), int(height), *(Path(n).suffix for n in pictures[:1]))
+            sound = 0.01 <= rate <= 10000 and 1 <= len(pictures) <= MOST_FRAMES and 1 <= width <= 65536 and 1 <= height <= 65536
+            if not sound or not re.fullmatch(r"\.\w{1,8}", Path(pictures[0]).suffix):
+                raise ValueError("rate, size or pictures")
+            return About(rate, len(pictures), int(width), int(height), Path(pictures[0]).suffix)
     except (zipfile.BadZipFile, KeyError, ValueError, OSError) as error:
         raise BadFile(f"{name} is damaged: its pictures cannot be told apart.") from error
 
