@@ -104,7 +104,6 @@ def stay(join: str, secret: Callable[[], str], say: Callable[[str], None], keep_
     """Help a list until SIGINT or SIGTERM; when it goes away, wait until it is there again. `secret` is asked the first time that this machine joins
     the list. Raises BadValue for an address that is none, CannotJoin when it is not to be reached the first time."""
     address = address_of(join)
-    os.nice(10)  # whoever works at this machine goes first
     quietly()
 
     async def run(folder: str) -> int:
@@ -112,6 +111,7 @@ def stay(join: str, secret: Callable[[], str], say: Callable[[str], None], keep_
         for number in (signal.SIGINT, signal.SIGTERM):
             loop.add_signal_handler(number, stopped.set)
         card = await _card(address, secret, platform.node() or "helper")
+        os.nice(10)  # whoever works at this machine goes first
         say("Making ready…")
         name = f"{introduction()['name']}-{os.getpid()}"
         joined = False
