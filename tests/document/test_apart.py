@@ -48,11 +48,21 @@ def test_nothing_that_could_run_is_taken_back():
 
 
 def test_it_ends_with_the_program_and_leaves_nothing():
-    reader = apart_._reader("reader")
     read_picture(b"<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>", "a.svg", long_side=9)
+    reader = apart_._readers["reader"][0]
     process, folder = reader._process, reader._folder.name
     reader.end()
     assert process.poll() is not None and not os.path.exists(folder)
+
+
+def test_a_small_picture_does_not_wait_for_a_large_one():
+    """Two are read at once by two processes."""
+    drawing = b"<svg xmlns='http://www.w3.org/2000/svg' width='9' height='9'/>"
+    read_picture(drawing, "a.svg", long_side=9)
+    first = apart_._readers["reader"][0]
+    with first.lock:  # at work for somebody else
+        assert read_picture(drawing, "a.svg", long_side=9).codes.shape == (9, 9, 4)
+    assert len(apart_._readers["reader"]) >= 2
 
 
 HEAD = "<svg xmlns='http://www.w3.org/2000/svg' xmlns:xlink='http://www.w3.org/1999/xlink' viewBox='0 0 9 9'>"

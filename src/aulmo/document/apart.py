@@ -62,7 +62,7 @@ def apart(
             if inside:
                 return function(*arguments, **named)
             call = Call(function.__module__, function.__qualname__, arguments, named, Limits(seconds, gigabytes))
-            return _reader(process).run(call, shown(*arguments, **named) if shown is not None else _called(arguments))
+            return _run(process, call, shown(*arguments, **named) if shown is not None else _called(arguments))
 
         run.here = function  # type: ignore[attr-defined]
         return cast(F, run)
@@ -152,35 +152,43 @@ class _Reader:
     """A reading process; begun when it is first wanted, and anew when it has ended."""
 
     def __init__(self) -> None:
-        self._lock = threading.Lock()
+        self.lock = threading.Lock()  # held by whoever is being answered
         self._process: subprocess.Popen | None = None
         self._folder: tempfile.TemporaryDirectory | None = None
 
     def run(self, call: Call, shown: str) -> Any:
-        with self._lock:
-            process = self._begun()
-            assert process.stdin is not None and process.stdout is not None
-            try:
-                blob = pickle.dumps(call, protocol=5)
-                process.stdin.write(struct.pack("<Q", len(blob)) + blob)
-                process.stdin.flush()
-                until = time.monotonic() + call.limits.seconds
-                (size,) = struct.unpack("<Q", self._bytes(process.stdout, 8, until))
-                done, value = unpacked(self._bytes(process.stdout, size, until))
-            except TimeoutError:
-                self.end()
-                raise BadFile(f"{shown} could not be read within {call.limits.seconds:.0f} seconds and was given up.") from None
-            except (OSError, EOFError, struct.error, pickle.UnpicklingError, AttributeError, TypeError, ValueError) as error:
-                self.end()
-                raise BadFile(f"{shown} could not be read: the file is damaged or not what its name says.") from error
-            except BaseException:  # interrupted: what comes now would be taken for the next answer
-                self.end()
-                raise
+        """The answer to a call, for whoever holds the lock. Raises BadFile, or what the function raised."""
+        process = self._begun()
+        assert process.stdin is not None and process.stdout is not None
+        try:
+            blob = pickle.dumps(call, protocol=5)
+            until = time.monotonic() + call.limits.seconds
+            self._write(process.stdin, struct.pack("<Q", len(blob)) + blob, until)
+            (size,) = struct.unpack("<Q", self._bytes(process.stdout, 8, until))
+            done, value = unpacked(self._bytes(process.stdout, size, until))
+        except TimeoutError:
+            self.end()
+            raise BadFile(f"{shown} could not be read within {call.limits.seconds:.0f} seconds and was given up.") from None
+        except (OSError, EOFError, struct.error, pickle.UnpicklingError, AttributeError, TypeError, ValueError) as error:
+            self.end()
+            raise BadFile(f"{shown} could not be read: the file is damaged or not what its name says.") from error
+        except BaseException:  # interrupted: what comes now would be taken for the next answer
+            self.end()
+            raise
         if done == "made":
             return value
         if isinstance(value, AulmoError):
             raise value
         raise BadFile(f"{shown} could not be read: {value}.")
+
+    @staticmethod
+    def _write(stream: Any, blob: bytes, until: float) -> None:
+        left = memoryview(blob)
+        while left:
+            _, ready, _ = select.select([], [stream], [], max(0.0, until - time.monotonic()))
+            if not ready:
+                raise TimeoutError
+            left = left[os.write(stream.fileno(), left[: 1 << 20]) :]
 
     @staticmethod
     def _bytes(stream: Any, size: int, until: float) -> bytes:
@@ -208,6 +216,7 @@ class _Reader:
                     fcntl.fcntl(stream, fcntl.F_SETPIPE_SZ, 1 << 20)
                 except OSError:
                     pass  # smaller pipes do as well
+            os.set_blocking(self._process.stdin.fileno(), False)  # type: ignore[union-attr]
         return self._process
 
     def end(self) -> None:
@@ -224,23 +233,34 @@ class _Reader:
             folder.cleanup()
 
 
-_readers: dict[str, _Reader] = {}
+_readers: dict[str, list[_Reader]] = {}  # by name, those that were ever wanted at once
 _known = threading.Lock()
+AT_ONCE = {"reader": 3}  # of a name; others are one, which keeps what it has open
 
 
-def _reader(process: str) -> _Reader:
+def _run(process: str, call: Call, shown: str) -> Any:
+    """Have a call answered by a reader that is idle: a small picture does not wait for a large one."""
     with _known:
-        return _readers.setdefault(process, _Reader())
-
-
-def make_ready() -> None:
-    """Begin the reading process before it is wanted, in a thread of its own."""
-    threading.Thread(target=lambda: _reader("reader")._begun(), name="reading process", daemon=True).start()
+        readers = _readers.setdefault(process, [])
+        reader = next((r for r in readers if r.lock.acquire(blocking=False)), None)
+        if reader is None and len(readers) < AT_ONCE.get(process, 1):
+            reader = _Reader()
+            reader.lock.acquire()
+            readers.append(reader)
+        busy = readers[0] if reader is None else None
+    if reader is None:
+        assert busy is not None
+        reader = busy
+        reader.lock.acquire()
+    try:
+        return reader.run(call, shown)
+    finally:
+        reader.lock.release()
 
 
 @atexit.register
 def _end_all() -> None:
-    for reader in _readers.values():
+    for reader in [reader for readers in _readers.values() for reader in readers]:
         reader.end()
 
 

@@ -6,7 +6,7 @@ import shutil
 import tempfile
 import threading
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 from zipfile import ZipFile
 
 import platformdirs
@@ -29,7 +29,6 @@ class KeptFile:
         except BaseException:
             self._file.close()
             raise
-        self._copy: Any = None
         if os.fstat(self._file.fileno()).st_size <= AT_ONCE:
             self._keep()
         else:
@@ -52,10 +51,6 @@ class KeptFile:
         """What lies in it under a name. Raises whatever a damaged zip does."""
         with self._lock:
             return self.archive.read(name)
-
-    def names(self) -> frozenset[str]:
-        """All that lies in it."""
-        return frozenset(self.archive.namelist())
 
     def __del__(self) -> None:
         file = getattr(self, "_file", None)
