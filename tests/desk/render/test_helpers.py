@@ -23,8 +23,15 @@ def test_other_machines_are_taken_seen_and_sent_away(window, qtbot, monkeypatch,
     dialog.copy.click()
     words = QGuiApplication.clipboard().text()
     assert words.startswith("./aulmo helper --join 127.0.0.1:") and "No machine" in dialog.joined.text()
-    settings = {**os.environ, "AULMO_HELPER_STORE": str(tmp_path / "store")}
-    helper = subprocess.Popen([sys.executable, "-m", "aulmo", *words.split()[1:]], env=settings, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    assert "secret" not in words and dialog.secret.isVisible()
+    said = dialog.secret.text().rpartition(" ")[2]
+    settings = {
+        **os.environ, "AULMO_HELPER_STORE": str(tmp_path / "store"), "AULMO_HELPER_CARDS": str(tmp_path / "cards"), "XDG_DATA_HOME": str(tmp_path)
+    }  # fmt: skip
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL, "stdin": subprocess.PIPE}
+    helper = subprocess.Popen([sys.executable, "-m", "aulmo", *words.split()[1:]], env=settings, text=True, **quiet)
+    helper.stdin.write(said + "\n")  # it asks for the secret, the first time
+    helper.stdin.flush()
     try:
         qtbot.waitUntil(lambda: "1 machine joined" in dialog.joined.text(), timeout=60000)
         bench = window.built["Render"].commands

@@ -8,8 +8,9 @@ that is later called from Python by itself, as tests do, is then compiled as a w
 
 import threading
 from contextlib import contextmanager
+from pathlib import Path
 
-from aulmo.trace.compile import kernel_cache  # noqa: F401  (must come before numba)
+from aulmo.trace.compile import kernel_cache  # (must come before numba)
 
 from numba.core import caching, codegen, dispatcher, sigutils
 from numba.core.compiler_lock import global_compiler_lock
@@ -119,6 +120,19 @@ def _where_defined(set_env):
     return set_it
 
 
+def _by_its_place(locator: type):
+    """Where a kernel of ours is kept: by its place within the package, so that a second checkout, or an update at another path, finds what fits."""
+    elsewhere = locator.get_suitable_cache_subpath
+
+    def subpath(_cls, py_file):
+        path = Path(py_file).resolve()
+        if path.is_relative_to(kernel_cache.PACKAGE):
+            return "_".join(path.parent.relative_to(kernel_cache.PACKAGE).parts)
+        return elsewhere(py_file)
+
+    return subpath
+
+
 def install() -> None:
     """Let Numba compile in this way from now on."""
     if codegen.JITCPUCodegen._library_class is _Library:
@@ -129,3 +143,4 @@ def install() -> None:
     _replace(dispatcher.Dispatcher, "add_overload", _kept)
     _replace(caching.CompileResultCacheImpl, "check_cachable", _worth_keeping)
     _replace(codegen.JITCPUCodegen, "set_env", _where_defined)
+    caching.UserProvidedCacheLocator.get_suitable_cache_subpath = classmethod(_by_its_place(caching.UserProvidedCacheLocator))
