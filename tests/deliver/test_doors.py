@@ -5,6 +5,7 @@ import io
 import json
 import re
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 from msgspec.structs import replace
@@ -152,7 +153,7 @@ def test_a_job_that_cannot_be_begun_waits_longer_each_time_and_holds_up_no_other
     at_work.start()
     import time
 
-    until = time.monotonic() + 60
+    until = time.monotonic() + 150
     while good.outcome != "done" and time.monotonic() < until:
         time.sleep(0.05)
     assert good.outcome == "done" and began.count(bad.name) == 1 and bad.outcome == "waiting"
@@ -176,14 +177,25 @@ def test_what_keeps_a_job_from_beginning_is_told_when_its_folder_takes_no_files(
     assert list(Path(tmp_path).glob("aulmo-troubles-*/*.json"))
 
 
-def test_a_runner_that_does_not_stay_is_not_started_again_and_again(tmp_path, monkeypatch):
+def test_a_runner_that_fails_is_started_again_after_ever_longer_waits_and_one_that_is_done_at_once(tmp_path, monkeypatch):
     from aulmo.deliver import runner
 
-    started: list[list[str]] = []
-    monkeypatch.setattr(runner.subprocess, "Popen", lambda words, **more: started.append(words))
-    for _ in range(100):
+    now, started = [0.0], []
+    monkeypatch.setattr(runner.time, "monotonic", lambda: now[0])
+
+    def begun(code):
+        monkeypatch.setattr(runner.subprocess, "Popen", lambda words, **more: started.append(now[0]) or SimpleNamespace(poll=lambda: code))
+
+    begun(2)
+    for tenth in range(300):  # half a minute of a window that looks ten times a second
+        now[0] = tenth / 10
         runner.wake(tmp_path)
-    assert len(started) <= 2
+    assert started == [0.0, 1.0, 3.0, 7.0, 15.0]
+    now[0] = 1000.0
+    begun(0)
+    for _ in range(3):  # each did all there was to do
+        runner.wake(tmp_path)
+    assert started[5:] == [1000.0] * 3
 
 
 # films that are none

@@ -7,6 +7,7 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
 
@@ -53,25 +54,41 @@ def is_awake(folder: Path) -> bool:
     return is_held(folder / "runner.lock")
 
 
-_woken: dict[str, tuple[float, float]] = {}  # by list, when a runner was started for it last, and how long the next one waits if that did not stay
+class _Started(NamedTuple):
+    """A process that was started for a list, when, and how long the next one waits when this one has failed."""
+
+    process: subprocess.Popen
+    at: float
+    wait: float
+
+
+_started: dict[tuple[str, str], _Started] = {}  # by list and module
+
+
+def start(folder: Path, module: str, is_there: bool) -> None:
+    """See to it that a process of a list is there. One that fails (a full disk, a folder that takes no files) is started again after ever longer
+    waits; one that has only just been started is given time."""
+    if is_there:
+        return
+    last, now = _started.get((str(folder), module)), time.monotonic()
+    wait = 1.0
+    if last is not None:
+        code = last.process.poll()
+        if (code is None and now - last.at < 1.0) or (code not in (None, 0) and now - last.at < last.wait):
+            return
+        wait = min(60.0, 2 * last.wait) if code else 1.0
+    quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+    made = subprocess.Popen([sys.executable, "-m", module, str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
+    _started[str(folder), module] = _Started(made, now, wait)
 
 
 def wake(folder: Path) -> None:
-    """See to it that a runner works through a list, and that whoever may help finds it. One that does not stay is not started again at once."""
+    """See to it that a runner works through a list, and that whoever may help finds it."""
     if rules(folder).helpers:
         from aulmo.deliver.machines import hub
 
         hub.wake(folder)
-    key, now = str(folder), time.monotonic()
-    if is_awake(folder):
-        _woken.pop(key, None)
-        return
-    at, wait = _woken.get(key, (-1e9, 0.0))
-    if now - at < wait:
-        return
-    _woken[key] = (now, min(60.0, max(1.0, 2 * wait)) if now - at < 120 else 0.0)
-    quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
-    subprocess.Popen([sys.executable, "-m", "aulmo.deliver.runner", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
+    start(folder, "aulmo.deliver.runner", is_awake(folder))
 
 
 def begin(job: Job) -> subprocess.Popen | None:

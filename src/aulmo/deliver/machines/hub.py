@@ -6,7 +6,6 @@ import json
 import logging
 import os
 import socket
-import subprocess
 import sys
 import time
 from pathlib import Path
@@ -68,9 +67,8 @@ def invitation(folder: Path, address: str) -> str:
 
 def wake(folder: Path) -> None:
     """See to it that the hub of a list that takes helpers is there."""
-    if runner.rules(folder).helpers and not is_held(folder / "hub.lock"):
-        quiet = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
-        subprocess.Popen([sys.executable, "-m", "aulmo.deliver.machines.hub", str(folder)], start_new_session=True, **quiet)  # type: ignore[call-overload]
+    if runner.rules(folder).helpers:
+        runner.start(folder, "aulmo.deliver.machines.hub", is_held(folder / "hub.lock"))
 
 
 def wait_for(folder: Path, seconds: float = 20.0) -> str:
