@@ -178,12 +178,25 @@ def test_the_python_face_does_the_same(lantern_project, tmp_path):
     assert describe(tmp_path / "pine.aulmo")["parts"]
 
 
-def test_a_figure_of_the_bench_can_be_written_as_json(capsys):
-    from aulmo.command.bench import _figure
+def test_groups_of_the_bench_are_measured_alone_and_kept_as_they_are_taken(tmp_path, capsys, monkeypatch):
+    from aulmo.command import bench
 
-    row = _figure("Made-up share", np.float64(0.6), "", "nothing", ">= 0.5", np.float64(0.6) >= 0.5)
-    assert json.loads(json.dumps({"figures": [row]}))["figures"][0]["met"] is True
-    assert "met" in capsys.readouterr().out
+    seen = []
+
+    def two(told):
+        told.add("Made-up share", np.float64(0.6), "", "nothing", ">= 0.5", np.float64(0.6) >= 0.5)
+        seen.append(json.loads((tmp_path / "f.json").read_text())["figures"])  # there already while the next is measured
+        told.waited("Made-up wait", 4.0, 0.5, "half the pace", 1.0)
+
+    assert {"first", "draft", "share", "import", "edit", "finish", "film"} <= set(bench.GROUPS)
+    monkeypatch.setattr(bench, "GROUPS", {"share": two, "draft": lambda told: told.add("Never", 1.0, "", "", "", None)})
+    assert main(["bench", "share", "--json", str(tmp_path / "f.json")]) == 0
+    kept = json.loads((tmp_path / "f.json").read_text())["figures"]
+    assert [len(figures) for figures in seen] == [1] and [(f["name"], f["value"], f["met"]) for f in kept] == [
+        ("Made-up share", 0.6, True), ("Made-up wait", 2.0, False),
+    ]  # fmt: skip
+    assert "NOT met" in capsys.readouterr().out
+    assert main(["bench", "speed"]) == 2 and "no group speed" in capsys.readouterr().err
 
 
 def test_the_list_of_renders_is_read_and_steered_without_a_window(tmp_path, capsys):

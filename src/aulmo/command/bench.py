@@ -11,15 +11,19 @@ import sys
 import tempfile
 import threading
 import time
+from pathlib import Path
+from typing import Callable, Sequence
 
 import numpy as np
 from msgspec.structs import replace
 
 from aulmo.command import bench_decals, bench_desk, bench_film, bench_finish, bench_light, bench_lines, bench_nodes
 from aulmo.command import bench_scenes as scenes
+from aulmo.command.pace import Figures, paced
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, Placement, RenderSettings
+from aulmo.errors import BadValue
 from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.compile import arrays as a
@@ -31,20 +35,6 @@ from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.shape.embree import coherent_arguments
 
 SIZE = (704, 560)
-LOOPS, FREE_SECONDS = 2_000_000, 0.12  # what `pace` runs, and how long that took while nothing else ran on the machine of the bars
-
-
-def _figure(name: str, value: float, unit: str, compared_to: str, bar: str, met: bool | None) -> dict:
-    verdict = "" if met is None else ("met" if met else "NOT met")
-    print(f"{name:<48} {value:>9.3g} {unit:<9} {compared_to:<76} bar {bar:<8} {verdict}", flush=True)
-    return {
-        "name": name,
-        "value": round(float(value), 5),
-        "unit": unit,
-        "compared_to": compared_to,
-        "bar": bar,
-        "met": None if met is None else bool(met),
-    }
 
 
 demo_project = scenes.lantern
@@ -117,24 +107,6 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
         shares.append(bare / traced)
         speeds.append(total / bare / 1e6)
     return float(np.median(shares)), float(np.median(speeds))
-
-
-def pace() -> float:
-    """How fast the machine is just now, as a share of the free one on which the bars were set: a loop of Python, the median of three."""
-    times = []
-    for _ in range(3):
-        started, total = time.perf_counter(), 0
-        for k in range(LOOPS):
-            total += k
-        times.append(time.perf_counter() - started)
-    return FREE_SECONDS / float(np.median(times))
-
-
-def paced(work) -> tuple:
-    """What `work()` returns, and the mean pace before and after it."""
-    before = pace()
-    found = work()
-    return found, 0.5 * (before + pace())
 
 
 def draft_rate(document: Document, assets: AssetStore) -> tuple[float, float]:
@@ -313,77 +285,97 @@ def window_seconds(cold: bool) -> float:
         return time.perf_counter() - started
 
 
-def run() -> list[dict]:
-    """Measure everything, print it, and return it."""
-    figures = []
-
-    def add(*row) -> None:
-        figures.append(_figure(*row))
-
-    lantern, sheet = demo_project(), million()
-    for name, scene, least in (("lantern", lantern, 0.40), ("million triangles", sheet, 0.40), ("enclosed room", scenes.room(), 0.22)):
+def _shares(told: Figures) -> None:
+    for name, scene, least in (
+        ("lantern", demo_project(), 0.40), ("million triangles", million(), 0.40), ("enclosed room", scenes.room(), 0.22),
+    ):  # fmt: skip
         share, speed = ray_share(*scene)
-        add(f"Path tracing share, {name}", share, "", f"the same rays through Embree alone, {speed:.2f} M/s", f">= {least:.2f}", share >= least)
+        told.add(f"Path tracing share, {name}", share, "", f"the same rays through Embree alone, {speed:.2f} M/s", f">= {least:.2f}", share >= least)
+    noded, hut = bench_nodes.share(*demo_project(), ray_share), ray_share(*scenes.room())[0]
+    told.add("Path tracing share, thirty nodes on the tank", noded, "", f"the same rays through Embree alone; the hut has {hut:.2f}", "", None)
 
-    def waited(name: str, seconds: float, speed: float, compared: str, most: float) -> None:
-        """A wait, judged at full pace only."""
-        told = f"at full pace; {seconds:.3g} s here at {speed:.2f} of it, {compared}"
-        add(name, seconds * speed, "s", told, f"<= {most:g}", seconds * speed <= most)
 
-    for name, scene in (("lantern", lantern), ("million triangles", sheet)):
+def _draft(told: Figures) -> None:
+    for name, scene in (("lantern", demo_project()), ("million triangles", million())):
         rates, speed = paced(lambda scene=scene: draft_rate(*scene))
         for rate, hand in zip(rates, ("camera turned", "part pulled"), strict=True):
-            told = f"at full pace; {rate:.3g} here at {speed:.2f} of it, build included"
-            add(f"Draft 704x560, {name}, {hand}", rate / speed, "frames/s", told, ">= 20", rate / speed >= 20)
-    bench_desk.run(waited, add)
-    bench_film.run(waited, add)
-    bench_finish.run(waited, add, paced)
+            words = f"at full pace; {rate:.3g} here at {speed:.2f} of it, build included"
+            told.add(f"Draft 704x560, {name}, {hand}", rate / speed, "frames/s", words, ">= 20", rate / speed >= 20)
+
+
+def _edits(told: Figures) -> None:
+    lantern = demo_project()
     edits_, speed = paced(lambda: first_pixels(*lantern))
     for name, seconds in edits_.items():
-        waited(f"Edit to first new pixels, {name}", seconds, speed, "median of 5", 0.1)
+        told.waited(f"Edit to first new pixels, {name}", seconds, speed, "median of 5", 0.1)
     solved, speed = paced(bench_lines.solve_seconds)
-    waited("Camera found by twelve sight lines", solved, speed, "a pixel of noise on every end", 0.02)
+    told.waited("Camera found by twelve sight lines", solved, speed, "a pixel of noise on every end", 0.02)
     dragged, speed = paced(lambda: bench_decals.decal_drag(*lantern))
-    waited("Decal dragged on a part, to the draft", dragged, speed, "704x560, placing and building included", 0.1)
+    told.waited("Decal dragged on a part, to the draft", dragged, speed, "704x560, placing and building included", 0.1)
     dearer = bench_decals.decal_cost(*lantern, picture_cost)
-    add("Ten decals on the lantern's tank", dearer, "x", "a sample's cost against none", "<= 1.1", dearer <= 1.1)
+    told.add("Ten decals on the lantern's tank", dearer, "x", "a sample's cost against none", "<= 1.1", dearer <= 1.1)
     pictured, speed = paced(lambda: bench_nodes.preview_seconds(*lantern))
-    waited("Pictures of thirty nodes after an edit", pictured, speed, "64 px each, on the lantern's tank", 0.1)
-    noded, hut = bench_nodes.share(*lantern, ray_share), ray_share(*scenes.room())[0]
-    add("Path tracing share, thirty nodes on the tank", noded, "", f"the same rays through Embree alone; the hut has {hut:.2f}", "", None)
+    told.waited("Pictures of thirty nodes after an edit", pictured, speed, "64 px each, on the lantern's tank", 0.1)
+    for name, seconds in bench_light.drag_seconds(*demo_project()).items():
+        words = f"{SIZE[0]}x{SIZE[1]}"
+        told.add(f"One of ten softboxes dragged to first pixels, {name}", seconds, "s", words, "<= 0.1", seconds <= 0.1)
+
+
+def _first(told: Figures) -> None:
     warm, speed = min((paced(lambda: window_seconds(False)) for _ in range(2)), key=lambda found: found[0])
-    waited("Window up on the demo, warm", warm, speed, "process start to draft picture and exit", 2.5)
+    told.waited("Window up on the demo, warm", warm, speed, "process start to draft picture and exit", 2.5)
     cold, speed = paced(lambda: window_seconds(True))
-    waited("First start ever, to a draft picture", cold, speed, "the same with an empty kernel cache", 15)
+    told.waited("First start ever, to a draft picture", cold, speed, "the same with an empty kernel cache", 15)
     (compiled, loaded, busy), speed = paced(kernel_seconds)
-    waited("All kernels compiled on a new machine", compiled, speed, f"empty cache, own process; {busy:.0f} s of processor time", 90)
-    add("All kernels loaded from the cache", loaded, "s", "the same a second time", "<= 2", loaded <= 2)
+    told.waited("All kernels compiled on a new machine", compiled, speed, f"empty cache, own process; {busy:.0f} s of processor time", 90)
+    told.add("All kernels loaded from the cache", loaded, "s", "the same a second time", "<= 2", loaded <= 2)
+
+
+def _memory(told: Figures) -> None:
     memory = memory_per_million()
-    add("Memory for each million unique triangles", memory, "MB", "resident memory before and after", "<= 200", memory <= 200)
+    told.add("Memory for each million unique triangles", memory, "MB", "resident memory before and after", "<= 200", memory <= 200)
     copies = memory_of_copies()
     own = 10_000 * 4_600 / 1e6 * memory
-    add("Memory of 10,000 copies of a part", copies, "MB", f"{own:.0f} MB if each had a mesh of its own", "", None)
+    told.add("Memory of 10,000 copies of a part", copies, "MB", f"{own:.0f} MB if each had a mesh of its own", "", None)
+
+
+def _noise(told: Figures) -> None:
+    lantern = demo_project()
     for name, scene in (
         ("studio", scenes.studio()), ("glass", lantern), ("many lamps", scenes.lamp_field(200)), ("enclosed room", scenes.room()),
     ):  # fmt: skip
         found = variance_at_equal_time(*scene, 256)
         compared = f"plain estimator; error {found['error']:.3f}, {found['plain error']:.3f} of white; 256 samples"
-        add(f"Variance at equal time, {name}", found["ratio"], "x lower", compared, ">= 10", found["ratio"] >= 10)
-        add(f"The same, {name}", found["wiser"], "x lower", "plain estimator that chooses lobes as we do", "", None)
+        told.add(f"Variance at equal time, {name}", found["ratio"], "x lower", compared, ">= 10", found["ratio"] >= 10)
+        told.add(f"The same, {name}", found["wiser"], "x lower", "plain estimator that chooses lobes as we do", "", None)
         few = variance_at_equal_time(*scene, 64)
-        add(f"The same, {name}", few["ratio"], "x lower", "at 64 samples", "", None)
-    _costs(add)
+        told.add(f"The same, {name}", few["ratio"], "x lower", "at 64 samples", "", None)
     seconds, clean, raw, raw_seconds = clean_picture(*lantern)
-    add("Lantern 1280x720, 24 samples denoised", seconds, "s", f"error {100 * clean:.1f} % of 128 samples; raw {100 * raw:.1f} %", "", None)
-    add("The same error without the denoiser", raw_seconds, "s", "scaled by the square of the error", "", None)
-    dragged = bench_light.drag_seconds(*demo_project())
-    for name, seconds in dragged.items():
-        add(f"One of ten softboxes dragged to first pixels, {name}", seconds, "s", f"{SIZE[0]}x{SIZE[1]}", "<= 0.1", seconds <= 0.1)
+    told.add("Lantern 1280x720, 24 samples denoised", seconds, "s", f"error {100 * clean:.1f} % of 128 samples; raw {100 * raw:.1f} %", "", None)
+    told.add("The same error without the denoiser", raw_seconds, "s", "scaled by the square of the error", "", None)
     for count in (4, 10):
         better, slower = bench_light.noise_beside_map(*demo_project(), count)
-        add(f"Noise of {count} softboxes beside a baked 4k map", better, "x", f"at equal time; a sample costs {slower:.2f} x", ">= 1", better >= 1)
+        words = f"at equal time; a sample costs {slower:.2f} x"
+        told.add(f"Noise of {count} softboxes beside a baked 4k map", better, "x", words, ">= 1", better >= 1)
+
+
+# by what each is asked for alone
+GROUPS: dict[str, Callable[[Figures], None]] = {
+    "share": _shares, "draft": _draft, "import": bench_desk.imports, "edit": _edits, "desk": bench_desk.run, "film": bench_film.run,
+    "finish": bench_finish.run, "first": _first, "memory": _memory, "noise": _noise, "cost": lambda told: _costs(told.add),
+}  # fmt: skip
+
+
+def run(groups: Sequence[str] = (), kept: Path | None = None) -> list[dict]:
+    """Measure some groups, or everything; print the figures, keep them as they are taken, and return them. Raises BadValue for no such group."""
+    for name in groups:
+        if name not in GROUPS:
+            raise BadValue(f"There is no group {name} to measure; there are {', '.join(GROUPS)}.")
+    told = Figures(kept)
+    for name in groups or GROUPS:
+        GROUPS[name](told)
     print(f"Peak memory of this run {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1e6:.1f} GB, {tracer.core_count()} cores")
-    return figures
+    return told.taken
 
 
 def _costs(add) -> None:

@@ -14,6 +14,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.command import bench_scenes as scenes
+from aulmo.command.pace import Figures, paced
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import put, resolve
@@ -181,10 +182,8 @@ def import_ratio(step: Path) -> tuple[float, float, float]:
     return ours / bare_seconds, ours, bare_seconds
 
 
-def run(waited, add) -> None:
-    """Add the figures: `waited(name, seconds, pace, compared, most)` for what is waited for, `add` for the others."""
-    from aulmo.command.bench import paced
-
+def run(told: Figures) -> None:
+    """Measure what the window's thread and large documents cost."""
     for name, work, compared, most in (
         ("10,000 copies turned, to the draft", turn_seconds, "build and draft, median of 5", 0.15),
         ("Mattes of 1,000 names, 1600x1200", matte_seconds, "median of 3", 2.0),
@@ -195,18 +194,22 @@ def run(waited, add) -> None:
         ("Parts chosen by rule among 5,000", choose_seconds, "median of 5", 0.1),
     ):
         seconds, speed = paced(work)
-        waited(name, seconds, speed, compared, most)
+        told.waited(name, seconds, speed, compared, most)
     found, speed = paced(window_seconds)
-    waited("The tree of 10,000 parts built anew", found.pop("tree"), speed, "the window's thread, median of 5", 0.5)
-    waited("A slider's step with 10,000 parts", found.pop("slider"), speed, "the window's thread, median of 5", 0.05)
+    told.waited("The tree of 10,000 parts built anew", found.pop("tree"), speed, "the window's thread, median of 5", 0.5)
+    told.waited("A slider's step with 10,000 parts", found.pop("slider"), speed, "the window's thread, median of 5", 0.05)
     for stage, seconds in found.items():
-        waited(f"The page of {stage} read again", seconds, speed, "the same window, median of 5", 0.005)
+        told.waited(f"The page of {stage} read again", seconds, speed, "the same window, median of 5", 0.005)
+    for name, seconds in assembly_seconds().items():
+        told.add(name, seconds, "s", "2,000 parts, 5 million triangles", "-", None)
+
+
+def imports(told: Figures) -> None:
+    """Measure how STEP files are brought in."""
     with tempfile.TemporaryDirectory() as folder:
         pins = Path(folder) / "connector.step"
         subprocess.run([sys.executable, str(Path(scenes.DEMO) / "build_connector.py"), str(pins), "400"], check=True, capture_output=True)
         for name, step in (("the lantern", Path(scenes.DEMO) / "wick.step"), ("400 pins in a product", pins)):
             ratio, ours, theirs = import_ratio(step)
-            told = f"the bare library's read and mesh: {ours:.2f} s and {theirs:.2f} s of processor"
-            add(f"STEP import, {name}", ratio, "x", told, "<= 1.5", ratio <= 1.5)
-    for name, seconds in assembly_seconds().items():
-        add(name, seconds, "s", "2,000 parts, 5 million triangles", "-", None)
+            words = f"the bare library's read and mesh: {ours:.2f} s and {theirs:.2f} s of processor"
+            told.add(f"STEP import, {name}", ratio, "x", words, "<= 1.5", ratio <= 1.5)

@@ -4,11 +4,11 @@ import statistics
 import tempfile
 import time
 from pathlib import Path
-from typing import Callable
 
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.command.pace import Figures, paced
 from aulmo.deliver.film import plan, render_film
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import load
@@ -92,16 +92,14 @@ def flicker(document: Document, assets: AssetStore, linked: bool, count: int = 4
     return float(np.std(pictures, axis=0).mean())
 
 
-def run(waited: Callable[..., None], add: Callable[..., None]) -> None:
+def run(figures: Figures) -> None:
     """Measure films and tell the figures."""
-    from aulmo.command.bench import paced
-
     document, assets = wick()
     rate, speed = paced(lambda: playback_rate(document, assets))
     told = f"at full pace, {SIZE[0]}x{SIZE[1]}; {rate:.3g} here at {speed:.2f} of it, resolving and building included"
-    add("A film played in the draft, lantern", rate / speed, "frames/s", told, ">= 12", rate / speed >= 12)
+    figures.add("A film played in the draft, lantern", rate / speed, "frames/s", told, ">= 12", rate / speed >= 12)
     dearer = frame_overhead(document, assets)
-    add("A film's frame against the same still", dearer, "x", "480x270, 24 samples, cleaned, written", "<= 1.1", dearer <= 1.1)
+    figures.add("A film's frame against the same still", dearer, "x", "480x270, 24 samples, cleaned, written", "<= 1.1", dearer <= 1.1)
     held, free = flicker(document, assets, True), flicker(document, assets, False)
     told = f"deviation over time {1e4 * held:.2f} against {1e4 * free:.2f} of 10,000"
-    add("Flicker of a still film, of unlinked frames'", held / free, "x", told, "<= 0.5", held <= 0.5 * free)
+    figures.add("Flicker of a still film, of unlinked frames'", held / free, "x", told, "<= 0.5", held <= 0.5 * free)

@@ -8,6 +8,7 @@ from typing import Any, Callable
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.command.pace import Figures, paced
 from aulmo.document.finish_records import Finish, Grade, HueBand, Layer, Mask
 from aulmo.finish.composing import Kept, composed, displayed
 from aulmo.finish.measuring import measured
@@ -101,12 +102,12 @@ def _best(work: Callable[[], Any], times: int = 3) -> float:
     return min(found)
 
 
-def run(waited: Callable[..., None], add: Callable[..., None], paced: Callable[..., Any]) -> None:
+def run(told: Figures) -> None:
     """Measure and tell."""
     seconds, speed = paced(whole_seconds)
-    waited("Eight layers at 1600x1200, whole", seconds, speed, "to display values", 1.0)
+    told.waited("Eight layers at 1600x1200, whole", seconds, speed, "to display values", 1.0)
     found, speed = paced(seen_seconds)
     for name, value in found.items():
-        waited(f"Eight layers to the window, {name}", value, speed, f"{SEEN[0]}x{SEEN[1]}", 0.1)
+        told.waited(f"Eight layers to the window, {name}", value, speed, f"{SEEN[0]}x{SEEN[1]}", 0.1)
     memory = memory_gb()
-    add("Memory of eight layers at 8192 x 8192", memory, "GB", "own process, planes of 10 channels included", "<= 16", memory <= 16)
+    told.add("Memory of eight layers at 8192 x 8192", memory, "GB", "own process, planes of 10 channels included", "<= 16", memory <= 16)

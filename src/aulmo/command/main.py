@@ -181,12 +181,10 @@ def _span(text: str) -> tuple[int, int]:
 
 
 def bench(arguments) -> int:
-    """`bench [--json FILE]`."""
+    """`bench [GROUP...] [--json FILE]`."""
     from aulmo.command.bench import run
 
-    figures = run()
-    if arguments.json:
-        Path(arguments.json).write_text(json.dumps({"figures": figures}, indent=1))
+    run(arguments.groups, Path(arguments.json) if arguments.json else None)
     return 0
 
 
@@ -355,8 +353,9 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--name", required=True, metavar="NAME")
     p.add_argument("--out", required=True, metavar="FILE.mtlx|FILE.zip")
     p.set_defaults(run=material)
-    p = commands.add_parser("bench", help="measure speed")
-    p.add_argument("--json", metavar="FILE")
+    p = commands.add_parser("bench", help="measure speed: all of it, or some groups")
+    p.add_argument("groups", nargs="*", metavar="GROUP", help="first, draft, share, import, edit, finish, film, desk, memory, noise, cost")
+    p.add_argument("--json", metavar="FILE", help="keeps the figures as they are taken")
     p.set_defaults(run=bench)
     p = commands.add_parser("demo", help="open the window on the demo lantern")
     p.set_defaults(run=window, project=None)
