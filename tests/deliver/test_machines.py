@@ -303,15 +303,19 @@ def test_the_doors_that_run_code_are_closed_on_both_ends(joined, tmp_path):
 
 
 def test_strangers_that_say_nothing_are_closed_and_helpers_listen_where_they_were_reached(joined):
-    for where in (joined.address, hub.told(joined.folder)["engine"], next(iter(hub.told(joined.folder)["helpers"])).removeprefix("tls://")):
+    told = hub.told(joined.folder)
+    ways = []
+    for where in (joined.address, told["engine"], next(iter(told["helpers"])).removeprefix("tls://")):
         host, _, port = where.rpartition(":")
         assert host == "127.0.0.1"  # and no other address of this machine
-        with socket.create_connection((host, int(port)), timeout=5) as way:
-            way.settimeout(doors.PATIENCE + 10)
-            try:
-                assert way.recv(16) == b""  # closed from the other side
-            except ConnectionResetError:
-                pass
+        ways.append(socket.create_connection((host, int(port)), timeout=5))
+    for way in ways:  # all wait at once
+        way.settimeout(doors.PATIENCE + 10)
+        try:
+            assert way.recv(16) == b""  # closed from the other side
+        except ConnectionResetError:
+            pass
+        way.close()
 
 
 def test_a_certificate_that_was_taken_back_opens_nothing_more(joined, capsys):
