@@ -33,3 +33,4 @@ def test_plain_names_stay_as_they_are_and_the_same_whoever_asks(tmp_path):
     assert names_apart(["Hero", "Hero"]) == ["Hero", "Hero 2"]
     (tmp_path / "a.png").touch()
     assert free_in(tmp_path, "a", ".png").name == "a 2.png"
+    assert free_in(tmp_path, "A", ".png").name == "A 2.png"  # for whoever unpacks it where capitals do not count

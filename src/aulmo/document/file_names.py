@@ -52,11 +52,10 @@ def names_apart(texts: Sequence[str], otherwise: str = "unnamed") -> list[str]:
     return found
 
 
-def free_in(folder: Path, text: str, ending: str, taken: Iterable[str] = (), otherwise: str = "unnamed") -> Path:
-    """A path in a folder that no file has and none of those `taken` (names in small letters): after `text`, numbered from 2 where that is had."""
+def free_in(folder: Path, text: str, ending: str, otherwise: str = "unnamed") -> Path:
+    """A path in a folder that no file has, capitals or not: after `text`, numbered from 2 where that is had."""
     plain, number = safe(text) or otherwise, 2
-    gone = set(taken)
-    name = f"{plain}{ending}"
-    while name.casefold() in gone or (folder / name).exists():
+    name, there = f"{plain}{ending}", {path.name.casefold() for path in (folder.iterdir() if folder.is_dir() else ())}
+    while name.casefold() in there:
         name, number = f"{plain} {number}{ending}", number + 1
     return folder / name

@@ -21,7 +21,6 @@ class KeptFile:
 
     def __init__(self, path: Path) -> None:
         """Open a zip. Raises OSError or zipfile.BadZipFile."""
-        self.name = Path(path).name
         self._lock = threading.Lock()
         self._file: IO[bytes] = open(path, "rb")  # noqa: SIM115 (held open)
         try:

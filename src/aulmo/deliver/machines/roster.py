@@ -200,8 +200,3 @@ def keep_card(folder: Path, address: str, card: Card) -> None:
     except OSError as error:
         raise CannotWrite(f"The folder {folder} could not be made: {error.strerror or error}.") from error
     write_atomically(_card_path(folder, address), lambda file: file.write(blob), mode=0o600)
-
-
-def drop_card(folder: Path, address: str) -> None:
-    """Forget a card that is no longer taken."""
-    _card_path(folder, address).unlink(missing_ok=True)
