@@ -77,7 +77,7 @@ def ray_share(document: Document, assets: AssetStore) -> tuple[float, float]:
         done[k][:] = 0
         for top, bottom in rows[k::cores]:
             tile.trace_tile(
-                scene.arrays,
+                scene.block.words,
                 camera,
                 options,
                 films[k],

@@ -13,6 +13,7 @@ from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, Material, Part
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
 from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile.scene_block import SceneBlock
 from aulmo.trace.pattern.shown_at import B_CLEAR, B_METAL, B_OPACITY, B_ROUGH, BAKED, shown_at
 from aulmo.trace.scene import Scene, SceneBuilder
 
@@ -136,7 +137,7 @@ class Baker:
         normals = (mesh.normals[corners].astype(float) * w).sum(1) @ turned
         normals /= np.maximum(1e-12, np.linalg.norm(normals, axis=1, keepdims=True))
         out = np.zeros((len(which), BAKED), np.float32)
-        shown_at(_all_led(scene), instance, which.astype(np.int64), places, normals, _texel(area, flat, side), out)
+        shown_at(_all_led(scene).words, instance, which.astype(np.int64), places, normals, _texel(area, flat, side), out)
         return _written(out, seen, side)
 
     def _side(self, area: float) -> int:
@@ -144,11 +145,11 @@ class Baker:
         return int(min(self.side, 2 ** int(np.ceil(np.log2(wanted)))))
 
 
-def _all_led(scene: Scene) -> Any:
-    """A scene's arrays, in which all nodes are run: a draft leaves those to the mean that have no picture."""
+def _all_led(scene: Scene) -> SceneBlock:
+    """A scene as kernels get it, in which all nodes are run: a draft leaves those to the mean that have no picture."""
     programs = scene.arrays.programs.copy()
     programs[:, a.P_PICTURED] = programs[:, a.P_LAST] > programs[:, a.P_FIRST]
-    return scene.arrays._replace(programs=programs)
+    return SceneBlock(scene.arrays._replace(programs=programs))
 
 
 def _area(mesh: Mesh, matrix: np.ndarray) -> float:

@@ -2,7 +2,7 @@
 
 import functools
 import math
-from typing import Iterator, NamedTuple
+from typing import Iterator
 
 import numpy as np
 
@@ -26,58 +26,17 @@ from aulmo.trace.shape.embree import (
     set_ray,
     take_from_packet,
 )
-from aulmo.trace.compile.borrowed import address, borrowed, looked_at
+from aulmo.trace.compile.borrowed import address, borrowed
 from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.scene_block import scene_at
+from aulmo.trace.compile.units import as_drafted, camera_ray, photo_light
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.lamp.softboxes import paint_over
-from aulmo.trace.path.lens import begins, camera_ray
-from aulmo.trace.path.photo import photo_light
-from aulmo.trace.pattern.decal_hit import as_drafted
+from aulmo.trace.path.lens import begins, begun, straight_ray
 from aulmo.trace.shape.surface_hit import material_at
 from aulmo.trace.view import neutral
 
 LEVELS, SIDE = 6, 48
-
-
-class DraftArrays(NamedTuple):
-    """The few of `arrays.SceneArrays` that a draft reads: the fewer there are, the sooner the first picture of all stands."""
-
-    top: np.uintp
-    points: np.ndarray
-    triangles: np.ndarray
-    vertex_start: np.ndarray
-    triangle_start: np.ndarray
-    matrices: np.ndarray
-    normal_matrices: np.ndarray
-    instance_motion: np.ndarray
-    motion: np.ndarray
-    instance_material: np.ndarray
-    instance_faces: np.ndarray
-    face_rows: np.ndarray
-    instance_part: np.ndarray
-    instance_catch: np.ndarray
-    materials: np.ndarray
-    lamps: np.ndarray
-    ies: np.ndarray
-    env_turn: np.ndarray
-    photo: np.ndarray
-    programs: np.ndarray
-    ops: np.ndarray
-    lays: np.ndarray
-    pictures: np.ndarray
-    uvs: np.ndarray
-    uv_start: np.ndarray
-    decals: np.ndarray
-    decal_list: np.ndarray
-    instance_decals: np.ndarray
-    coat_rows: np.ndarray
-    layers: np.ndarray
-    facts: np.ndarray
-
-
-def draft_arrays(arrays: a.SceneArrays) -> DraftArrays:
-    """What a draft reads of a scene."""
-    return DraftArrays(*(getattr(arrays, name) for name in DraftArrays._fields))
 
 
 NOTHING = -3
@@ -342,52 +301,14 @@ def _normal(scene, ray, words, small):
     return x * inverse, y * inverse, z * inverse
 
 
-@kernel
-def _borrowed(scene):
-    """The draft's arrays without owners; see `borrowed`."""
-    return DraftArrays(
-        scene.top,
-        borrowed(scene.points),
-        borrowed(scene.triangles),
-        borrowed(scene.vertex_start),
-        borrowed(scene.triangle_start),
-        borrowed(scene.matrices),
-        borrowed(scene.normal_matrices),
-        borrowed(scene.instance_motion),
-        borrowed(scene.motion),
-        borrowed(scene.instance_material),
-        borrowed(scene.instance_faces),
-        borrowed(scene.face_rows),
-        borrowed(scene.instance_part),
-        borrowed(scene.instance_catch),
-        borrowed(scene.materials),
-        borrowed(scene.lamps),
-        borrowed(scene.ies),
-        borrowed(scene.env_turn),
-        borrowed(scene.photo),
-        borrowed(scene.programs),
-        borrowed(scene.ops),
-        borrowed(scene.lays),
-        borrowed(scene.pictures),
-        borrowed(scene.uvs),
-        borrowed(scene.uv_start),
-        borrowed(scene.decals),
-        borrowed(scene.decal_list),
-        borrowed(scene.instance_decals),
-        borrowed(scene.coat_rows),
-        borrowed(scene.layers),
-        borrowed(scene.facts),
-    )
-
-
 @entry
 def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, triangles, row0, row1, width, height, coherent):
     """Draw rows of the draft.
 
-    chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
+    scene : `SceneBlock.words`. chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
     or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing. triangles : (height, width) int32 of the mesh.
     """
-    scene = looked_at(_borrowed(scene))
+    scene = scene_at(scene)
     camera, options, maps, chosen = borrowed(camera), borrowed(options), borrowed(maps), borrowed(chosen)
     to_srgb, curve, picture, parts, depth = borrowed(to_srgb), borrowed(curve), borrowed(picture), borrowed(parts), borrowed(depth)
     triangles = borrowed(triangles)
@@ -413,7 +334,12 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
             lane = column & (PACKET - 1)
             if lane == 0:
                 for k in range(PACKET):
-                    x, y, z, dx, dy, dz = camera_ray(camera, 2.0 * (column + k + 0.5) / width - 1.0, sy, 0.5, 0.5)
+                    sx = 2.0 * (column + k + 0.5) / width - 1.0
+                    if camera[a.CAM_PROJECTION] == a.PANORAMA:
+                        x, y, z, dx, dy, dz = camera_ray(camera, sx, sy, 0.5, 0.5)
+                    else:
+                        x, y, z, dx, dy, dz, _rx, _ry = straight_ray(camera, sx, sy)
+                        x, y, z, dx, dy, dz = begun(camera, x, y, z, dx, dy, dz)
                     set_packet_ray(packet, packet_words, k, x, y, z, dx, dy, dz, MASK_EYE)
                 intersect_packet(scene.top, packet, coherent)
             x, y, z = np.float64(packet[lane]), np.float64(packet[PACKET + lane]), np.float64(packet[2 * PACKET + lane])
@@ -447,6 +373,8 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 m = scene.materials[which]
                 if scene.programs[which, a.P_PICTURED] > 0 or (len(scene.decal_list) > 0 and scene.instance_decals[instance] >= 0):
                     t = np.float64(ray[8])
+                    for c in range(o.COLUMNS):
+                        own[c] = m[c]
                     as_drafted(
                         scene, registers, own, which, instance, np.int64(words[17]), x + dx * t, y + dy * t, z + dz * t, nx, ny, nz,
                         pixel * t if perspective else pixel,
@@ -479,7 +407,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     r, g, b = r + tone, g + tone, b + tone
                 elif kind == a.BACKDROP_PHOTOGRAPH:
                     er, eg, eb, inside = photo_light(scene.photo, options, dx, dy, dz)
-                    if not inside:
+                    if inside == 0.0:
                         er = eg = eb = 0.1 / inverse
                     r, g, b = r + weight * er, g + weight * eg, b + weight * eb
                 else:

@@ -28,6 +28,7 @@ from aulmo.trace.placed import Placed, floor_matrix, matrices_of, moving_instanc
 from aulmo.trace.remembered import Remembered
 from aulmo.trace.plate import PlateBook
 from aulmo.trace.shape.embree import MASK_BOUNCE, MASK_CATCHER, MASK_CLEAR, MASK_EYE, MASK_LAMP, InstanceTree, MeshTree
+from aulmo.trace.compile.scene_block import SceneBlock
 from aulmo.trace.shape.soft_edges import EdgeBook, SoftEdges
 from aulmo.trace.shapes import Shapes, moved_boxes, pack
 from aulmo.trace.worn import Dress, Worn, wear
@@ -39,7 +40,7 @@ CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
 class Scene(NamedTuple):
     """Arrays, what keeps their memory alive, and which part each number stands for."""
 
-    arrays: a.SceneArrays
+    block: SceneBlock
     alive: tuple
     part_ids: tuple[str, ...]
     low: np.ndarray
@@ -50,6 +51,11 @@ class Scene(NamedTuple):
     material_names: tuple[str, ...]
     part_names: tuple[str, ...]
     meshes: tuple[Mesh, ...]
+
+    @property
+    def arrays(self) -> a.SceneArrays:
+        """What the block leads to."""
+        return self.block.arrays
 
 
 class Outfit(NamedTuple):
@@ -254,7 +260,7 @@ class SceneBuilder:
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
         clear = (masks[:solid] & MASK_CLEAR) != 0
         return Scene(
-            arrays, (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear],
+            SceneBlock(arrays), (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear],
             world[:solid][clear]),
             triangles,
             lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),

@@ -20,7 +20,7 @@ from aulmo.trace.path.tile import trace_tile
 from aulmo.document.records import Camera
 from aulmo.trace.scene import FLOOR_PART, Scene
 from aulmo.trace.shape.embree import MASK_EYE, NO_HIT, coherent_arguments, intersect_once
-from aulmo.trace.shape.smooth_hit import Surfaces, smooth_hit
+from aulmo.trace.shape.smooth_hit import smooth_hit
 
 MATT = 0.6  # alpha of a surface that shows no highlight any more
 SHARP = 0.25  # ... of one in which another thing is still seen
@@ -68,7 +68,6 @@ class Sight:
 
     def __init__(self, scene: Scene, camera: Camera, options: np.ndarray, width: int, height: int, relief: bool = True) -> None:
         self.scene, self.camera, self.width, self.height, self.relief = scene, camera, width, height, relief
-        self._surfaces = Surfaces(*(getattr(scene.arrays, name) for name in Surfaces._fields))
         self._size = float(np.linalg.norm(scene.high - scene.low))
         self._options = options.copy()
         self._options[[a.OPT_PASSES, a.OPT_GROUPS, a.OPT_OCCLUSION, a.OPT_LAMP_MASK, a.OPT_SHUTTER_CLOSE]] = 1.0, 0.0, 0.0, 0.0, 0.0
@@ -100,7 +99,7 @@ class Sight:
             which = seen if seen is not None else which
         else:
             found = np.zeros(3)
-            smooth_hit(self._surfaces, floats, words, found)
+            smooth_hit(self.scene.block.words, floats, words, found)
             normal = found if enters else -found
         if normal is None or not np.isfinite(normal).all() or np.linalg.norm(normal) < 0.5:
             normal = flat if enters else -flat
@@ -126,7 +125,7 @@ class Sight:
         mattes = np.zeros((1, 1, 2, MATTE_SLOTS, 2), np.float32)
         done, goal = np.zeros((1, 1), np.int32), np.ones((1, 1), np.int32)
         trace_tile(
-            self.scene.arrays, row[None], self._options, film, mattes, done, goal, 0, 0, 1, 1, 1, 1, 1, 1, np.zeros(1, np.int32), _NO_RECORD,
+            self.scene.block.words, row[None], self._options, film, mattes, done, goal, 0, 0, 1, 1, 1, 1, 1, 1, np.zeros(1, np.int32), _NO_RECORD,
             np.zeros(1, np.int64), coherent_arguments(),
         )  # fmt: skip
         if film[0, 0, a.PLANE_HIT] <= 0:

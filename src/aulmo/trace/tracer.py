@@ -154,7 +154,7 @@ class Tracer:
                     return
                 x0, y0, x1, y1 = self.tiles[k]
                 trace_tile(
-                    self.scene.arrays, self.camera, self.options, self.film, self.mattes, self.done, self.goal, x0, y0, x1, y1,
+                    self.scene.block.words, self.camera, self.options, self.film, self.mattes, self.done, self.goal, x0, y0, x1, y1,
                     self.width, self.height, self.step, count, self.stop, _NO_RECORD, recorded, coherent,
                 )  # fmt: skip
                 self.tile_noise[k] = tile_noise(self.film, x0, y0, x1, y1, white)
@@ -229,8 +229,12 @@ def _brightest_lamps(scene: Scene) -> np.ndarray:
     return wanted[np.argsort(-light / np.maximum(away, 1.0) ** 2)[:DRAFT_LAMPS]].astype(np.int32)
 
 
-def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int) -> Draft:
-    """One draft picture of width x height pixels."""
+def draw_draft(
+    scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int, waits: bool = True
+) -> Draft:
+    """One draft picture of width x height pixels. Unless it `waits` for all that a draft shows to be compiled, pictures, decals and panoramas are
+    left out while that is not there."""
+    draw = draft_kernels.draft_rows if waits else draft_kernels.draft_rows.as_it_is
     sides = (height, width)
     draft = Draft(np.empty((*sides, 4), np.uint8), np.empty(sides, np.int32), np.empty(sides, np.float32), np.empty(sides, np.int32))
     to_srgb = np.ascontiguousarray(ACESCG_TO_SRGB)
@@ -239,7 +243,6 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
     sharp[a.CAM_LENS_RADIUS] = 0.0
     coherent = coherent_arguments()
     chosen = _brightest_lamps(scene)
-    seen = draft_kernels.draft_arrays(scene.arrays)
     bands = list(range(0, height, 16))
     lock, waiting = threading.Lock(), iter(bands)
 
@@ -249,8 +252,8 @@ def draw_draft(scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.n
                 row = next(waiting, None)
             if row is None:
                 return
-            draft_kernels.draft_rows(
-                seen,
+            draw(
+                scene.block.words,
                 sharp,
                 options,
                 maps,
@@ -483,7 +486,7 @@ def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: R
     seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=(), finishes={}) for m in (*map(moments.at, shares), *after)]
     when = round(time_, 9) if after or is_timed(moments.first) else None
     about = msgspec.json.encode((seen, when, replace(shot, name="", guides="none", safe=False, picks={}, finish=""), size, told))
-    return hashlib.sha256(about + kernel_cache.cache_folder().name.encode()).hexdigest()[:32]
+    return hashlib.sha256(about + kernel_cache.build().encode()).hexdigest()[:32]
 
 
 def _finish(moments: Moments, shot: Shot, settings: RenderSettings, tracer: Tracer, camera: Camera, started: float) -> Picture:

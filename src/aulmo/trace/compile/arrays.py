@@ -1,6 +1,6 @@
-"""What the kernels are given: one named tuple of arrays for the scene, rows of numbers for camera, options and lamps."""
+"""What the kernels are given: one named tuple of arrays for the scene, listed here and nowhere else, rows of numbers for camera, options and lamps."""
 
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
 import numpy as np
 
@@ -97,6 +97,21 @@ FACTS = 20
 D_LAY, D_WHICH, D_PICTURE, D_OPACITY, D_COLOURED, D_EDGE, D_RAISED, D_GROUND, D_FRAME, D_COATS, D_ADJUST = range(11)
 DECAL_COLUMNS = D_ADJUST + ADJUST_COLUMNS
 
+# kinds of arrays: of what numbers, and of how many dimensions
+F32_1 = Annotated[np.ndarray, np.float32, 1]
+F32_2 = Annotated[np.ndarray, np.float32, 2]
+F32_3 = Annotated[np.ndarray, np.float32, 3]
+F64_1 = Annotated[np.ndarray, np.float64, 1]
+F64_2 = Annotated[np.ndarray, np.float64, 2]
+F64_3 = Annotated[np.ndarray, np.float64, 3]
+F64_4 = Annotated[np.ndarray, np.float64, 4]
+I16_1 = Annotated[np.ndarray, np.int16, 1]
+I32_1 = Annotated[np.ndarray, np.int32, 1]
+I32_2 = Annotated[np.ndarray, np.int32, 2]
+I64_1 = Annotated[np.ndarray, np.int64, 1]
+U32_2 = Annotated[np.ndarray, np.uint32, 2]
+U8_2 = Annotated[np.ndarray, np.uint8, 2]
+
 
 class SceneArrays(NamedTuple):
     """Everything a kernel reads. Lengths in millimetres, radiance in nits of linear ACEScg.
@@ -136,57 +151,57 @@ class SceneArrays(NamedTuple):
     """
 
     top: np.uintp
-    points: np.ndarray
-    triangles: np.ndarray
-    vertex_start: np.ndarray
-    triangle_start: np.ndarray
-    matrices: np.ndarray
-    normal_matrices: np.ndarray
-    instance_material: np.ndarray
-    instance_part: np.ndarray
-    instance_catch: np.ndarray
-    instance_faces: np.ndarray
-    face_rows: np.ndarray
-    instance_lamp: np.ndarray
-    motion: np.ndarray
-    instance_motion: np.ndarray
-    materials: np.ndarray
-    albedos: np.ndarray
-    films: np.ndarray
-    env: np.ndarray
-    env_pick: np.ndarray
-    env_guide: np.ndarray
-    env_turn: np.ndarray
-    photo: np.ndarray
-    softboxes: np.ndarray
-    box_tables: np.ndarray
-    box_lights: np.ndarray
-    lamps: np.ndarray
-    lamp_trail: np.ndarray
-    lamp_depth: np.ndarray
-    nodes: np.ndarray
-    distant: np.ndarray
-    portals: np.ndarray
-    links: np.ndarray
-    ies: np.ndarray
-    programs: np.ndarray
-    ops: np.ndarray
-    lays: np.ndarray
-    pictures: np.ndarray
-    uvs: np.ndarray
-    uv_start: np.ndarray
-    decals: np.ndarray
-    decal_list: np.ndarray
-    instance_decals: np.ndarray
-    coat_rows: np.ndarray
-    layers: np.ndarray
-    facts: np.ndarray
-    soft_rows: np.ndarray
-    soft_edges: np.ndarray
-    soft_slots: np.ndarray
-    soft_entries: np.ndarray
-    instance_soft: np.ndarray
-    emit_corners: np.ndarray
-    emit_cumulative: np.ndarray
-    emit_guide: np.ndarray
-    emit_triangles: np.ndarray
+    points: F32_2
+    triangles: U32_2
+    vertex_start: I64_1
+    triangle_start: I64_1
+    matrices: F64_3
+    normal_matrices: F64_3
+    instance_material: I32_1
+    instance_part: I32_1
+    instance_catch: I32_1
+    instance_faces: I64_1
+    face_rows: I32_1
+    instance_lamp: I32_1
+    motion: F64_4
+    instance_motion: I32_1
+    materials: F64_2
+    albedos: F32_3
+    films: F64_3
+    env: F32_3
+    env_pick: F32_2
+    env_guide: I16_1
+    env_turn: F64_2
+    photo: F32_3
+    softboxes: F64_2
+    box_tables: F32_1
+    box_lights: F32_2
+    lamps: F64_2
+    lamp_trail: I64_1
+    lamp_depth: I32_1
+    nodes: F64_3
+    distant: I32_1
+    portals: I32_1
+    links: U8_2
+    ies: F32_3
+    programs: I32_2
+    ops: F64_2
+    lays: F64_2
+    pictures: F64_2
+    uvs: F32_2
+    uv_start: I64_1
+    decals: F64_2
+    decal_list: I64_1
+    instance_decals: I64_1
+    coat_rows: I32_2
+    layers: I32_2
+    facts: F64_2
+    soft_rows: F64_2
+    soft_edges: F32_2
+    soft_slots: I32_1
+    soft_entries: I32_1
+    instance_soft: I32_1
+    emit_corners: F64_2
+    emit_cumulative: F64_1
+    emit_guide: I32_1
+    emit_triangles: I32_1

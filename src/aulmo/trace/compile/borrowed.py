@@ -14,7 +14,7 @@ from llvmlite import ir
 from numba import types
 from numba.core import cgutils
 from numba.core.datamodel import models
-from numba.core.imputils import lower_builtin
+from numba.core.imputils import lower_builtin, lower_cast
 from numba.core.typing.templates import AbstractTemplate, AttributeTemplate, infer_global, signature
 from numba.extending import infer_getattr, intrinsic, lower_getattr, lower_getattr_generic, register_model
 from numba.np.arrayobj import make_array
@@ -243,3 +243,22 @@ def _field(context, builder, looked, value, name):
     load = builder.load(cgutils.gep_inbounds(builder, room, 0, index))
     load.set_metadata("invariant.load", builder.module.add_metadata([]))
     return load
+
+
+# what lends by itself, where a unit is given it
+
+
+@lower_cast(types.Array, Borrowed)
+def _lend(context, builder, kind, to, value):
+    source = _array_proxy(context, builder, kind, value)
+    return _made(context, builder, to, source.data, cgutils.unpack_tuple(builder, source.shape, to.ndim))
+
+
+@lower_cast(types.NamedTuple, LookedAt)
+def _lay_down(context, builder, kind, to, value):
+    members = [
+        context.cast(builder, member, of, wanted)
+        for member, of, wanted in zip(cgutils.unpack_tuple(builder, value), kind.types, to.fields.types)
+    ]  # fmt: skip
+    laid = context.make_tuple(builder, to.fields, members)
+    return builder.bitcast(cgutils.alloca_once_value(builder, laid), cgutils.voidptr_t)

@@ -8,9 +8,8 @@ that is later called from Python by itself, as tests do, is then compiled as a w
 
 import threading
 from contextlib import contextmanager
-from pathlib import Path
 
-from aulmo.trace.compile import kernel_cache  # (must come before numba)
+from aulmo.trace.compile import kernel_cache, less_work  # (must come before numba)
 
 from numba.core import caching, codegen, dispatcher, sigutils
 from numba.core.compiler_lock import global_compiler_lock
@@ -74,6 +73,16 @@ def _replace(owner, name: str, wrap) -> None:
     setattr(owner, name, wrap(getattr(owner, name)))
 
 
+def _without_wrappers(customize):
+    def flags_for(self, flags):
+        flags = customize(self, flags)
+        if _depth() > 1:
+            flags.no_cpython_wrapper = flags.no_cfunc_wrapper = True
+        return flags
+
+    return flags_for
+
+
 def _counted(compile_core):
     def compile_one(self, args, return_type):
         with _deeper():
@@ -121,14 +130,11 @@ def _where_defined(set_env):
 
 
 def _by_its_place(locator: type):
-    """Where a kernel of ours is kept: by its place within the package, so that a second checkout, or an update at another path, finds what fits."""
-    elsewhere = locator.get_suitable_cache_subpath
+    """Where a kernel of ours is kept: by what it is made of, wherever that lies, so that a second checkout, or an update at another path, finds
+    what fits, and a change compiles what it concerns."""
 
     def subpath(_cls, py_file):
-        path = Path(py_file).resolve()
-        if path.is_relative_to(kernel_cache.PACKAGE):
-            return "_".join(path.parent.relative_to(kernel_cache.PACKAGE).parts)
-        return elsewhere(py_file)
+        return kernel_cache.folder_of(py_file).name
 
     return subpath
 
@@ -138,6 +144,8 @@ def install() -> None:
     if codegen.JITCPUCodegen._library_class is _Library:
         return
     codegen.JITCPUCodegen._library_class = _Library
+    less_work.install()
+    _replace(dispatcher._FunctionCompiler, "_customize_flags", _without_wrappers)
     _replace(dispatcher._FunctionCompiler, "_compile_core", _counted)
     _replace(dispatcher.Dispatcher, "compile", _whole_when_called)
     _replace(dispatcher.Dispatcher, "add_overload", _kept)

@@ -12,22 +12,24 @@ from aulmo.trace.compile import compile_once  # noqa: E402
 compile_once.install()
 
 # No NaN or infinity flags: fast-math that still respects them, and C division.
-_FAST = {"nsz", "arcp", "contract", "afn", "reassoc"}
+OPTIONS = {"error_model": "numpy", "fastmath": {"nsz", "arcp", "contract", "afn", "reassoc"}}
 
 
 def kernel(function):
     """Compile for calling from other kernels."""
-    return njit(cache=True, error_model="numpy", fastmath=_FAST)(function)
+    return njit(cache=True, **OPTIONS)(function)
 
 
 def inlined(function):
     """Compile into its callers: for steps whose many numbers would be slow to hand over and back."""
-    return njit(cache=True, error_model="numpy", fastmath=_FAST, forceinline=True)(function)
+    return njit(cache=True, forceinline=True, **OPTIONS)(function)
 
 
 def entry(function):
-    """Compile for calling from Python, without holding the interpreter."""
-    return njit(cache=True, nogil=True, error_model="numpy", fastmath=_FAST)(function)
+    """Compile for calling from Python, without holding the interpreter. The units that it needs are put in place before."""
+    from aulmo.trace.compile.unit import Entry
+
+    return Entry(njit(cache=True, nogil=True, **OPTIONS)(function))
 
 
 @intrinsic

@@ -11,12 +11,12 @@ from aulmo.trace.compile.arrays import (
     PLANE_CAUGHT,
     PLANE_NORMAL,
 )
+from aulmo.trace.compile.units import photo_light
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material import openpbr as o
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, smith_lambda
 from aulmo.trace.path.gather import note_matte, whole_backdrop
-from aulmo.trace.path.photo import photo_light
 from aulmo.trace.path.path_state import (
     BY_SURFACE,
     DIRECTION,

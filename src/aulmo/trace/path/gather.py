@@ -51,6 +51,7 @@ from aulmo.trace.compile.arrays import (
     SUBSURFACE,
 )
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, occluded, set_ray
+from aulmo.trace.compile.units import photo_light
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.lamps import lamp_light
 from aulmo.trace.lamp.dome import dome_density, far_chance, hit_density, left_of_ground, luminance, map_place, map_radiance
@@ -84,7 +85,6 @@ from aulmo.trace.path.path_state import (
     last_aim,
     lit_by,
 )
-from aulmo.trace.path.photo import photo_light
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_2d, frame_about
 
 

@@ -3,6 +3,7 @@
 import math
 
 
+from aulmo.trace.compile import units
 from aulmo.trace.compile.jit import inlined
 from aulmo.trace.compile.arrays import (
     CAM_BEND,
@@ -110,6 +111,32 @@ def eye_share(sy):
 
 
 @inlined
+def straight_ray(camera, sx, sy):
+    """Ray from the middle of the opening through the frame at (sx, sy), of a camera that is no panorama; see `camera_ray`. Returns origin and
+    direction before the near cut, and where it goes through the picture in tangents from the axis."""
+    ox, oy, oz = camera[CAM_ORIGIN], camera[CAM_ORIGIN + 1], camera[CAM_ORIGIN + 2]
+    rx = (sx + camera[CAM_SHIFT_X]) * camera[CAM_TAN_W]
+    ry = (sy + camera[CAM_SHIFT_Y]) * camera[CAM_TAN_H]
+    fx, fy, fz = camera[CAM_FORWARD], camera[CAM_FORWARD + 1], camera[CAM_FORWARD + 2]
+    ax, ay, az = camera[CAM_RIGHT], camera[CAM_RIGHT + 1], camera[CAM_RIGHT + 2]
+    bx, by, bz = camera[CAM_UP], camera[CAM_UP + 1], camera[CAM_UP + 2]
+    if camera[CAM_PROJECTION] == PARALLEL:
+        return ox + rx * ax + ry * bx, oy + rx * ay + ry * by, oz + rx * az + ry * bz, fx, fy, fz, rx, ry
+    bow = 1.0 + camera[CAM_BEND] * (rx * rx + ry * ry)
+    rx, ry = rx * bow, ry * bow
+    return ox, oy, oz, fx + rx * ax + ry * bx, fy + rx * ay + ry * by, fz + rx * az + ry * bz, rx, ry
+
+
+@inlined
+def begun(camera, ox, oy, oz, dx, dy, dz):
+    """A ray with its direction made a unit one, from where the camera begins to see."""
+    inverse = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
+    dx, dy, dz = dx * inverse, dy * inverse, dz * inverse
+    near = begins(camera, dx, dy, dz)
+    return ox + near * dx, oy + near * dy, oz + near * dz, dx, dy, dz
+
+
+@units.camera_ray.made
 def camera_ray(camera, sx, sy, u, v):
     """Ray through the frame at (sx, sy), each -1..1 with y up. Returns origin and unit direction.
 
@@ -118,13 +145,11 @@ def camera_ray(camera, sx, sy, u, v):
     lies beside the head's middle wherever it looks, at a right angle to the way it looks (Peleg et al. 2001, "Omnistereo"); toward the poles, where
     left and right change places as one turns, it goes into the middle.
     """
-    ox, oy, oz = camera[CAM_ORIGIN], camera[CAM_ORIGIN + 1], camera[CAM_ORIGIN + 2]
-    rx = (sx + camera[CAM_SHIFT_X]) * camera[CAM_TAN_W]
-    ry = (sy + camera[CAM_SHIFT_Y]) * camera[CAM_TAN_H]
-    fx, fy, fz = camera[CAM_FORWARD], camera[CAM_FORWARD + 1], camera[CAM_FORWARD + 2]
     ax, ay, az = camera[CAM_RIGHT], camera[CAM_RIGHT + 1], camera[CAM_RIGHT + 2]
     bx, by, bz = camera[CAM_UP], camera[CAM_UP + 1], camera[CAM_UP + 2]
     if camera[CAM_PROJECTION] == PANORAMA:
+        ox, oy, oz = camera[CAM_ORIGIN], camera[CAM_ORIGIN + 1], camera[CAM_ORIGIN + 2]
+        fx, fy, fz = camera[CAM_FORWARD], camera[CAM_FORWARD + 1], camera[CAM_FORWARD + 2]
         s, c = sine_cosine(0.5 * min(1.0, max(-1.0, sx)))
         if camera[CAM_EYE] != 0.0:
             beside = camera[CAM_EYE] * eye_share(sy)
@@ -134,13 +159,7 @@ def camera_ray(camera, sx, sy, u, v):
         dx, dy, dz = c * fx + s * ax + up * bx, c * fy + s * ay + up * by, c * fz + s * az + up * bz
         near = begins(camera, dx, dy, dz)
         return ox + near * dx, oy + near * dy, oz + near * dz, dx, dy, dz
-    if camera[CAM_PROJECTION] == PARALLEL:
-        ox, oy, oz = ox + rx * ax + ry * bx, oy + rx * ay + ry * by, oz + rx * az + ry * bz
-        dx, dy, dz = fx, fy, fz
-    else:
-        bow = 1.0 + camera[CAM_BEND] * (rx * rx + ry * ry)
-        rx, ry = rx * bow, ry * bow
-        dx, dy, dz = fx + rx * ax + ry * bx, fy + rx * ay + ry * by, fz + rx * az + ry * bz
+    ox, oy, oz, dx, dy, dz, rx, ry = straight_ray(camera, sx, sy)
     if camera[CAM_LENS_RADIUS] > 0.0:
         lx, ly = aperture(camera, rx, ry, u, v)
         lx *= camera[CAM_LENS_RADIUS]
@@ -149,7 +168,4 @@ def camera_ray(camera, sx, sy, u, v):
         focus = camera[CAM_FOCUS]
         dx, dy, dz = dx * focus - hx, dy * focus - hy, dz * focus - hz
         ox, oy, oz = ox + hx, oy + hy, oz + hz
-    inverse = 1.0 / math.sqrt(dx * dx + dy * dy + dz * dz)
-    dx, dy, dz = dx * inverse, dy * inverse, dz * inverse
-    near = begins(camera, dx, dy, dz)
-    return ox + near * dx, oy + near * dy, oz + near * dz, dx, dy, dz
+    return begun(camera, ox, oy, oz, dx, dy, dz)

@@ -14,7 +14,8 @@ from aulmo.trace.compile.arrays import (
     OPT_PHOTO_UP,
     OPT_WHITE,
 )
-from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile import units
+from aulmo.trace.compile.jit import inlined
 
 
 @inlined
@@ -40,14 +41,14 @@ def _mirrored(t):
     return 2.0 - t if t > 1.0 else t
 
 
-@kernel
+@units.photo_light.made
 def photo_light(photo, options, dx, dy, dz):
     """Light of the photograph in a direction from its camera, nits, and whether it shows that; beside it it is mirrored, behind the camera black."""
     f, r, u = OPT_PHOTO_FORWARD, OPT_PHOTO_RIGHT, OPT_PHOTO_UP
     ahead = dx * options[f] + dy * options[f + 1] + dz * options[f + 2]
     length = math.sqrt(dx * dx + dy * dy + dz * dz)
     if ahead < 0.05 * length or photo.shape[0] == 0:
-        return 0.0, 0.0, 0.0, False
+        return 0.0, 0.0, 0.0, 0.0
     x = (dx * options[r] + dy * options[r + 1] + dz * options[r + 2]) / ahead
     y = (dx * options[u] + dy * options[u + 1] + dz * options[u + 2]) / ahead
     x, y = bent(x, y, options[OPT_PHOTO_BEND])
@@ -67,5 +68,5 @@ def photo_light(photo, options, dx, dy, dz):
         (p * photo[j, i, 0] + q * photo[j, i1, 0] + s * photo[j1, i, 0] + t * photo[j1, i1, 0]) * white * options[g],
         (p * photo[j, i, 1] + q * photo[j, i1, 1] + s * photo[j1, i, 1] + t * photo[j1, i1, 1]) * white * options[g + 1],
         (p * photo[j, i, 2] + q * photo[j, i1, 2] + s * photo[j1, i, 2] + t * photo[j1, i1, 2]) * white * options[g + 2],
-        inside,
+        1.0 if inside else 0.0,
     )

@@ -32,7 +32,6 @@ from aulmo.trace.compile.arrays import (
     PLANE_SHADOW_ALL,
     PLANE_SHADOW_LIT,
     PLANE_UNSHADOWED,
-    SceneArrays,
 )
 from aulmo.trace.compile.borrowed import address, borrowed, looked_at
 from aulmo.trace.shape.embree import (
@@ -50,7 +49,8 @@ from aulmo.trace.shape.embree import (
     set_ray,
 )
 from aulmo.trace.path.gather import add_light
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.jit import entry, inlined
+from aulmo.trace.compile.scene_block import MATERIALS_AT, scene_at
 from aulmo.trace.path.lens import camera_at
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.path.path_state import (
@@ -115,82 +115,26 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
     )  # fmt: skip
 
 
-@kernel
-def borrowed_scene(scene, materials):
-    """The scene's arrays without owners (see `borrowed`), with these rows of materials."""
-    return SceneArrays(
-        scene.top,
-        borrowed(scene.points),
-        borrowed(scene.triangles),
-        borrowed(scene.vertex_start),
-        borrowed(scene.triangle_start),
-        borrowed(scene.matrices),
-        borrowed(scene.normal_matrices),
-        borrowed(scene.instance_material),
-        borrowed(scene.instance_part),
-        borrowed(scene.instance_catch),
-        borrowed(scene.instance_faces),
-        borrowed(scene.face_rows),
-        borrowed(scene.instance_lamp),
-        borrowed(scene.motion),
-        borrowed(scene.instance_motion),
-        borrowed(materials),
-        borrowed(scene.albedos),
-        borrowed(scene.films),
-        borrowed(scene.env),
-        borrowed(scene.env_pick),
-        borrowed(scene.env_guide),
-        borrowed(scene.env_turn),
-        borrowed(scene.photo),
-        borrowed(scene.softboxes),
-        borrowed(scene.box_tables),
-        borrowed(scene.box_lights),
-        borrowed(scene.lamps),
-        borrowed(scene.lamp_trail),
-        borrowed(scene.lamp_depth),
-        borrowed(scene.nodes),
-        borrowed(scene.distant),
-        borrowed(scene.portals),
-        borrowed(scene.links),
-        borrowed(scene.ies),
-        borrowed(scene.programs),
-        borrowed(scene.ops),
-        borrowed(scene.lays),
-        borrowed(scene.pictures),
-        borrowed(scene.uvs),
-        borrowed(scene.uv_start),
-        borrowed(scene.decals),
-        borrowed(scene.decal_list),
-        borrowed(scene.instance_decals),
-        borrowed(scene.coat_rows),
-        borrowed(scene.layers),
-        borrowed(scene.facts),
-        borrowed(scene.soft_rows),
-        borrowed(scene.soft_edges),
-        borrowed(scene.soft_slots),
-        borrowed(scene.soft_entries),
-        borrowed(scene.instance_soft),
-        borrowed(scene.emit_corners),
-        borrowed(scene.emit_cumulative),
-        borrowed(scene.emit_guide),
-        borrowed(scene.emit_triangles),
-    )
-
-
 @entry
 def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1, width, height, step, count, stop, record, recorded, coherent):
     """Add up to `count` samples to every `step`-th pixel of a tile that has not reached its goal.
 
-    camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced pixel; the frame is
+    scene : `SceneBlock.words`. camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced pixel; the frame is
     `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty.
     done, goal : (h, w) int32 samples of each pixel, taken and wanted; `done` grows. `stop` (1,) int32 ends the work within a wave when it
     becomes 1. Returns the number of samples taken.
     """
-    kinds = len(scene.materials)
+    # the materials' rows, and as many again as they are seen from afar
+    near = scene_at(scene).materials
+    kinds = len(near)
     material_block = np.zeros((2 * kinds, o.COLUMNS))
-    material_block[:kinds] = scene.materials
+    scene_words = scene.copy()
+    scene_words[MATERIALS_AT], scene_words[MATERIALS_AT + 1] = address(material_block), np.uint64(2 * kinds)
+    scene = scene_at(scene_words)
+    for k in range(kinds):
+        for c in range(o.COLUMNS):
+            scene.materials[k, c] = near[k, c]
     register_block = np.zeros((REGISTER_ROWS, 4))
-    scene = looked_at(borrowed_scene(scene, material_block))
     registers = borrowed(register_block)
     see_from_afar(scene, registers, scene.materials[:kinds], scene.materials[kinds:])
     camera, options, film, mattes = borrowed(camera), borrowed(options), borrowed(film), borrowed(mattes)
@@ -287,4 +231,4 @@ def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1,
     kept = address(ray_block) + address(packet_block) + address(sums_block) + address(state_block) + address(shadow_block) + address(moment_block)
     kept += address(media_block) + address(whole_block) + address(place_block) + address(going_block) + address(index_block) + address(seed_block)
     kept += address(drawn_block) + address(work_block) + address(own_block) + address(register_block) + address(no_matte_block)
-    return taken if kept + address(material_block) != 0 else -1
+    return taken if kept + address(material_block) + address(scene_words) != 0 else -1

@@ -21,7 +21,8 @@ from aulmo.trace.shape.embree import (
     take_from_packet,
 )
 from aulmo.trace.compile.jit import inlined
-from aulmo.trace.path.lens import begins, camera_at, camera_ray, tent
+from aulmo.trace.compile.units import camera_ray
+from aulmo.trace.path.lens import begins, camera_at, tent
 from aulmo.trace.lamp.dome import fetch_map_soon, map_place
 from aulmo.trace.path.path_state import (
     ALIVE,

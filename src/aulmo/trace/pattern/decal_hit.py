@@ -26,6 +26,8 @@ from aulmo.trace.compile.arrays import (
     R_NORMAL_LAST,
 )
 from aulmo.surface.lay import L_PER_MM
+from aulmo.trace.compile import units
+from aulmo.trace.compile.units import run
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.material import openpbr as o
@@ -33,7 +35,7 @@ from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.pattern.laid import laid, set_known
 from aulmo.trace.pattern.lookup import adjusted, look_up
 from aulmo.trace.material.follows import settle_base
-from aulmo.trace.pattern.program_run import lead_colour, run
+from aulmo.trace.pattern.program_run import lead_colour
 from aulmo.trace.pattern.relief import met_layer, run_program
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
@@ -164,7 +166,7 @@ def printed(scene, registers, m, start, which, instance, triangle, time, wide, p
     return -1, nx, ny, nz, choice
 
 
-@kernel
+@units.as_drafted.made
 def as_drafted(scene, registers, m, which, instance, triangle, px, py, pz, nx, ny, nz, wide):
     """Fill `m` with what a draft shows of a surface: its pictures, and its decals by how much of it they cover. Relief is left out."""
     for c in range(o.COLUMNS):

@@ -49,6 +49,7 @@ from aulmo.surface.program import (
     WOOD,
 )
 from aulmo.trace.material import openpbr as o
+from aulmo.trace.compile import units
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.material.follows import settle, unit
 from aulmo.trace.pattern.laid import laid, side_share
@@ -144,7 +145,7 @@ def _cloth(op, x, y, z, nx, ny, nz, wide):
     return weave(u, v, op[O_P], op[O_P + 3], op[O_P + 4], int(op[O_P + 5]), wide)
 
 
-@kernel
+@units.run.made
 def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, facing, wide):
     """Run operations `first` to `last` at a point of a part in its own mm; `wide` is the footprint in mm.
 

@@ -20,9 +20,10 @@ from aulmo.trace.compile.arrays import (
     R_NORMAL,
     R_NORMAL_LAST,
 )
+from aulmo.trace.compile.units import run
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.pattern.laid import laid, set_known
-from aulmo.trace.pattern.program_run import run, run_heights
+from aulmo.trace.pattern.program_run import run_heights
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 

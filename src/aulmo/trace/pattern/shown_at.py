@@ -5,9 +5,10 @@ import math
 import numpy as np
 
 from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.scene_block import scene_at
+from aulmo.trace.compile.units import as_drafted
 from aulmo.trace.material import openpbr as o
 from aulmo.surface.program import REGISTER_ROWS
-from aulmo.trace.pattern.decal_hit import as_drafted
 from aulmo.trace.shape.surface_hit import material_at
 
 B_METAL, B_ROUGH, B_OPACITY, B_CLEAR, BAKED = 3, 4, 5, 6, 7  # columns after the base colour, and how many there are
@@ -15,8 +16,9 @@ B_METAL, B_ROUGH, B_OPACITY, B_CLEAR, BAKED = 3, 4, 5, 6, 7  # columns after the
 
 @entry
 def shown_at(scene, instance, triangles, points, normals, wide, out):
-    """Fill `out` (n, BAKED) float32 at places of an instance: base colour (of what is clear, what it tints with), metalness, roughness,
-    opacity, transmission. `triangles` (n,) of its mesh, `points` and `normals` (n, 3) in the world, `wide` the mm that a place stands for."""
+    """Fill `out` (n, BAKED) float32 at places of an instance of a scene (`SceneBlock.words`): base colour (of what is clear, what it tints with),
+    metalness, roughness, opacity, transmission. `triangles` (n,) of its mesh, `points` and `normals` (n, 3) in the world, `wide` the mm that a place stands for."""
+    scene = scene_at(scene)
     registers, m = np.zeros((REGISTER_ROWS, 4)), np.zeros(o.COLUMNS)
     for k in range(len(triangles)):
         which = material_at(scene, instance, triangles[k])

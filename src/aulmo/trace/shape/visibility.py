@@ -10,12 +10,12 @@ import numpy as np
 
 from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST, P_LAYERS
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occluded, set_ray
+from aulmo.trace.compile.units import run
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric
 from aulmo.trace.material.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.pattern.decal_hit import share_covered_in_world
 from aulmo.trace.pattern.laid import set_known
-from aulmo.trace.pattern.program_run import run
 from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 
 FAR = 1e30
