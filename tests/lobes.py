@@ -8,7 +8,7 @@ from scipy import stats
 
 from aulmo.document.records import Surface
 from aulmo.trace.compile.arrays import FILM_STEPS
-from aulmo.trace.material import openpbr
+from aulmo.trace.material import columns, openpbr
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.path.sampling import draw_2d
 
@@ -84,7 +84,7 @@ def row_of(surface: Surface):
     numbers = row.numbers.copy()
     if row.film is None:
         return numbers, row.albedos, np.zeros((1, 6, FILM_STEPS + 1))
-    numbers[openpbr.FILM] = 0.0
+    numbers[columns.FILM] = 0.0
     return numbers, row.albedos, row.film[None]
 
 

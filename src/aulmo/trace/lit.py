@@ -22,7 +22,7 @@ from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp.lamp_rows import LampRows, build_lamps, proxy_matrix
 from aulmo.trace.lamp.light_tree import build_tree
 from aulmo.trace.lamp.softbox_rows import Softboxes
-from aulmo.trace.material import openpbr
+from aulmo.trace.material import columns
 from aulmo.trace.placed import Placed, keeps_its_size
 from aulmo.trace.worn import Worn
 
@@ -119,7 +119,7 @@ def light(
 ) -> Lit:  # fmt: skip
     """Everything that shines. `names` are those of the instances' meshes, `mesh_of` finds one; `dark` tells of
     each instance whether it gives no light (what only catches shadows), `covered` of each part whether it has decals."""
-    shines = (worn.numbers[:, openpbr.EMISSION : openpbr.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, openpbr.OPACITY] > 0)
+    shines = (worn.numbers[:, columns.EMISSION : columns.EMISSION + 3] @ LUMINANCE > 0) & (worn.numbers[:, columns.OPACITY] > 0)
     any_shines = shines[worn.which]
     for k, rows_of in worn.faces.items():
         any_shines[k] = shines[rows_of].any()
@@ -147,7 +147,7 @@ def light(
         material = worn.numbers[one.which]
         row = np.zeros(a.LAMP_COLUMNS)
         row[a.LAMP_KIND], row[a.LAMP_N + 2] = a.MESH, 1.0
-        row[a.LAMP_RGB : a.LAMP_RGB + 3] = material[openpbr.EMISSION : openpbr.EMISSION + 3] * min(1.0, material[openpbr.OPACITY])
+        row[a.LAMP_RGB : a.LAMP_RGB + 3] = material[columns.EMISSION : columns.EMISSION + 3] * min(1.0, material[columns.OPACITY])
         row[a.LAMP_LED] = k + 1 if worn.led[one.which] or (k < len(covered) and covered[k]) else 0
         row[a.LAMP_OWNER], row[a.LAMP_WHICH] = k, one.which
         row[a.LAMP_MOVES] = k + 1 if k in placed.moving else 0

@@ -10,7 +10,7 @@ from aulmo.document.records import Material, Surface, SurfaceLayer
 from aulmo.surface.picture import Pixels, Texture
 from aulmo.surface.program import cuts_holes, leads_glow
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.material import openpbr
+from aulmo.trace.material import columns
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.pattern.programs import ProgramBook, slots_of
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_MIXED, MASK_SOLID
@@ -124,10 +124,10 @@ def wear(
     book.begin()
     surfaces = [book.evened(s, m) for s, m in zip(surfaces, dressed)]
     baked = [material_row(s, tables) for s in surfaces]
-    clear = [r.clear or r.numbers[openpbr.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
+    clear = [r.clear or r.numbers[columns.OPACITY] < 1 or cuts_holes(m) for r, m in zip(baked, dressed)]
     masks = np.where(np.array(clear, bool), MASK_CLEAR, MASK_SOLID).astype(np.uint32)
     numbers, films = _material_table(baked)
-    numbers[: len(baked), openpbr.STRAIGHT] = [r.clear for r in baked]
+    numbers[: len(baked), columns.STRAIGHT] = [r.clear for r in baked]
     albedos = [r.albedos for r in baked]
     programs, ops, layers = book.gather(dressed, numbers, albedos, films, over)
     printed = {
@@ -175,6 +175,6 @@ def _material_table(baked: list) -> tuple[np.ndarray, list[np.ndarray]]:
     k = 0
     for index, row in enumerate(baked):
         if row.film is not None:
-            numbers[index, openpbr.FILM] = k
+            numbers[index, columns.FILM] = k
             k += 1
     return numbers, films

@@ -8,7 +8,7 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from aulmo.document.records import Surface
-from aulmo.trace.material import openpbr
+from aulmo.trace.material import columns, openpbr
 from aulmo.trace.material.microfacet import (
     eon_multiple,
     eon_single,
@@ -244,7 +244,7 @@ def test_chalk_is_flatter_than_matt_at_the_rim():
 
 
 def test_a_coat_deepens_the_colour_under_it():
-    plain = openpbr.DARKENING
+    plain = columns.DARKENING
     row, _, _ = row_of(Surface(base_color=(0.2, 0.2, 0.2), coat_weight=1.0))
     assert 0.4 < row[plain] < 0.85
     white, _, _ = row_of(Surface(base_color=(1, 1, 1), coat_weight=1.0))
@@ -255,12 +255,12 @@ def test_a_coat_deepens_the_colour_under_it():
 
 def test_the_tint_depth_is_the_thickness_at_which_the_tint_is_met():
     row, _, _ = row_of(Surface(transmission_weight=1.0, transmission_color=(0.5, 0.25, 1.0), transmission_depth=20.0))
-    np.testing.assert_allclose(np.exp(-row[openpbr.ABSORPTION : openpbr.ABSORPTION + 3] * 20.0), [0.5, 0.25, 1.0], atol=1e-6)
+    np.testing.assert_allclose(np.exp(-row[columns.ABSORPTION : columns.ABSORPTION + 3] * 20.0), [0.5, 0.25, 1.0], atol=1e-6)
 
 
 @given(st.floats(0, 1), st.floats(1.05, 2.4))
 @settings(max_examples=20, deadline=None)
 def test_specular_weight_scales_the_normal_reflectance(weight, ior):
     row, _, _ = row_of(Surface(specular_weight=weight, specular_ior=ior))
-    eta = row[openpbr.ETA]
+    eta = row[columns.ETA]
     assert ((eta - 1) / (eta + 1)) ** 2 == pytest.approx(max(weight * ((ior - 1) / (ior + 1)) ** 2, 2.5e-9), rel=1e-3)

@@ -15,7 +15,7 @@ from aulmo.errors import BadValue
 from aulmo.surface.compiling import compile_program, compile_value
 from aulmo.surface.oxide import tint_table
 from aulmo.surface.program import MULTIPLIED, WIRED
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.material.follows import settle
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.pattern.curvature import bake_curvature

@@ -538,12 +538,12 @@ def test_a_coat_stays_smooth_over_relief_unless_it_is_given_its_own():
 
 
 def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
-    from aulmo.trace.material import openpbr
+    from aulmo.trace.material import columns
     from lobes import KINDS, cap_grid, density_at, directions, furnace, misfit, row_of
 
     row, table, films = row_of(KINDS["satin coat"])
-    row[openpbr.COAT_BENT] = 1.0
-    row[openpbr.COAT_NORMAL : openpbr.COAT_NORMAL + 3] = math.sin(0.4), 0.0, math.cos(0.4)
+    row[columns.COAT_BENT] = 1.0
+    row[columns.COAT_NORMAL : columns.COAT_NORMAL + 3] = math.sin(0.4), 0.0, math.cos(0.4)
     count, n = 1 << 15, 12
     found = directions(row, table, films, 0.8, False, count)
     found = found[np.abs(found).sum(1) > 0]

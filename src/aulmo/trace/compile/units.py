@@ -1,8 +1,10 @@
 """What is compiled apart: for each unit its name, the file that makes it, what it gives and what it is given. See `unit`.
 
-A caller imports the declaration from here; a change within a unit does not compile its callers, nor the other way round.
+A caller imports the declaration from here; a change within a unit does not compile its callers, nor the other way round. What the arguments
+mean stands where the unit is made.
 """
 
+from aulmo.trace.compile.arrays import Vertex
 from aulmo.trace.compile.borrowed import Borrowed
 from aulmo.trace.compile.scene_block import SCENE
 from aulmo.trace.compile.unit import Unit
@@ -12,23 +14,92 @@ from numba import types
 NONE, YES, WHOLE, NUMBER = types.none, types.boolean, types.int64, types.float64
 ROW, ROWS = Borrowed(types.float64, 1), Borrowed(types.float64, 2)
 RAY, WORDS, WHOLES = Borrowed(types.float32, 1), Borrowed(types.uint32, 1), Borrowed(types.int64, 1)
+TABLE, FILMS, MATTE, PICTURE = Borrowed(types.float32, 2), Borrowed(types.float64, 3), Borrowed(types.float32, 2), Borrowed(types.float32, 3)
 
 
 def numbers(count):
-    """So many numbers given back together."""
+    """So many numbers, given back together or handed over as one."""
     return types.UniTuple(NUMBER, count)
 
 
-# What nodes say at a point of a part: operations from one to before another, lays, pictures, registers, the material's row; point and normal, how
-# much the surface faces the viewer, how wide a footprint is in mm
-run = Unit("run", "pattern.program_run", NONE, ROWS, WHOLE, WHOLE, ROWS, ROWS, ROWS, ROW, *[NUMBER] * 8)
+TWO, THREE, FOUR, SIX, SEVEN = numbers(2), numbers(3), numbers(4), numbers(6), numbers(7)
+ODDS, AIM = numbers(10), numbers(9)
+PLACE = (NUMBER,) * 6  # a point and a normal, number by number
+VERTEX = types.NamedTuple(
+    (WHOLE, WHOLE, THREE, THREE, THREE, THREE, THREE, THREE, THREE, THREE, NUMBER, YES, YES, NUMBER, NUMBER, ODDS, AIM), Vertex
+)  # fmt: skip
 
-# What a draft shows of a surface, in the room of a row: registers, that room, the material's row, instance and triangle; point and normal in the
-# world, how wide a footprint is in mm
-as_drafted = Unit("as_drafted", "pattern.decal_hit", NONE, SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, *[NUMBER] * 7)
+# the camera and what is behind everything
+camera_ray = Unit("camera_ray", "path.lens", SIX, ROW, *[NUMBER] * 4)
+photo_light = Unit("photo_light", "path.photo", FOUR, PICTURE, ROW, *[NUMBER] * 3)
 
-# A camera's ray of any kind: the camera's row, place in the frame and on the opening; gives origin and direction
-camera_ray = Unit("camera_ray", "path.lens", numbers(6), ROW, *[NUMBER] * 4)
+# what a material does to light
+lobe_odds = Unit("lobe_odds", "material.openpbr", ODDS, ROW, TABLE, *[NUMBER] * 3)
+seen_by = Unit("seen_by", "material.openpbr", AIM, ROW, ODDS, *[NUMBER] * 7)
+evaluate_lobes = Unit("evaluate_lobes", "material.openpbr", SEVEN, ROW, TABLE, FILMS, ODDS, *PLACE, YES, NUMBER)
+sample_lobes = Unit("sample_lobes", "material.openpbr", THREE, ROW, FILMS, ODDS, *[NUMBER] * 3, YES, *[NUMBER] * 4)
+below_weight = Unit("below_weight", "material.openpbr", THREE, ROW, ODDS, NUMBER)
+clear_boundary = Unit("clear_boundary", "material.openpbr", numbers(5), ROW, FILMS, NUMBER, NUMBER, YES)
 
-# Light of the photograph behind in a direction from its camera: options, direction; gives light and whether it shows that (1 or 0)
-photo_light = Unit("photo_light", "path.photo", numbers(4), Borrowed(types.float32, 3), ROW, *[NUMBER] * 3)
+# what nodes and pictures say at a place
+run = Unit("run", "pattern.program_run", NONE, ROWS, WHOLE, WHOLE, ROWS, ROWS, ROWS, ROW, *PLACE, NUMBER, NUMBER)
+run_heights = Unit("run_heights", "pattern.program_run", NONE, ROWS, WHOLE, WHOLE, ROWS, ROWS, ROWS, ROWS, *[NUMBER] * 4, WHOLE)
+image = Unit("image", "pattern.program_run", FOUR, ROW, ROWS, ROWS, ROWS, *PLACE, NUMBER)
+laid = Unit("laid", "pattern.laid", numbers(9), ROW, ROWS, *PLACE, NUMBER, WHOLE)
+look_up = Unit("look_up", "pattern.lookup", FOUR, ROW, NUMBER, NUMBER, NUMBER, YES)
+more = Unit("more", "pattern.node_run", THREE, ROWS, WHOLE, ROWS, ROWS, ROWS, *PLACE, NUMBER)
+each = Unit("each", "pattern.node_run", NUMBER, WHOLE, *[NUMBER] * 7)
+colour_node = Unit("colour_node", "pattern.node_run", THREE, WHOLE, ROW, ROWS)
+place_node = Unit("place_node", "pattern.node_run", FOUR, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
+relief_node = Unit("relief_node", "pattern.node_run", THREE, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
+standard_noise = Unit("standard_noise", "pattern.node_run", NUMBER, WHOLE, ROW, ROWS)
+own_pattern = Unit("own_pattern", "pattern.node_run", NUMBER, WHOLE, ROW, ROWS, ROWS, ROWS, *PLACE, NUMBER)
+
+# what a part wears at a place
+as_drafted = Unit("as_drafted", "pattern.decal_hit", NONE, SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, *PLACE, NUMBER)
+run_program = Unit("run_program", "pattern.relief", THREE, SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, NUMBER, NUMBER, *PLACE, NUMBER)
+met_layer = Unit(
+    "met_layer", "pattern.relief", types.Tuple((WHOLE, NUMBER)), SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, NUMBER, NUMBER, *PLACE, NUMBER, NUMBER
+)  # fmt: skip
+printed = Unit(
+    "printed", "pattern.decal_hit", types.Tuple((WHOLE, *[NUMBER] * 4)), SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, WHOLE, NUMBER, NUMBER, *PLACE,
+    NUMBER, NUMBER,
+)  # fmt: skip
+share_covered_in_world = Unit("share_covered_in_world", "pattern.decal_hit", NUMBER, SCENE, ROWS, WHOLE, WHOLE, NUMBER, *PLACE)
+
+# what a ray meets, and what stands in its way
+hit_point = Unit("hit_point", "shape.surface_hit", numbers(12), SCENE, RAY, WORDS)
+visibility = Unit(
+    "visibility", "shape.visibility", THREE, SCENE, ROW, RAY, WORDS, NUMBER, *PLACE, NUMBER, WHOLES, WHOLE, TABLE, WHOLES, ROW, ROWS
+)  # fmt: skip
+
+# light
+sample_lamps = Unit(
+    "sample_lamps", "lamp.dome", types.Tuple((*[NUMBER] * 9, WHOLE, NUMBER, NUMBER)), SCENE, ROW, *[NUMBER] * 3, AIM, *[NUMBER] * 4
+)  # fmt: skip
+sample_dome = Unit("sample_dome", "lamp.dome", SIX, SCENE, ROW, *[NUMBER] * 6)
+hit_density = Unit("hit_density", "lamp.dome", NUMBER, SCENE, ROW, WHOLE, *[NUMBER] * 3, AIM, *[NUMBER] * 5)
+dome_density = Unit("dome_density", "lamp.dome", NUMBER, SCENE, ROW, *[NUMBER] * 8)
+glow_led_by_nodes = Unit("glow_led_by_nodes", "lamp.light_sample", THREE, SCENE, ROW, ROWS, ROW, *[NUMBER] * 6)
+sample_lights = Unit(
+    "sample_lights", "lamp.light_sample", NONE, SCENE, ROW, ROW, WHOLES, WHOLES, WHOLES, ROW, ROW, TABLE, ROW, ROWS, VERTEX
+)  # fmt: skip
+
+# a path's way
+advance = Unit(
+    "advance", "path.vertex", NONE, SCENE, ROW, RAY, WORDS, ROW, WHOLES, WHOLES, WHOLES, ROW, ROW, Borrowed(types.float32, 3), YES, WHOLE, ROW, ROW,
+    ROWS,
+)  # fmt: skip
+left_scene = Unit("left_scene", "path.gather", NONE, SCENE, ROW, ROW, WHOLES, ROW)
+note_first = Unit(
+    "note_first", "path.gather", NONE, SCENE, ROW, RAY, WORDS, ROW, WHOLES, ROW, Borrowed(types.float32, 3), YES, WHOLE, types.uint64, WHOLE, WHOLE,
+    *PLACE, NUMBER, ROW,
+)  # fmt: skip
+mirrors = Unit("mirrors", "path.catcher", YES, SCENE, RAY, WORDS, ROW, WHOLES, ROW, WHOLE, *PLACE, *[NUMBER] * 4)
+let_through = Unit(
+    "let_through", "path.catcher", NONE, SCENE, ROW, ROW, WHOLES, ROW, Borrowed(types.float32, 3), YES, types.float32, types.float32, *PLACE,
+    *[NUMBER] * 3,
+)  # fmt: skip
+polished = Unit(
+    "polished", "path.polished", NONE, SCENE, ROW, ROW, WHOLES, WHOLES, WHOLE, types.uint64, ROW, WHOLE, YES, NUMBER, *[NUMBER] * 11
+)  # fmt: skip

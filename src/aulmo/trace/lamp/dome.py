@@ -31,6 +31,7 @@ from aulmo.trace.lamp.light_tree import lamp_chance, pick_lamp
 from aulmo.trace.lamp.softboxes import box_given, far_promise, far_promises, ground_left, sample_box
 from aulmo.trace.shape.surface_hit import to_object, to_world
 from aulmo.trace.compile.quick_math import arc_turns
+from aulmo.trace.compile import units
 
 
 ROWS, COLUMNS = 128, 256
@@ -276,7 +277,7 @@ def portal_density(scene, px, py, pz, x, y, z):
     return total / len(scene.portals)
 
 
-@inlined
+@units.dome_density.made
 def dome_density(scene, options, px, py, pz, x, y, z, u, v):
     """Density per steradian with which `sample_dome` picks a direction; (u, v) is where it meets the map."""
     density = map_density(scene.env_pick, u, v)
@@ -287,7 +288,7 @@ def dome_density(scene, options, px, py, pz, x, y, z, u, v):
     return density * options[OPT_ENV_CHANCE]
 
 
-@inlined
+@units.hit_density.made
 def hit_density(scene, options, which, px, py, pz, aim, dx, dy, dz, distance, cosine):
     """Density per steradian with which `sample_lamps` would have picked what a ray from a point has met on lamp row `which`."""
     lamp = scene.lamps[which]
@@ -310,7 +311,7 @@ def fetch_map_soon(env, u, v):
     fetch_soon(base + 12 * (min(h - 1, y + 1) * w + x))
 
 
-@inlined
+@units.sample_dome.made
 def sample_dome(scene, options, px, py, pz, select, s, t):
     """A direction toward the environment by the portals, or by the map where there are none.
 
@@ -385,7 +386,7 @@ def _sample_moving(scene, lamp, px, py, pz, s, t, pick, time):
     return x * inverse, y * inverse, z * inverse, distance, cosine, density
 
 
-@inlined
+@units.sample_lamps.made
 def sample_lamps(scene, options, px, py, pz, aim, select, s, t, time):
     """One direction toward a lamp from a point at a time 0..1 within the shutter; `aim` tells what the point makes of light, see
     `light_tree.FROM_ANYWHERE`.

@@ -5,11 +5,10 @@ heuristic (Veach 1995). Its shadow ray waits until the whole wave has had its tu
 """
 
 import math
-from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile.arrays import (
     DIRECT_DIFFUSE,
     DIRECT_TRANSMISSION,
@@ -31,11 +30,12 @@ from aulmo.trace.compile.arrays import (
     OPT_SHADOW_SIZE,
     SUBSURFACE,
 )
-from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile.units import evaluate_lobes, run_program, sample_dome, sample_lamps, share_covered_in_world
+from aulmo.trace.compile import units
 from aulmo.trace.lamp.lamps import picked_triangle
-from aulmo.trace.lamp.dome import left_of_ground, luminance, map_radiance, sample_dome, sample_lamps
+from aulmo.trace.lamp.dome import left_of_ground, luminance, map_radiance
 from aulmo.trace.material.microfacet import henyey_greenstein
-from aulmo.trace.material.openpbr import evaluate_lobes
 from aulmo.trace.path.path_state import (
     BOUNCE,
     BY_SURFACE,
@@ -74,32 +74,7 @@ from aulmo.trace.path.path_state import (
     TIME,
     lit_by,
 )
-from aulmo.trace.pattern.decal_hit import share_covered_in_world
-from aulmo.trace.pattern.relief import run_program
 from aulmo.trace.shape.visibility import enter
-
-
-class Vertex(NamedTuple):
-    """What is known where a path stands: world place, true and shading normal, offset onto the smooth surface, frame, the direction looked
-    from in that frame, the direction of the path in the world."""
-
-    mode: int
-    instance: int
-    place: tuple
-    face: tuple
-    normal: tuple
-    smooth: tuple
-    along: tuple
-    across: tuple
-    out: tuple
-    way: tuple
-    lift: float
-    inside: bool
-    clear: bool
-    ratio: float
-    phase: float
-    odds: tuple
-    aim: tuple
 
 
 @inlined
@@ -123,7 +98,7 @@ def _response(scene, m, table, at, x, y, z, side):
     return 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
 
 
-@kernel
+@units.glow_led_by_nodes.made
 def glow_led_by_nodes(scene, row, registers, lamp, pick, time, x, y, z, cosine):
     """Light (nits) of a glowing part at a point of it when nodes lead its glow or its opacity. `pick` chose the triangle."""
     instance = int(lamp[LAMP_LED]) - 1
@@ -151,7 +126,7 @@ def caught_share(options, px, py):
     return max(1e-9, share)
 
 
-@inlined
+@units.sample_lights.made
 def sample_lights(scene, options, state, whole, media, spare, shadow, m, table, glowing, registers, at):
     """Choose a light for the vertex `at` and let its shadow ray wait in `shadow`, with the solids it starts in in `spare`.
 

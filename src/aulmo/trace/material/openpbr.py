@@ -1,6 +1,6 @@
 """OpenPBR Surface as kernels: evaluate and sample the layered lobes of one material.
 
-A material is a row of numbers (`COLUMNS`), a small table of directional albedos against the cosine of the view (`ALBEDOS`, baked once
+A material is a row of numbers (`columns`), a small table of directional albedos against the cosine of the view (`ALBEDOS`, baked once
 per material by `bake`) and, when it has a thin film, a table of reflectances (`thin_film`). Layers are combined by albedo
 scaling as the specification suggests: what a layer does not reflect reaches the one below. From the top: fuzz, coat, then metal,
 clear or opaque base with its specular layer; an opaque base is matt or lets light wander below its surface (`medium`).
@@ -15,6 +15,48 @@ import math
 
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile import units
+from aulmo.trace.material.columns import (
+    ALPHA_X,
+    ALPHA_Y,
+    COAT,
+    COAT_ALPHA,
+    COAT_ALPHA_Y,
+    COAT_BENT,
+    COAT_IOR,
+    COAT_NORMAL,
+    COAT_TINT,
+    DARKENING,
+    DIFFUSE,
+    DIFFUSE_LUMA,
+    DIFFUSE_ROUGHNESS,
+    ETA,
+    E_COAT,
+    E_FUZZ,
+    E_GLASS,
+    E_GLASS_INSIDE,
+    E_METAL,
+    E_SPECULAR,
+    E_TURNING,
+    FILM,
+    FUZZ,
+    FUZZ_COLOUR,
+    FUZZ_ROUGHNESS,
+    METALNESS,
+    METAL_F0,
+    METAL_F82,
+    MU_STEPS,
+    REFRACTION,
+    SPECULAR_COLOUR,
+    STRETCHED,
+    SUBSURFACE,
+    SUB_COLOUR,
+    SUB_G,
+    SUB_LUMA,
+    THIN,
+    TINT,
+    TRANSMISSION,
+)
 from aulmo.trace.material.microfacet import (
     eon_multiple,
     eon_single,
@@ -27,33 +69,6 @@ from aulmo.trace.material.microfacet import (
     smith_lambda,
 )
 from aulmo.trace.path.sampling import cosine_hemisphere, frame_about
-
-DIFFUSE, DIFFUSE_ROUGHNESS, METALNESS = 0, 3, 4
-METAL_F0, METAL_F82 = 5, 8
-ALPHA_X, ALPHA_Y = 11, 12
-ETA, SPECULAR_COLOUR = 13, 14
-TRANSMISSION, ABSORPTION, TINT, REFRACTION = 17, 18, 21, 24
-THIN, COAT, COAT_TINT, COAT_ALPHA, COAT_IOR, DARKENING = 25, 26, 27, 30, 31, 32
-EMISSION, OPACITY = 35, 38
-SMOOTH, STRAIGHT, DIFFUSE_LUMA = 39, 40, 41  # STRAIGHT: what is behind it is seen straight through it, where paths ask for that
-COAT_ALPHA_Y, FUZZ, FUZZ_COLOUR, FUZZ_ROUGHNESS = 42, 43, 44, 47
-FILM = 48  # row of the film table, or -1
-SUBSURFACE, SUB_COLOUR, SUB_LUMA = 49, 50, 53  # weight; observed colour (thin walls)
-SCATTERING, SCATTER_G = 54, 57  # per mm within a clear solid
-SUB_EXTINCTION, SUB_ALBEDO, SUB_G = 58, 61, 64
-CAUCHY, PRIORITY, TURN_COS, TURN_SIN, STRETCHED, PROGRAMMED, CUT_OUT = 65, 66, 67, 68, 69, 70, 71
-COAT_BENT, COAT_NORMAL = 72, 73  # whether the coat has a normal of its own, and which: in the frame of the base
-# as given: what the lobes read follows from these (`follows.settle`)
-SPECULAR_WEIGHT, SUB_RADIUS, SUB_SCALE, COAT_COLOUR, COAT_DARK, FILM_FIRST = 76, 77, 78, 81, 84, 85
-GIVEN_COLOUR, GIVEN_WEIGHT, GIVEN_TINT = 86, 89, 92  # base colour, its weights by colour; transmission colour
-ROUGHNESS, STRETCH, COAT_ROUGHNESS, COAT_STRETCH, ABBE, DEEP = 95, 96, 97, 98, 99, 100
-COLUMNS = 101
-
-MU_STEPS = 32
-E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5
-E_TURNING = 6  # rows from here: by how much the first five change with the view's direction round the normal
-ALBEDOS = 11
-
 
 @inlined
 def albedo_at(table, which, mu):
@@ -108,7 +123,7 @@ def _passed_on(reflectance, mean):
     return reflectance * reflectance * mean / (1.0 - reflectance * (1.0 - mean))
 
 
-@inlined
+@units.clear_boundary.made
 def clear_boundary(material, films, cosine, eta, inside):
     """How a clear solid's boundary divides light between reflection and passage, at a microfacet.
 
@@ -155,7 +170,7 @@ def _unbent(nx, ny, nz, x, y, z):
     return ax * x + bx * y + nx * z, ay * x + by * y + ny * z, az * x + bz * y + nz * z
 
 
-@inlined
+@units.lobe_odds.made
 def lobe_odds(material, table, ox, oy, oz):
     """What sampling and evaluation rest on, worked out once for each vertex.
 
@@ -207,27 +222,7 @@ def lobe_odds(material, table, ox, oy, oz):
     )
 
 
-@inlined
-def even_odds(odds):
-    """The same with every lobe there is equally likely, as the plain estimator of the benchmark has it."""
-    coat, base, glass, diffuse, below, e_coat, e_specular, lambda_coat, lambda_base, clear_of_fuzz = odds
-    lobes = (coat > 0.0) + (base > 0.0) + (glass > 0.0) + (diffuse > 0.0) + (below > 0.0)
-    p = 1.0 / max(1.0, lobes)
-    return (
-        p if coat > 0.0 else 0.0,
-        p if base > 0.0 else 0.0,
-        p if glass > 0.0 else 0.0,
-        p if diffuse > 0.0 else 0.0,
-        p if below > 0.0 else 0.0,
-        e_coat,
-        e_specular,
-        lambda_coat,
-        lambda_base,
-        clear_of_fuzz,
-    )
-
-
-@inlined
+@units.seen_by.made
 def seen_by(material, odds, nx, ny, nz, dx, dy, dz, oz):
     """What a surface makes of light for one who looks along d, as the choice among lamps sees it: see `light_tree.FROM_ANYWHERE`.
 
@@ -243,13 +238,19 @@ def seen_by(material, odds, nx, ny, nz, dx, dy, dz, oz):
     return nx, ny, nz, rx, ry, rz, max(0.02, p_diffuse + p_glass), (p_coat + p_base) * 0.25 / max(0.25, oz), wide * wide
 
 
-@inlined
-def below_weight(material, odds, oz, channel):
-    """Share of light that goes below the surface toward a viewer at cosine `oz`, over the chance of choosing to follow it."""
+@units.below_weight.made
+def below_weight(material, odds, oz):
+    """Share of light, by colour, that goes below the surface toward a viewer at cosine `oz`, over the chance of choosing to follow it."""
     under = odds[9] * (1.0 - material[COAT] * odds[5])
-    if material[COAT] > 0.0:
-        under *= material[DARKENING + channel] * _coat_pass(material, 1.0, oz, channel)
-    return under * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION]) * (1.0 - odds[6]) * material[SUBSURFACE] / odds[4]
+    share = under * (1.0 - material[METALNESS]) * (1.0 - material[TRANSMISSION]) * (1.0 - odds[6]) * material[SUBSURFACE] / odds[4]
+    if material[COAT] == 0.0:
+        return share, share, share
+    d = DARKENING
+    return (
+        share * material[d] * _coat_pass(material, 1.0, oz, 0),
+        share * material[d + 1] * _coat_pass(material, 1.0, oz, 1),
+        share * material[d + 2] * _coat_pass(material, 1.0, oz, 2),
+    )
 
 
 @inlined
@@ -260,7 +261,7 @@ def evaluate(material, table, films, ox, oy, oz, ix, iy, iz, inside):
     return r, g, b, density
 
 
-@inlined
+@units.evaluate_lobes.made
 def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside, ratio):
     """Reflectance times cosine, and the density of sampling, for light from i seen along o.
 
@@ -439,7 +440,7 @@ def sample_direction(material, table, films, ox, oy, oz, inside, u, v, side):
     return sample_lobes(material, films, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, side, material[REFRACTION])
 
 
-@inlined
+@units.sample_lobes.made
 def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, side, ratio):
     """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none.
 

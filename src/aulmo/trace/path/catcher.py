@@ -12,9 +12,9 @@ from aulmo.trace.compile.arrays import (
     PLANE_NORMAL,
 )
 from aulmo.trace.compile.units import photo_light
-from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile import units
 from aulmo.trace.lamp.dome import luminance
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, smith_lambda
 from aulmo.trace.path.gather import note_matte, whole_backdrop
 from aulmo.trace.path.path_state import (
@@ -43,7 +43,7 @@ from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, occluded, set_ray
 FAR = 1e30
 
 
-@inlined
+@units.mirrors.made
 def mirrors(scene, ray, words, state, whole, m, instance, px, py, pz, nx, ny, nz, lift, tr, tg, tb):
     """Whether a catcher's path goes on as a reflection: by the chance of its coat's or its own mirror, and only where that meets something.
 
@@ -93,7 +93,7 @@ def mirrors(scene, ray, words, state, whole, m, instance, px, py, pz, nx, ny, nz
     return True
 
 
-@inlined
+@units.let_through.made
 def let_through(scene, options, state, whole, out, matte, with_mattes, number, which, px, py, pz, nx, ny, nz, tr, tg, tb):
     """The backdrop behind a catcher; the shadow that falls on it is told by the light sample that follows."""
     if options[OPT_BACKDROP] == BACKDROP_PHOTOGRAPH:

@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile.arrays import (
     BACKDROP_ENVIRONMENT,
     BACKDROP_GRADIENT,
@@ -51,10 +51,11 @@ from aulmo.trace.compile.arrays import (
     SUBSURFACE,
 )
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, occluded, set_ray
-from aulmo.trace.compile.units import photo_light
+from aulmo.trace.compile.units import dome_density, hit_density, photo_light
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile import units
 from aulmo.trace.lamp.lamps import lamp_light
-from aulmo.trace.lamp.dome import dome_density, far_chance, hit_density, left_of_ground, luminance, map_place, map_radiance
+from aulmo.trace.lamp.dome import far_chance, left_of_ground, luminance, map_place, map_radiance
 from aulmo.trace.lamp.softboxes import box_density, box_given, over_ground
 from aulmo.trace.path.path_state import (
     ALIVE,
@@ -210,7 +211,7 @@ def _meet_softboxes(scene, options, state, whole, out, unmet):
     return sr, sg, sb
 
 
-@inlined
+@units.left_scene.made
 def left_scene(scene, options, state, whole, out):
     """The ray has left the scene."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]
@@ -280,7 +281,7 @@ def note_matte(cell, which, name):
             return
 
 
-@inlined
+@units.note_first.made
 def note_first(scene, options, ray, words, state, whole, out, matte, with_mattes, index, key, instance, which, px, py, pz, nx, ny, nz, lift, m):
     """The passes of the first surface a path meets; `which` is the row of its material."""
     whole[FIRST] = 1

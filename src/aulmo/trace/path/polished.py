@@ -4,10 +4,10 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile.arrays import OPT_BOUNCES, OPT_CLEAR_BOUNCES, OPT_PLAIN, OPT_STRAIGHT_GLASS, OPT_UNIFORM_CHOICE
-from aulmo.trace.compile.jit import inlined
-from aulmo.trace.material.openpbr import clear_boundary
+from aulmo.trace.compile.units import clear_boundary
+from aulmo.trace.compile import units
 from aulmo.trace.path.path_state import (
     ALIVE,
     BOUNCE,
@@ -31,7 +31,7 @@ from aulmo.trace.path.sampling import draw_1d
 from aulmo.trace.shape.visibility import enter, leave
 
 
-@inlined
+@units.polished.made
 def polished(scene, options, state, whole, media, index, key, m, instance, inside, ratio, px, py, pz, gx, gy, gz, nx, ny, nz, oz, lift):
     """Polished clear glass: the path is reflected or passes; no light sample can find it."""
     dx, dy, dz = state[DIRECTION], state[DIRECTION + 1], state[DIRECTION + 2]

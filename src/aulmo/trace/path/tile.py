@@ -12,7 +12,7 @@ Below a translucent surface, and within cloudy clear solids, paths walk at rando
 import numpy as np
 
 from aulmo.surface.program import REGISTER_ROWS
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.path.ahead import aim_at_dome
 from aulmo.trace.compile.arrays import (
     CAM_COLUMNS,
@@ -51,6 +51,7 @@ from aulmo.trace.shape.embree import (
 from aulmo.trace.path.gather import add_light
 from aulmo.trace.compile.jit import entry, inlined
 from aulmo.trace.compile.scene_block import MATERIALS_AT, scene_at
+from aulmo.trace.compile.units import advance, visibility
 from aulmo.trace.path.lens import camera_at
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.path.path_state import (
@@ -76,8 +77,7 @@ from aulmo.trace.path.path_state import (
 )
 from aulmo.trace.pattern.relief import see_from_afar
 from aulmo.trace.path.sampling import cosine_hemisphere
-from aulmo.trace.path.vertex import advance
-from aulmo.trace.shape.visibility import MEDIA, note_ray, visibility
+from aulmo.trace.shape.visibility import MEDIA, note_ray
 from aulmo.trace.path.wave import WAVE, Frame, Wave, draw_numbers, keep_samples, list_work, meet, set_out, set_path_ray, take_hit
 
 

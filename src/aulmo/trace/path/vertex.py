@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile.arrays import (
     EMISSION_PATH,
     GROUP_GLOW,
@@ -21,22 +21,38 @@ from aulmo.trace.compile.arrays import (
     OPT_SCATTERS,
     OPT_SPECULAR_BOUNCES,
     OPT_UNIFORM_CHOICE,
-    PLANE_ALBEDO,
-    PLANE_NORMAL,
     P_LAYERS,
     P_TABLES,
+    PLANE_ALBEDO,
+    PLANE_NORMAL,
     ROUGH_LEVELS,
+    Vertex,
 )
 from aulmo.trace.shape.embree import NO_HIT
-from aulmo.trace.path.catcher import let_through, mirrors
-from aulmo.trace.path.gather import found_light, guide_albedo, left_scene, met_lamp, note_first
+from aulmo.trace.path.gather import found_light, guide_albedo, met_lamp
 from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile.units import (
+    below_weight,
+    evaluate_lobes,
+    hit_point,
+    left_scene,
+    let_through,
+    lobe_odds,
+    met_layer,
+    mirrors,
+    note_first,
+    polished,
+    printed,
+    run_program,
+    sample_lights,
+    sample_lobes,
+    seen_by,
+)
+from aulmo.trace.compile import units
 from aulmo.trace.lamp.lamps import lamp_light, meet_lamp
 from aulmo.trace.lamp.light_tree import FROM_ANYWHERE, lit_matt
-from aulmo.trace.lamp.light_sample import Vertex, sample_lights
 from aulmo.trace.material.medium import flight, turned_aside
 from aulmo.trace.material.microfacet import henyey_greenstein, sample_phase
-from aulmo.trace.material.openpbr import below_weight, evaluate_lobes, even_odds, lobe_odds, sample_lobes, seen_by
 from aulmo.trace.path.path_state import (
     ALIVE,
     BELOW,
@@ -84,16 +100,34 @@ from aulmo.trace.path.path_state import (
     remember,
     survives,
 )
-from aulmo.trace.path.polished import polished
-from aulmo.trace.pattern.decal_hit import printed
-from aulmo.trace.pattern.relief import met_layer, run_program, sees_mean
+from aulmo.trace.pattern.relief import sees_mean
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
-from aulmo.trace.shape.surface_hit import hit_point, lift_off, stretch_frame, lamp_at, material_at
+from aulmo.trace.shape.surface_hit import lamp_at, lift_off, material_at, stretch_frame
 from aulmo.trace.shape.visibility import FAR, enter, index_of, leave, topmost
 
 
 @inlined
+def even_odds(odds):
+    """The same with every lobe there is equally likely, as the plain estimator of the benchmark has it."""
+    coat, base, glass, diffuse, below, e_coat, e_specular, lambda_coat, lambda_base, clear_of_fuzz = odds
+    lobes = (coat > 0.0) + (base > 0.0) + (glass > 0.0) + (diffuse > 0.0) + (below > 0.0)
+    p = 1.0 / max(1.0, lobes)
+    return (
+        p if coat > 0.0 else 0.0,
+        p if base > 0.0 else 0.0,
+        p if glass > 0.0 else 0.0,
+        p if diffuse > 0.0 else 0.0,
+        p if below > 0.0 else 0.0,
+        e_coat,
+        e_specular,
+        lambda_coat,
+        lambda_base,
+        clear_of_fuzz,
+    )
+
+
+@units.advance.made
 def advance(scene, options, ray, words, state, whole, media, spare, shadow, out, matte, with_mattes, index, own, glowing, registers):
     """One vertex of one path whose ray has been met with the scene (hit in `ray`)."""
     x, y, z = state[ORIGIN], state[ORIGIN + 1], state[ORIGIN + 2]
@@ -403,7 +437,8 @@ def advance(scene, options, ray, words, state, whole, media, spare, shadow, out,
         # Below the surface: through it like through frosted glass, then at random.
         su = (su - 1.0 + odds[4]) / odds[4]
         ix, iy, iz = cosine_hemisphere(su, sv)
-        carry(state, tr * below_weight(m, odds, oz, 0), tg * below_weight(m, odds, oz, 1), tb * below_weight(m, odds, oz, 2))
+        br, bg, bb = below_weight(m, odds, oz)
+        carry(state, tr * br, tg * bg, tb * bb)
         go(
             state, px - gx * lift, py - gy * lift, pz - gz * lift,
             ax * ix + bx * iy - nx * iz, ay * ix + by * iy - ny * iz, az * ix + bz * iy - nz * iz,

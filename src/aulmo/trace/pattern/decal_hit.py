@@ -27,16 +27,15 @@ from aulmo.trace.compile.arrays import (
 )
 from aulmo.surface.lay import L_PER_MM
 from aulmo.trace.compile import units
-from aulmo.trace.compile.units import run
+from aulmo.trace.compile.units import laid, look_up, met_layer, run, run_program
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.dome import luminance
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.path.sampling import frame_about
-from aulmo.trace.pattern.laid import laid, set_known
-from aulmo.trace.pattern.lookup import adjusted, look_up
+from aulmo.trace.pattern.laid import set_known
+from aulmo.trace.pattern.lookup import adjusted
 from aulmo.trace.material.follows import settle_base
 from aulmo.trace.pattern.program_run import lead_colour
-from aulmo.trace.pattern.relief import met_layer, run_program
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
 
@@ -76,7 +75,7 @@ def share_covered(scene, registers, start, x, y, z, nx, ny, nz, wide):
     return 1.0 - left
 
 
-@kernel
+@units.share_covered_in_world.made
 def share_covered_in_world(scene, registers, start, instance, time, px, py, pz, nx, ny, nz):
     """The same for a point and a normal in the world."""
     x, y, z, ex, ey, ez, _per_mm = place_on_part(scene, instance, time, px, py, pz, nx, ny, nz)
@@ -121,7 +120,7 @@ def _has_relief(scene, which):
     return p[P_RELIEF + R_HEIGHT_LAST] > p[P_RELIEF + R_HEIGHT_LAST - 1] or p[P_RELIEF + R_NORMAL_LAST] > p[P_RELIEF + R_NORMAL_LAST - 1]
 
 
-@kernel
+@units.printed.made
 def printed(scene, registers, m, start, which, instance, triangle, time, wide, px, py, pz, nx, ny, nz, facing, choice):
     """The decal that a path meets at a point of a part, if any: `m` is filled with its numbers.
 

@@ -35,6 +35,7 @@ from aulmo.surface.lay import (
 from aulmo.surface.program import CURVES_ROW, GROUP_HIGH_ROW, GROUP_LOW_ROW, HIGH_ROW, LOW_ROW, U_ROW, V_ROW, WORLD_ROW
 from aulmo.trace.compile.arrays import P_PART, P_UV
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile import units
 
 WITHOUT_UV = 100.0  # mm that a picture by coordinates is wide on a part that has none
 
@@ -124,7 +125,7 @@ def _tiled(t, pitch, size, repeats, mirror, wide):
     return s, cover, 1.0
 
 
-@kernel
+@units.laid.made
 def laid(lay, registers, x, y, z, nx, ny, nz, wide, side):
     """Place on a picture for a point of a part (its own mm) whose surface faces (nx, ny, nz), seen over `wide` mm.
 

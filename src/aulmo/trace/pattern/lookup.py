@@ -21,6 +21,7 @@ from aulmo.surface.program import (
     J_TURNED,
 )
 from aulmo.trace.compile.jit import byte_at, float_at, inlined, kernel, short_at
+from aulmo.trace.compile import units
 
 MOST_LEVELS = 15
 # a picture's row; then width, height and first texel of each level
@@ -68,7 +69,7 @@ def _bilinear(row, level, u, v, wraps):
     return r, g, b, a
 
 
-@kernel
+@units.look_up.made
 def look_up(row, u, v, wide, wraps):
     """Colour and alpha of a picture at (u, v) (shares, right and down), averaged over `wide` (a share of its width); it goes on by repeating, or
     with its outermost texels where it does not `wrap`."""

@@ -16,11 +16,12 @@ from aulmo.surface.program import (
     GROUP_HIGH_ROW, GROUP_LOW_ROW, HIGH_ROW, LOW_ROW, O_A, O_ADJUST, O_B, O_C, O_CODE, O_FLAG, O_P, WORLD_ROW,
 )  # fmt: skip
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile.units import laid, look_up
+from aulmo.trace.compile import units
 from aulmo.trace.lamp.dome import luminance
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.pattern.curvature import bulge_at
-from aulmo.trace.pattern.laid import laid
-from aulmo.trace.pattern.lookup import adjusted, look_up
+from aulmo.trace.pattern.lookup import adjusted
 from aulmo.trace.pattern.own_patterns import brushed, flake, knurl, leather, on_surface, scratches, shape_share, smooth
 from aulmo.trace.pattern.patterns import even_of, gradient_noise, lattice, seen
 from aulmo.trace.pattern.standard_noise import cell_of, hash2, hash3, perlin2, perlin3, share_of, worley2, worley3
@@ -71,7 +72,7 @@ def _divided(x, y):
     return x / y if abs(y) > _LEAST else 0.0
 
 
-@kernel
+@units.each.made
 def each(code, a, b, c, d, e, f, flag):
     """One of three numbers; a to f are what its inputs hold there."""
     r = 0.0
@@ -234,7 +235,7 @@ def fractal3(x, y, z, octaves, lacunarity, diminish, wide):
     return total
 
 
-@kernel
+@units.standard_noise.made
 def standard_noise(code, op, registers):
     """The noises of the standard, faded into their mean where the footprint is wider than they are."""
     at = registers[int(op[O_A])]
@@ -312,7 +313,7 @@ def _normalized(r, g, b):
     return r / length, g / length, b / length
 
 
-@kernel
+@units.place_node.made
 def place_node(code, op, lays, registers, x, y, z, nx, ny, nz, wide):
     """Nodes of places and directions; what comes back fourth is how far the footprint reaches there."""
     if code == TEXCOORD:
@@ -344,7 +345,7 @@ def place_node(code, op, lays, registers, x, y, z, nx, ny, nz, wide):
     return r, g, b, 0.0
 
 
-@kernel
+@units.relief_node.made
 def relief_node(code, op, lays, registers, x, y, z, nx, ny, nz, wide):
     """Nodes that give a normal, in the part's axes."""
     a, b = registers[int(op[O_A])], registers[int(op[O_B])]
@@ -377,7 +378,7 @@ def relief_node(code, op, lays, registers, x, y, z, nx, ny, nz, wide):
     return r, g, c
 
 
-@kernel
+@units.colour_node.made
 def colour_node(code, op, registers):
     """Nodes of colours and of three numbers together."""
     a, b = registers[int(op[O_A])], registers[int(op[O_B])]
@@ -475,7 +476,7 @@ def image_at(op, pictures, registers):
     return adjusted(op, O_ADJUST, r, g, b)
 
 
-@kernel
+@units.own_pattern.made
 def own_pattern(code, op, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
     """One number of our own patterns."""
     if code == KNURL:
@@ -502,7 +503,7 @@ def own_pattern(code, op, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
     return min(1.0, max(0.0, 0.5 + (max(0.0, bulge) * (1.0 + rough * ragged) - (1.0 - amount)) / 0.12)) if amount > 0.0 else 0.0
 
 
-@kernel
+@units.more.made
 def more(ops, k, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
     """The operation k: three numbers."""
     op = ops[k]

@@ -8,9 +8,8 @@ import math
 
 from aulmo.surface.program import O_P
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile.units import laid, look_up
 from aulmo.trace.path.sampling import frame_about
-from aulmo.trace.pattern.laid import laid
-from aulmo.trace.pattern.lookup import look_up
 from aulmo.trace.pattern.patterns import even_of, gradient_noise, lattice, seen
 
 

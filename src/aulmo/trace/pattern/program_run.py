@@ -48,14 +48,15 @@ from aulmo.surface.program import (
     WIRE,
     WOOD,
 )
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile import units
 from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.units import laid, look_up, more
 from aulmo.trace.material.follows import settle, unit
-from aulmo.trace.pattern.laid import laid, side_share
-from aulmo.trace.pattern.lookup import adjusted, look_up
+from aulmo.trace.pattern.laid import side_share
+from aulmo.trace.pattern.lookup import adjusted
 from aulmo.trace.path.sampling import frame_about
-from aulmo.trace.pattern.node_run import more, shift_step
+from aulmo.trace.pattern.node_run import shift_step
 from aulmo.trace.pattern.patterns import even_of, folded, fractal, inner_noise, lattice, nearest_cell, pattern_share, weave
 
 
@@ -99,7 +100,7 @@ def project_point(kind, axis, x, y, z, nx, ny, nz):
     return u, v, tx, ty, tz
 
 
-@kernel
+@units.image.made
 def image(op, lays, pictures, registers, x, y, z, nx, ny, nz, wide):
     """What a picture gives at a point of the part: three numbers, and how much of the footprint it covers."""
     lay = lays[int(op[I_LAY])]
@@ -255,7 +256,7 @@ def _fractal_four(at, to, octaves, lacunarity, gain, seed, sx, sy, sz, wide, cou
         to[p] = min(1.0, max(0.0, 0.5 + 0.6 * to[p] / max(1e-9, most)))
 
 
-@kernel
+@units.run_heights.made
 def run_heights(ops, first, last, lays, pictures, four, at, nx, ny, nz, wide, count):
     """The first number of register 0 after a program, at `count` points at once: what relief is felt by.
 

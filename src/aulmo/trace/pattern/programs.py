@@ -33,7 +33,7 @@ from aulmo.surface.program import (
     leads_glow,
 )
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.material import openpbr
+from aulmo.trace.material import columns
 from aulmo.trace.material.material_rows import material_row, thin_film_of
 from aulmo.trace.pattern.curvature import bake_curvature
 from aulmo.trace.pattern.lookup import (
@@ -226,10 +226,10 @@ class ProgramBook:
             self._note(programs[index], material, program[:5])
             codes = program.ops[:, O_CODE] if len(program.ops) else np.zeros(0)
             programs[index, a.P_PICTURED] = bool(((codes == IMAGE) | (codes > PLAIN)).any())
-            numbers[index, openpbr.PROGRAMMED] = 1.0
-            numbers[index, openpbr.CUT_OUT] = float(cuts_holes(material))
+            numbers[index, columns.PROGRAMMED] = 1.0
+            numbers[index, columns.CUT_OUT] = float(cuts_holes(material))
             if program.filmed:
-                numbers[index, openpbr.FILM_FIRST] = len(films)
+                numbers[index, columns.FILM_FIRST] = len(films)
                 thickest = max(1e-6, 2.0 * material.surface.thin_film_thickness)
                 for level in range(FILM_LEVELS):
                     one = replace(material.surface, thin_film_thickness=max(1e-4, thickest * level / (FILM_LEVELS - 1)), thin_film_weight=1.0)

@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from aulmo.surface.program import AT_ROW, IMAGE, I_LAY, O_CODE
-from aulmo.trace.material import openpbr as o
+from aulmo.trace.material import columns as o
 from aulmo.trace.compile.arrays import (
     P_BLIND,
     P_COAT_RELIEF,
@@ -20,10 +20,10 @@ from aulmo.trace.compile.arrays import (
     R_NORMAL,
     R_NORMAL_LAST,
 )
-from aulmo.trace.compile.units import run
+from aulmo.trace.compile.units import laid, run, run_heights
 from aulmo.trace.compile.jit import inlined, kernel
-from aulmo.trace.pattern.laid import laid, set_known
-from aulmo.trace.pattern.program_run import run_heights
+from aulmo.trace.compile import units
+from aulmo.trace.pattern.laid import set_known
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.shape.surface_hit import place_on_part, to_object
 
@@ -52,7 +52,7 @@ def see_from_afar(scene, registers, near, far):
             run(scene.ops, first, last, scene.lays, scene.pictures, registers, far[which], 0.0, 0.0, 0.0, 0.0, 0.0, 1.0, 1.0, 1e12)
 
 
-@kernel
+@units.met_layer.made
 def met_layer(scene, registers, scratch, which, instance, triangle, time, wide, px, py, pz, nx, ny, nz, facing, choice):
     """Which of a material's whole surfaces a path meets at a point, by the chance that their masks give: its row, and the even number `choice`
     stretched out so that it serves again. `scratch` is room for a row."""
@@ -83,7 +83,7 @@ def _run_more_heights(scene, first, last, registers, m, at, nx, ny, nz, wide):
     registers[0, 0], registers[0, 1], registers[0, 2], registers[0, 3] = a, b, c, d
 
 
-@kernel
+@units.run_program.made
 def run_program(scene, registers, m, which, instance, triangle, time, wide, px, py, pz, nx, ny, nz, facing):
     """Fill in what the material's nodes say at a point; returns the shading normal after bump and normal map.
 

@@ -10,11 +10,11 @@ import numpy as np
 
 from aulmo.trace.compile.arrays import OPT_CLEAR_BOX, OPT_HAS_CLEAR, OPT_STRAIGHT_GLASS, P_FIRST, P_LAST, P_LAYERS
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_SOLID, NO_HIT, intersect, occluded, set_ray
-from aulmo.trace.compile.units import run
+from aulmo.trace.compile.units import run, share_covered_in_world
 from aulmo.trace.compile.jit import inlined, kernel
+from aulmo.trace.compile import units
 from aulmo.trace.material.microfacet import fresnel_dielectric
-from aulmo.trace.material.openpbr import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
-from aulmo.trace.pattern.decal_hit import share_covered_in_world
+from aulmo.trace.material.columns import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.pattern.laid import set_known
 from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 
@@ -115,7 +115,7 @@ def _not_layered(scene, instance, triangle, which, time, px, py, pz, gx, gy, gz,
     return free
 
 
-@inlined
+@units.visibility.made
 def visibility(scene, options, ray, words, time, x, y, z, dx, dy, dz, far, media, depth, record, recorded, own, registers):
     """How much light comes straight along a segment: 0 behind solids, weakened by what is partly there, tinted and weakened by clear glass
     where the option lets light go straight through it.
