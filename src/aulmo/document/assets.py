@@ -9,6 +9,7 @@ from typing import Any, Iterable, NamedTuple, Sequence
 import numpy as np
 
 from aulmo.document.kept_file import KeptFile
+from aulmo.document.last_pictures import LastPictures
 from aulmo.errors import BadFile
 
 
@@ -46,7 +47,8 @@ MADE = "made:"  # begins the names of meshes that are made when they are wanted,
 class AssetStore:
     """Blobs by name, held in memory or read when first wanted from the project file, which is kept, or from a folder of our own.
 
-    `stamps` says what each project file held when it was last opened or saved with these blobs: by path, see `project_file.stamp_of`.
+    `stamps` says what each project file held when it was last opened or saved with these blobs: by path, see `project_file.stamp_of`;
+    `last_pictures` how its shots were seen last.
     """
 
     def __init__(self) -> None:
@@ -54,6 +56,7 @@ class AssetStore:
         self._blobs: dict[str, bytes] = {}
         self._lazy: dict[str, Path | KeptFile] = {}
         self.stamps: dict[Path, str] = {}
+        self.last_pictures = LastPictures()
         self._meshes: dict[str, Mesh] = {}
         self._boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         self._turned: dict[tuple[str, bytes], tuple[np.ndarray, np.ndarray]] = {}

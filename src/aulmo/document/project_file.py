@@ -12,6 +12,7 @@ from zipfile import ZIP_DEFLATED, ZIP_STORED, ZipFile
 import msgspec
 
 from aulmo import __version__
+from aulmo.document import last_pictures
 from aulmo.document.assets import AssetStore
 from aulmo.document.carry import carried
 from aulmo.document.kept_file import KeptFile
@@ -97,7 +98,7 @@ class _Saved(msgspec.Struct, omit_defaults=True):
 
 def stamp_of(path: Path) -> str:
     """What tells a project file from another: a hash of its members' names, sizes and checksums; "" where there is no file that can be read.
-    Who saved it, when, and its thumbnail do not count."""
+    Who saved it, when, and its pictures do not count."""
     try:
         with ZipFile(path) as archive:
             return _stamp(archive)
@@ -105,8 +106,12 @@ def stamp_of(path: Path) -> str:
         return ""
 
 
+def _is_aside(member: str) -> bool:
+    return member in (_SAVED, _THUMBNAIL) or member.startswith(last_pictures.FOLDER)
+
+
 def _stamp(archive: ZipFile) -> str:
-    members = sorted((m.filename, m.file_size, m.CRC) for m in archive.infolist() if m.filename not in (_SAVED, _THUMBNAIL))
+    members = sorted((m.filename, m.file_size, m.CRC) for m in archive.infolist() if not _is_aside(m.filename))
     return hashlib.sha256(repr(members).encode()).hexdigest()
 
 
@@ -162,6 +167,7 @@ def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | 
             archive.writestr(_SAVED, told)
             if thumbnail:
                 archive.writestr(_THUMBNAIL, thumbnail, ZIP_STORED)
+            assets.last_pictures.write(archive, [shot.id for shot in document.shots])
             for name in names:
                 archive.writestr("assets/" + name, blobs[name])
             stamp = _stamp(archive)
@@ -206,6 +212,7 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     assets = AssetStore()
     assets.read_later(inside, kept)
     assets.stamps[path.resolve()] = _stamp(kept.archive)
+    assets.last_pictures.read(kept.archive)
     for part in document.parts.values():
         if part.mesh:
             assets.mesh(part.mesh)
@@ -213,9 +220,13 @@ def load(path: Path) -> tuple[Document, AssetStore]:
 
 
 def read_thumbnail(path: Path) -> bytes | None:
-    """The small picture inside a project file, if it has one."""
+    """A small picture of a project: how its shots were seen last, else the one it was saved with, if it has any."""
     try:
         with ZipFile(path) as archive:
+            seen = last_pictures.LastPictures()
+            seen.read(archive)
+            if (newest := seen.newest()) is not None:
+                return newest.jpeg
             if archive.getinfo(_THUMBNAIL).file_size > SUSPICIOUS:
                 return None
             return archive.read(_THUMBNAIL)

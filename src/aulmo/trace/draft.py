@@ -117,6 +117,20 @@ def softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights:
     return (change / scale).reshape(MAP_ROWS, MAP_COLUMNS, 3)
 
 
+def rough_softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights: np.ndarray, scale: float) -> np.ndarray:
+    """`softboxes_over` without a kernel: rectangles of one brightness, laid over the ground or added to it."""
+    world = _texels()[0] @ turn
+    light = small_map(env).reshape(-1, 3).astype(float) * scale
+    ground = light.copy()
+    for box in boxes:
+        ahead, across, up = (world @ box[at : at + 3] for at in (a.SB_MIDDLE, a.SB_RIGHT, a.SB_UP))
+        inside = (np.abs(np.arctan2(across, ahead)) <= box[a.SB_HALF_W]) & (np.abs(np.arctan2(up, np.hypot(ahead, across))) <= box[a.SB_HALF_H])
+        blend = int(box[a.SB_BLEND])
+        light[inside] *= 1.0 - (box[a.SB_OPACITY] if blend != a.BOX_ADD else 0.0)
+        light[inside] += box[a.SB_RGB : a.SB_RGB + 3] * (box[a.SB_OPACITY] if blend != a.BOX_FLAG else 0.0)
+    return ((light - ground) / scale).reshape(MAP_ROWS, MAP_COLUMNS, 3)
+
+
 class DomeMaps:
     """The blurred dome of a scene, kept between pictures: of softboxes that are dragged, only what changed is blurred anew."""
 
@@ -127,14 +141,15 @@ class DomeMaps:
         self._ground = self._maps = self._change = np.zeros(0)
         self._count = 0
 
-    def of(self, arrays: a.SceneArrays, scale: float) -> np.ndarray:
-        """(LEVELS, SIDE, SIDE, 3) float32 the whole dome, blurred; `scale` is that of the environment."""
+    def of(self, arrays: a.SceneArrays, scale: float, waits: bool = True) -> np.ndarray:
+        """(LEVELS, SIDE, SIDE, 3) float32 the whole dome, blurred; `scale` is that of the environment. Unless it `waits` for what paints softboxes
+        to be compiled, they are rectangles of one brightness."""
         if self._env is not arrays.env:
             self._env, self._ground = arrays.env, blur_environment(arrays.env)
             self._maps, self._change, self._count = self._ground, np.zeros((MAP_ROWS, MAP_COLUMNS, 3)), 0
         change = np.zeros((MAP_ROWS, MAP_COLUMNS, 3))
         if len(arrays.softboxes):
-            change = softboxes_over(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
+            change = (softboxes_over if waits else rough_softboxes_over)(arrays.env, arrays.env_turn, arrays.softboxes, arrays.box_lights, scale)
         if (change != self._change).any():
             self._count += 1
             whole = self._count % self.FRESH == 0

@@ -6,23 +6,25 @@ import traceback
 from typing import Callable, NamedTuple
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.errors import AulmoError
 from aulmo.frame.photograph import photographed, without_what_is_missing
-from aulmo.trace import warm_up
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_GROUPS, OPT_PASSES, OPT_WHITE
+from aulmo.trace.compile.unit import all_units, put_in_place
 from aulmo.trace.denoise import denoise
-from aulmo.trace.draft import DomeMaps
+from aulmo.trace.draft import DomeMaps, draft_rows
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.plate import Under, mixed, shown_with
 from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
 from aulmo.trace.view import dither, show
+from aulmo.trace.warm_up import Compiling
 
 COARSEST = 8
 _STEPS = (8, 4, 2)
@@ -67,6 +69,13 @@ class Shown(NamedTuple):
         return self.scene.part_ids
 
 
+def bare(document: Document) -> Document:
+    """A document without nodes, layers and decals: what can be drawn while nothing that runs those has been compiled."""
+    plain = {i: replace(m, nodes=(), wires={}, layers=()) for i, m in document.materials.items()}
+    parts = {i: replace(p, edge_radius=0.0) if p.edge_radius else p for i, p in document.parts.items()}
+    return replace(document, materials=plain, decals={}, parts=parts)
+
+
 class LivePicture:
     """Runs the thread. `on_shown`, `on_trouble` and `on_preparing` are called from it; the last with how far the renderer's kernels are made
     (0..1) and the seconds that are left, the one time that is needed."""
@@ -84,8 +93,8 @@ class LivePicture:
         self._wanted: Request | None = None
         self._last: Request | None = None
         self._tracer: Tracer | None = None
-        self._closed = self._compiling = False
-        self._began: float | None = None
+        self._closed = False
+        self._compiling: Compiling | None = None
         self._tries = 0
         self._told: set[str] = set()  # sentences on what is missing, each said once
         self._maps = DomeMaps()
@@ -120,6 +129,8 @@ class LivePicture:
             if self._tracer:
                 self._tracer.cancel()
             self._condition.notify()
+        if self._compiling is not None:
+            self._compiling.close()
         self._thread.join(5.0)
 
     def _newer(self) -> bool:
@@ -149,56 +160,61 @@ class LivePicture:
             traceback.print_exc()
             self._on_trouble(f"This picture could not be drawn ({type(error).__name__}: {error}); undo brings the last one back.")
 
-    def _warm_up(self, scene: Scene, camera: np.ndarray, options: np.ndarray) -> None:
-        """Compile the path tracer in a thread of its own the one time that is needed; the draft picture stays in use meanwhile."""
-        self._compiling = True
+    def _warm_up(self) -> None:
+        """Have the kernels compiled by other processes the one time that is needed; the draft picture stays in use meanwhile."""
         self._tries += 1
+        self._compiling = Compiling(self._tell_preparing, self._kernels_are_there, self._kernels_are_not_there)
 
-        def compile_kernels() -> None:
-            try:
-                with warm_up.telling(self._on_preparing, self._began):
-                    Tracer(scene, camera, options, 16, 16, 8).run(1)
-            except Exception as error:
-                if self._closed:  # the program is ending
-                    return
-                traceback.print_exc()
-                self._compiling = False
-                self._on_trouble(f"The renderer could not be made ready on this machine ({type(error).__name__}: {error}); the draft stays in use.")
-                return
-            self._path_ready.set()
-            with self._condition:
-                if self._wanted is None and self._last is not None:
-                    self._wanted = self._last
-                    self._condition.notify()
+    def _tell_preparing(self, share: float, left: float) -> None:
+        self._on_preparing(share, left)
+        kept = all(unit.is_kept() for unit in draft_rows.needs())
+        if kept and not all(unit.is_in_place for unit in draft_rows.needs()):
+            put_in_place(draft_rows.needs())
+            self._again()
 
-        threading.Thread(target=compile_kernels, name="compile kernels", daemon=True).start()
+    def _kernels_are_there(self) -> None:
+        put_in_place(all_units())
+        self._path_ready.set()
+        self._again()
+
+    def _kernels_are_not_there(self, why: str) -> None:
+        self._compiling = None
+        self._on_preparing(1.0, 0.0)
+        self._on_trouble(f"The renderer could not be made ready on this machine ({why}); the draft stays in use.")
+
+    def _again(self) -> None:
+        """Draw the last picture anew: there is more to draw it with."""
+        with self._condition:
+            if self._wanted is None and self._last is not None:
+                self._wanted = self._last
+                self._condition.notify()
 
     def _work(self, request: Request) -> None:
         self._last = request
-        if self._began is None:
-            self._began = time.time()
-            if not warm_up.kernel_cache.is_warm():  # the draft's own kernels take some seconds, with nothing to show yet
-                self._on_preparing(0.0, warm_up.expected_seconds())
+        ready = self._path_ready.is_set()
+        if not ready and self._compiling is None and self._tries < 3:
+            self._warm_up()
         whole, missing = without_what_is_missing(request.document, self._builder.assets)
         if missing and missing not in self._told:
             self._told.add(missing)
             self._on_trouble(missing)
-        moments = request.moments if request.moments is not None and not missing else still(whole)
+        full = ready or all(unit.is_in_place for unit in draft_rows.needs())
+        moments = still(bare(whole)) if not full else request.moments if request.moments is not None and not missing else still(whole)
         document = moments.first
-        scene = self._builder.build(moments, self._path_ready.is_set(), request.camera)
+        scene = self._builder.build(moments, ready, request.camera)
         options = options_row(scene, document, request.camera, document.render, request.transparent, moments.lasting)
         options[OPT_GRADIENT_SPAN] = request.gradient_span
         if request.passes:
             options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)
         width, height = request.width, request.height
         camera = camera_rows(cameras_of(moments, request.camera), width, height)
-        traced = request.traced and self._path_ready.is_set()
+        traced = request.traced and ready
 
         if not traced:
-            draft = draw_draft(scene, camera, options, self._maps.of(scene.arrays, options[OPT_ENV_SCALE]), width, height)
+            draft = draw_draft(scene, camera, options, self._maps.of(scene.arrays, options[OPT_ENV_SCALE], ready), width, height, full)
             self._on_shown(Shown(request, draft.picture, draft, scene, 0, float("inf"), float("inf"), False, False))
-            if not self._path_ready.is_set() and not self._compiling and self._tries < 3:
-                self._warm_up(scene, camera, options)
+            if self._compiling is not None:
+                self._compiling.use_all_cores()
             return
         draft_: Draft | None = None
         for step in _STEPS:

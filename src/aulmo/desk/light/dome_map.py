@@ -108,7 +108,7 @@ class DomeMap(QWidget):
             self._image = QImage(flat.data, flat.shape[1], flat.shape[0], flat.shape[1] * 3, QImage.Format.Format_RGB888).copy()
             self.update()
 
-        if len(soft.rows) and not paint_over.signatures:  # the first time ever the kernel has to be made: not while the hand waits
+        if len(soft.rows) and not paint_over.is_ready:  # the first time ever the kernel has to be made: not while the hand waits
             self.session.start_task("Painting the dome", paint, show_it)
         else:
             show_it(paint())

@@ -1,6 +1,7 @@
 """What the picture shows: the live renderer's image and what is drawn over it, and what lies under a point of it."""
 
 import math
+import time
 from typing import Callable, Collection
 
 import numpy as np
@@ -75,6 +76,7 @@ class PictureView(QWidget):
         self._whole: tuple[Document, Scene] | None = None  # the scene with nothing left out that stands between
         self._around: tuple[tuple, Surroundings] | None = None
         self._image: QImage | None = None
+        self._earlier: tuple[str, QImage, str] | None = None  # how a shot was seen last, before anything has been drawn: shot, picture, when
         self._pixels: np.ndarray | None = None
         self._outline: QImage | None = None
         self._outline_for: tuple = ()
@@ -102,6 +104,7 @@ class PictureView(QWidget):
         self.live.use_assets(self.session.assets)
         self.draft, self.state, self._image, self.scene, self._whole, self._around = None, None, None, None, None, None
         self._pixels, self.draft_parts = None, ()
+        self._earlier = None
         self.refresh()
 
     def refresh(self) -> None:
@@ -220,6 +223,7 @@ class PictureView(QWidget):
             self._pixels = state.picture
             h, w = state.picture.shape[:2]
             self._image = QImage(state.picture.data, w, h, w * 4, QImage.Format.Format_RGB32)
+            self._note_seen(state)
         if state.draft is not None:
             self.draft, self.draft_parts, self.scene = state.draft, state.part_ids, state.scene
             if state.request.document is self.session.shown:
@@ -229,6 +233,33 @@ class PictureView(QWidget):
                 self.refresh()  # a wall has come between, or gone
         self.update()
         self.status_changed.emit()
+
+    def _note_seen(self, state: Shown) -> None:
+        """Keep what the shot's frame shows, for the next time the project is opened."""
+        shot, session = state.request.shot, self.session
+        whole = state.denoised and state.samples > 0 or not state.traced
+        if shot is None or shot is not session.shot or not whole or session.free_view is not None or session.isolated or session.playing:
+            return
+        h, w = state.picture.shape[:2]
+        frame, across, down = self.frame_rect(), w / max(1, self.width()), h / max(1, self.height())
+        rows = slice(round(frame.top() * down), round((frame.bottom() + 1) * down))
+        columns = slice(round(frame.left() * across), round((frame.right() + 1) * across))
+        pixels = state.picture[rows, columns, 2::-1]
+        if min(pixels.shape[:2]) >= 16:
+            session.assets.last_pictures.note(shot.id, pixels)
+
+    def _seen_earlier(self) -> tuple[QImage, str] | None:
+        """How the shot was seen last, and when in words; None when the project does not know."""
+        shot = self.session.shot
+        if shot is None:
+            return None
+        if self._earlier is None or self._earlier[0] != shot.id:
+            kept, image = self.session.assets.last_pictures.of(shot.id), QImage()
+            if kept is not None:
+                image.loadFromData(kept.jpeg)
+            when = time.strftime("%-d %B, %H:%M", time.localtime(kept.at)) if kept is not None and 0 < kept.at < 4e9 else ""
+            self._earlier = (shot.id, image, when)
+        return None if self._earlier[1].isNull() else self._earlier[1:]
 
     def outline(self) -> None:
         """Find the outline of what is selected."""
@@ -285,6 +316,10 @@ class PictureView(QWidget):
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(self.rect(), self._image)
+        elif (earlier := self._seen_earlier()) is not None:
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            painter.drawImage(self.frame_rect(), earlier[0])
+            self._paint_note(painter, f"As last seen{', ' + earlier[1] if earlier[1] else ''}")
         self._paint_mask(painter)
         if self._outline is not None and not self._moving:
             painter.drawImage(self.rect(), self._outline)
@@ -312,6 +347,17 @@ class PictureView(QWidget):
         shot = self.session.shot
         if framing and shot is not None:
             paint_guides(painter, QRectF(frame), shot.guides, shot.safe)
+
+    def _paint_note(self, painter: QPainter, text: str) -> None:
+        """A sentence in the frame's corner, which says what kind of picture this is."""
+        frame, width = self.frame_rect(), painter.fontMetrics().horizontalAdvance(text) + 20
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(32, 32, 32, 200))
+        box = QRectF(frame.left() + 10, frame.top() + 10, width, 24)
+        painter.drawRoundedRect(box, 3, 3)
+        painter.setPen(QColor("#f0f0f0"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_label(self, painter: QPainter, title: str, text: str) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -106,29 +106,30 @@ class Unit:
 
     def put_in_place(self) -> None:
         """Compile it, or take what was compiled before, and let kernels reach it. What it calls is for `put_in_place` of those."""
+        if self._kept is None:
+            with claimed(self, wait=True):  # what another process is compiling just now is then found
+                self._put()
+
+    def put_if_free(self) -> None:
+        """The same, unless another process is at it."""
+        if self._kept is None:
+            with claimed(self) as mine:
+                if mine:
+                    self._put()
+
+    @global_compiler_lock
+    def _put(self) -> None:
         if self._kept is not None:
             return
         function = self._source()
-        with _alone(self):
-            with global_compiler_lock:
-                if self._kept is not None:
-                    return
-                context = registry.cpu_target.target_context
-                cache = FunctionCache(function)
-                result = cache.load_overload(self.signature, context)
-                if result is None:
-                    maker = _UnitCompiler(function, registry.cpu_target, dict(OPTIONS), {}, Compiler)
-                    result = maker.compile(self.signature.args, self.signature.return_type)
-                    cache.save_overload(self.signature, result)
-                self.cell.value = result.library.get_pointer_to_function(result.fndesc.llvm_func_name)
-                self._kept = result
-
-
-@contextmanager
-def _alone(unit: Unit) -> Iterator[None]:
-    """While no other process compiles a unit: what it has made is then found."""
-    with claimed(unit, wait=True):
-        yield
+        cache = FunctionCache(function)
+        result = cache.load_overload(self.signature, registry.cpu_target.target_context)
+        if result is None:
+            maker = _UnitCompiler(function, registry.cpu_target, dict(OPTIONS), {}, Compiler)
+            result = maker.compile(self.signature.args, self.signature.return_type)
+            cache.save_overload(self.signature, result)
+        self.cell.value = result.library.get_pointer_to_function(result.fndesc.llvm_func_name)
+        self._kept = result
 
 
 @contextmanager
@@ -237,6 +238,11 @@ class Entry:
     def as_it_is(self, *arguments: Any) -> Any:
         """Run it with the units that are in place just now: the others leave everything as it is and return zeros."""
         return self.dispatcher(*arguments)
+
+    @property
+    def is_ready(self) -> bool:
+        """Whether it was compiled, or brought from the disk, already."""
+        return bool(self.dispatcher.signatures)
 
     def needs(self) -> set[Unit]:
         """The units that it needs."""

@@ -33,14 +33,6 @@ VERTEX = types.NamedTuple(
 camera_ray = Unit("camera_ray", "path.lens", SIX, ROW, *[NUMBER] * 4)
 photo_light = Unit("photo_light", "path.photo", FOUR, PICTURE, ROW, *[NUMBER] * 3)
 
-# what a material does to light
-lobe_odds = Unit("lobe_odds", "material.openpbr", ODDS, ROW, TABLE, *[NUMBER] * 3)
-seen_by = Unit("seen_by", "material.openpbr", AIM, ROW, ODDS, *[NUMBER] * 7)
-evaluate_lobes = Unit("evaluate_lobes", "material.openpbr", SEVEN, ROW, TABLE, FILMS, ODDS, *PLACE, YES, NUMBER)
-sample_lobes = Unit("sample_lobes", "material.openpbr", THREE, ROW, FILMS, ODDS, *[NUMBER] * 3, YES, *[NUMBER] * 4)
-below_weight = Unit("below_weight", "material.openpbr", THREE, ROW, ODDS, NUMBER)
-clear_boundary = Unit("clear_boundary", "material.openpbr", numbers(5), ROW, FILMS, NUMBER, NUMBER, YES)
-
 # what nodes and pictures say at a place
 run = Unit("run", "pattern.program_run", NONE, ROWS, WHOLE, WHOLE, ROWS, ROWS, ROWS, ROW, *PLACE, NUMBER, NUMBER)
 run_heights = Unit("run_heights", "pattern.program_run", NONE, ROWS, WHOLE, WHOLE, ROWS, ROWS, ROWS, ROWS, *[NUMBER] * 4, WHOLE)
@@ -68,7 +60,6 @@ printed = Unit(
 share_covered_in_world = Unit("share_covered_in_world", "pattern.decal_hit", NUMBER, SCENE, ROWS, WHOLE, WHOLE, NUMBER, *PLACE)
 
 # what a ray meets, and what stands in its way
-hit_point = Unit("hit_point", "shape.surface_hit", numbers(12), SCENE, RAY, WORDS)
 visibility = Unit(
     "visibility", "shape.visibility", THREE, SCENE, ROW, RAY, WORDS, NUMBER, *PLACE, NUMBER, WHOLES, WHOLE, TABLE, WHOLES, ROW, ROWS
 )  # fmt: skip
@@ -81,9 +72,6 @@ sample_dome = Unit("sample_dome", "lamp.dome", SIX, SCENE, ROW, *[NUMBER] * 6)
 hit_density = Unit("hit_density", "lamp.dome", NUMBER, SCENE, ROW, WHOLE, *[NUMBER] * 3, AIM, *[NUMBER] * 5)
 dome_density = Unit("dome_density", "lamp.dome", NUMBER, SCENE, ROW, *[NUMBER] * 8)
 glow_led_by_nodes = Unit("glow_led_by_nodes", "lamp.light_sample", THREE, SCENE, ROW, ROWS, ROW, *[NUMBER] * 6)
-sample_lights = Unit(
-    "sample_lights", "lamp.light_sample", NONE, SCENE, ROW, ROW, WHOLES, WHOLES, WHOLES, ROW, ROW, TABLE, ROW, ROWS, VERTEX
-)  # fmt: skip
 
 # a path's way
 advance = Unit(

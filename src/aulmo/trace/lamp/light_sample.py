@@ -31,8 +31,9 @@ from aulmo.trace.compile.arrays import (
     SUBSURFACE,
 )
 from aulmo.trace.compile.jit import inlined
-from aulmo.trace.compile.units import evaluate_lobes, run_program, sample_dome, sample_lamps, share_covered_in_world
+from aulmo.trace.compile.units import run_program, sample_dome, sample_lamps, share_covered_in_world
 from aulmo.trace.compile import units
+from aulmo.trace.material.openpbr import evaluate_lobes
 from aulmo.trace.lamp.lamps import picked_triangle
 from aulmo.trace.lamp.dome import left_of_ground, luminance, map_radiance
 from aulmo.trace.material.microfacet import henyey_greenstein
@@ -126,7 +127,7 @@ def caught_share(options, px, py):
     return max(1e-9, share)
 
 
-@units.sample_lights.made
+@inlined
 def sample_lights(scene, options, state, whole, media, spare, shadow, m, table, glowing, registers, at):
     """Choose a light for the vertex `at` and let its shadow ray wait in `shadow`, with the solids it starts in in `spare`.
 

@@ -15,7 +15,6 @@ import math
 
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.compile.jit import inlined, kernel
-from aulmo.trace.compile import units
 from aulmo.trace.material.columns import (
     ALPHA_X,
     ALPHA_Y,
@@ -123,7 +122,7 @@ def _passed_on(reflectance, mean):
     return reflectance * reflectance * mean / (1.0 - reflectance * (1.0 - mean))
 
 
-@units.clear_boundary.made
+@inlined
 def clear_boundary(material, films, cosine, eta, inside):
     """How a clear solid's boundary divides light between reflection and passage, at a microfacet.
 
@@ -170,7 +169,7 @@ def _unbent(nx, ny, nz, x, y, z):
     return ax * x + bx * y + nx * z, ay * x + by * y + ny * z, az * x + bz * y + nz * z
 
 
-@units.lobe_odds.made
+@inlined
 def lobe_odds(material, table, ox, oy, oz):
     """What sampling and evaluation rest on, worked out once for each vertex.
 
@@ -222,7 +221,7 @@ def lobe_odds(material, table, ox, oy, oz):
     )
 
 
-@units.seen_by.made
+@inlined
 def seen_by(material, odds, nx, ny, nz, dx, dy, dz, oz):
     """What a surface makes of light for one who looks along d, as the choice among lamps sees it: see `light_tree.FROM_ANYWHERE`.
 
@@ -238,7 +237,7 @@ def seen_by(material, odds, nx, ny, nz, dx, dy, dz, oz):
     return nx, ny, nz, rx, ry, rz, max(0.02, p_diffuse + p_glass), (p_coat + p_base) * 0.25 / max(0.25, oz), wide * wide
 
 
-@units.below_weight.made
+@inlined
 def below_weight(material, odds, oz):
     """Share of light, by colour, that goes below the surface toward a viewer at cosine `oz`, over the chance of choosing to follow it."""
     under = odds[9] * (1.0 - material[COAT] * odds[5])
@@ -261,7 +260,7 @@ def evaluate(material, table, films, ox, oy, oz, ix, iy, iz, inside):
     return r, g, b, density
 
 
-@units.evaluate_lobes.made
+@inlined
 def evaluate_lobes(material, table, films, odds, ox, oy, oz, ix, iy, iz, inside, ratio):
     """Reflectance times cosine, and the density of sampling, for light from i seen along o.
 
@@ -440,7 +439,7 @@ def sample_direction(material, table, films, ox, oy, oz, inside, u, v, side):
     return sample_lobes(material, films, lobe_odds(material, table, ox, oy, oz), ox, oy, oz, inside, u, v, side, material[REFRACTION])
 
 
-@units.sample_lobes.made
+@inlined
 def sample_lobes(material, films, odds, ox, oy, oz, inside, u, v, side, ratio):
     """A direction for light to come from, chosen in proportion to the lobes. Returns (x, y, z); z = 0 means none.
 

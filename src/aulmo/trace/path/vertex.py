@@ -31,24 +31,10 @@ from aulmo.trace.compile.arrays import (
 from aulmo.trace.shape.embree import NO_HIT
 from aulmo.trace.path.gather import found_light, guide_albedo, met_lamp
 from aulmo.trace.compile.jit import inlined
-from aulmo.trace.compile.units import (
-    below_weight,
-    evaluate_lobes,
-    hit_point,
-    left_scene,
-    let_through,
-    lobe_odds,
-    met_layer,
-    mirrors,
-    note_first,
-    polished,
-    printed,
-    run_program,
-    sample_lights,
-    sample_lobes,
-    seen_by,
-)
+from aulmo.trace.compile.units import left_scene, let_through, met_layer, mirrors, note_first, polished, printed, run_program
 from aulmo.trace.compile import units
+from aulmo.trace.lamp.light_sample import sample_lights
+from aulmo.trace.material.openpbr import below_weight, evaluate_lobes, lobe_odds, sample_lobes, seen_by
 from aulmo.trace.lamp.lamps import lamp_light, meet_lamp
 from aulmo.trace.lamp.light_tree import FROM_ANYWHERE, lit_matt
 from aulmo.trace.material.medium import flight, turned_aside
@@ -103,7 +89,7 @@ from aulmo.trace.path.path_state import (
 from aulmo.trace.pattern.relief import sees_mean
 from aulmo.trace.path.sampling import cosine_hemisphere, draw_1d, draw_2d, frame_about
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
-from aulmo.trace.shape.surface_hit import lamp_at, lift_off, material_at, stretch_frame
+from aulmo.trace.shape.surface_hit import hit_point, lamp_at, lift_off, material_at, stretch_frame
 from aulmo.trace.shape.visibility import FAR, enter, index_of, leave, topmost
 
 

@@ -3,7 +3,7 @@
 from aulmo.trace.compile.borrowed import borrowed
 from aulmo.trace.compile.jit import entry
 from aulmo.trace.compile.scene_block import scene_at
-from aulmo.trace.compile.units import hit_point
+from aulmo.trace.shape.surface_hit import hit_point
 
 
 @entry

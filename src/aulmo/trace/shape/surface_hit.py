@@ -10,7 +10,6 @@ import numpy as np
 from aulmo.trace.compile.arrays import LAMP_KIND, LAMP_OWNER, LAMP_WHICH, MESH
 from aulmo.trace.compile.borrowed import address
 from aulmo.trace.compile.jit import fetch_soon, inlined, kernel
-from aulmo.trace.compile import units
 from aulmo.trace.shape.soft_edges import softened
 
 
@@ -104,7 +103,7 @@ def _moved_hit(steps, time, x, y, z, tx, ty, tz, gx, gy, gz, sx, sy, sz):
     return px, py, pz, qx, qy, qz, wx, wy, wz, ux, uy, uz
 
 
-@units.hit_point.made
+@inlined
 def hit_point(scene, ray, words):
     """World position, geometric normal, shading normal and terminator offset of a hit.
 
