@@ -1,7 +1,9 @@
 """A scene is built in steps that are taken again only when what they read changed; and what a ray meets in it."""
 
 import gc
+import sys
 import weakref
+from subprocess import Popen
 
 import numpy as np
 import pytest
@@ -9,7 +11,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.records import Floor, Lamp, Placement
-from aulmo.trace import draft, tracer
+from aulmo.trace import draft, tracer, warm_up
 from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.live import LivePicture, Request
 from aulmo.trace.options import options_row
@@ -127,11 +129,9 @@ def test_a_compiler_that_fails_is_told_and_the_draft_stays(monkeypatch):
     document, assets = one_part(sphere_mesh(20))
     monkeypatch.setattr(module.kernel_cache, "is_warm", lambda: False)
 
-    class Broken:
-        def __init__(self, *words, **more):
-            raise OSError("no compiler")
-
-    monkeypatch.setattr(module, "Tracer", Broken)
+    broken = [sys.executable, "-c", "raise OSError('no compiler')"]
+    monkeypatch.setattr(warm_up.subprocess, "Popen", lambda command, **more: Popen(broken, **more))
+    monkeypatch.setattr(warm_up, "other_compiler", lambda: None)
     request = Request(document, document.shots[0], document.cameras["c"], 64, 48, True)
     live, states, troubles = shown_by(assets, [request])
     until(lambda: troubles)

@@ -21,6 +21,7 @@ from aulmo.trace.shape.embree import (
     RAY_WORDS,
     intersect,
     intersect_packet,
+    occluded,
     packet_in,
     set_packet_ray,
     set_ray,
@@ -29,7 +30,7 @@ from aulmo.trace.shape.embree import (
 from aulmo.trace.compile.borrowed import address, borrowed
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.compile.scene_block import scene_at
-from aulmo.trace.compile.units import as_drafted, camera_ray, photo_light
+from aulmo.trace.compile.units import as_drafted, camera_ray, closed_toward, photo_light
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.lamp.softboxes import paint_over
 from aulmo.trace.path.lens import begins, begun, straight_ray
@@ -213,8 +214,8 @@ def _level(alpha):
 
 
 @inlined
-def _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz):
-    """Simple light of a surface with numbers `m`: matt term plus one blurred reflection."""
+def _shade(scene, options, maps, grid, place, m, px, py, pz, nx, ny, nz, dx, dy, dz):
+    """Simple light of a surface with numbers `m` at a point p: matt term plus one blurred reflection, each as far as it is light and open there."""
     scale = options[a.OPT_ENV_SCALE]
     c = -(nx * dx + ny * dy + nz * dz)
     if c < 0.0:
@@ -224,6 +225,13 @@ def _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz):
     if metal < 1.0:
         mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
     rx, ry, rz = dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz
+    lit = back = 1.0
+    if grid.shape[0] > 0:
+        hidden, behind = closed_toward(grid, place, px, py, pz, nx, ny, nz, rx, ry, rz)
+        lit = 1.0 - hidden
+        back = 1.0 - behind + behind * place[4] * lit
+        if metal < 1.0:
+            mr, mg, mb = mr * lit, mg * lit, mb * lit
     alpha = m[o.ALPHA_X]
     coat = m[o.COAT]
     if coat > 0.5:
@@ -231,6 +239,7 @@ def _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz):
     sr, sg, sb = mr, mg, mb
     if metal > 0.0 or alpha < 0.3:  # a chalky surface's shine is as blurred as its body
         sr, sg, sb = _blurred(maps, _level(alpha), scene.env_turn, rx, ry, rz)
+        sr, sg, sb = sr * back, sg * back, sb * back
     grazing = 1.0 - c
     grazing = grazing * grazing * grazing * grazing * grazing
     f = 0.04 + 0.96 * grazing * (1.0 - 0.7 * min(1.0, 2.0 * alpha))
@@ -246,9 +255,17 @@ def _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz):
     )
 
 
+@inlined
+def _dark(scene, ray, words, px, py, pz, nx, ny, nz, x, y, z, far):
+    """Whether something solid stands between a point and a lamp in a direction."""
+    lift = 1e-4 * max(abs(px), abs(py), abs(pz), 1.0)
+    set_ray(ray, words, px + lift * nx, py + lift * ny, pz + lift * nz, x, y, z, 0.0, far * 0.999, MASK_SOLID)
+    return occluded(scene.top, ray)
+
+
 @kernel
-def _lamps(m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
-    """Light of a few lamps as if they were points, without shadows: matt, and a soft highlight as wide as the roughness."""
+def _lamps(scene, ray, words, shadows, m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
+    """Light of a few lamps as if they were points: matt, and a soft highlight as wide as the roughness. The first `shadows` cast shadows."""
     r = g = b = 0.0
     if nx * dx + ny * dy + nz * dz > 0.0:
         nx, ny, nz = -nx, -ny, -nz
@@ -258,6 +275,7 @@ def _lamps(m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
     for n in range(len(chosen)):
         lamp = lamps[chosen[n]]
         kind = int(lamp[a.LAMP_KIND])
+        far = 1e30
         if kind == a.DISTANT:
             x, y, z = -lamp[a.LAMP_N], -lamp[a.LAMP_N + 1], -lamp[a.LAMP_N + 2]
             spread = lamp[a.LAMP_SIZE_2]
@@ -265,7 +283,8 @@ def _lamps(m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
         else:
             x, y, z = lamp[a.LAMP_POSITION] - px, lamp[a.LAMP_POSITION + 1] - py, lamp[a.LAMP_POSITION + 2] - pz
             d2 = max(1e-6, x * x + y * y + z * z)
-            inverse = 1.0 / math.sqrt(d2)
+            far = math.sqrt(d2)
+            inverse = 1.0 / far
             x, y, z = x * inverse, y * inverse, z * inverse
             if kind == a.POINT:
                 strength = 1e6 / d2
@@ -276,6 +295,8 @@ def _lamps(m, lamps, ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz):
             strength *= aimed(lamp, ies, -x, -y, -z)
         cosine = nx * x + ny * y + nz * z
         if cosine <= 0.0 or strength <= 0.0:
+            continue
+        if n < shadows and _dark(scene, ray, words, px, py, pz, nx, ny, nz, x, y, z, far):
             continue
         strength *= cosine
         hx, hy, hz = x - dx, y - dy, z - dz
@@ -317,14 +338,18 @@ def _normal(scene, ray, words, small):
 
 
 @entry
-def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, parts, depth, triangles, row0, row1, width, height, coherent):
+def draft_rows(
+    scene, camera, options, maps, grid, place, chosen, shadows, to_srgb, curve, picture, parts, depth, triangles, row0, row1, width, height, coherent
+):
     """Draw rows of the draft.
 
-    scene : `SceneBlock.words`. chosen : (k,) int32 rows of the lamps that count. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
+    scene : `SceneBlock.words`. grid, place : how open space is (`open_grid`), or an empty one. chosen : (k,) int32 rows of the lamps that count,
+    the first `shadows` of which cast shadows. picture : (height, width, 4) uint8 BGRA. parts : (height, width) int32 instance part
     or NOTHING. depth : (height, width) float32 distance along the ray, negative for nothing. triangles : (height, width) int32 of the mesh.
     """
     scene = scene_at(scene)
     camera, options, maps, chosen = borrowed(camera), borrowed(options), borrowed(maps), borrowed(chosen)
+    grid, place = borrowed(grid), borrowed(place)
     to_srgb, curve, picture, parts, depth = borrowed(to_srgb), borrowed(curve), borrowed(picture), borrowed(parts), borrowed(depth)
     triangles = borrowed(triangles)
     block = np.zeros(RAY_WORDS, np.float32)
@@ -382,6 +407,10 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                     triangles[row, column] = np.int32(words[17])
                     first = False
                 if scene.instance_catch[instance] > 0:
+                    if grid.shape[0] > 0:  # what it catches is the shade there
+                        t = np.float64(ray[8])
+                        hidden, _h = closed_toward(grid, place, x + dx * t, y + dy * t, z + dz * t, 0.0, 0.0, 1.0, 0.0, 0.0, 1.0)
+                        weight *= 1.0 - min(1.0, options[a.OPT_SHADOW]) * hidden
                     break
                 which = material_at(scene, instance, words[17])
                 nx, ny, nz = _normal(scene, ray, words, small * ray[8] * ray[8])
@@ -395,10 +424,11 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                         pixel * t if perspective else pixel,
                     )  # fmt: skip
                     m = own
-                cr, cg, cb, f = _shade(scene, options, maps, m, nx, ny, nz, dx, dy, dz)
+                t = np.float64(ray[8])
+                px, py, pz = x + dx * t, y + dy * t, z + dz * t
+                cr, cg, cb, f = _shade(scene, options, maps, grid, place, m, px, py, pz, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:
-                    t = ray[8]
-                    er, eg, eb = _lamps(m, scene.lamps, scene.ies, chosen, x + dx * t, y + dy * t, z + dz * t, nx, ny, nz, dx, dy, dz)
+                    er, eg, eb = _lamps(scene, ray, words, shadows, m, scene.lamps, scene.ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz)
                     cr, cg, cb = cr + er, cg + eg, cb + eb
                 r, g, b = r + weight * cr, g + weight * cg, b + weight * cb
                 clear = m[o.TRANSMISSION] * (1.0 - m[o.METALNESS])
@@ -407,8 +437,7 @@ def draft_rows(scene, camera, options, maps, chosen, to_srgb, curve, picture, pa
                 if weight < 0.02 or layer == 1:
                     weight = 0.0
                     break
-                px, py, pz = x + dx * ray[8], y + dy * ray[8], z + dz * ray[8]
-                step = ray[8] + 3e-5 * max(abs(px), abs(py), abs(pz), ray[8])
+                step = t + 3e-5 * max(abs(px), abs(py), abs(pz), t)
                 x, y, z = x + dx * step, y + dy * step, z + dz * step
             if weight > 0.0:
                 kind = options[a.OPT_BACKDROP]

@@ -21,12 +21,14 @@ from aulmo.trace.draft import DomeMaps, draft_rows
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
+from aulmo.trace.shade import Shades
 from aulmo.trace.plate import Under, mixed, shown_with
-from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
+from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_at_rest, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
 from aulmo.trace.view import dither, show
 from aulmo.trace.warm_up import Compiling
 
 COARSEST = 8
+UNTIL_REST = 0.15  # seconds without a change until the hand counts as resting
 _STEPS = (8, 4, 2)
 
 
@@ -97,7 +99,8 @@ class LivePicture:
         self._compiling: Compiling | None = None
         self._tries = 0
         self._told: set[str] = set()  # sentences on what is missing, each said once
-        self._maps = DomeMaps()
+        self._maps, self._shades = DomeMaps(), Shades()
+        self.rests = True  # whether a draft becomes better while nothing changes
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
             self._path_ready.set()
@@ -107,6 +110,7 @@ class LivePicture:
     def use_assets(self, assets: AssetStore) -> None:
         """Another project was opened."""
         most = self._builder.picture_bytes
+        self._shades.forget()
         self._builder = SceneBuilder(assets)
         self._builder.picture_bytes = most
 
@@ -211,10 +215,14 @@ class LivePicture:
         traced = request.traced and ready
 
         if not traced:
-            draft = draw_draft(scene, camera, options, self._maps.of(scene.arrays, options[OPT_ENV_SCALE], ready), width, height, full)
+            maps = self._maps.of(scene.arrays, options[OPT_ENV_SCALE], ready)
+            shade = self._shades.under(maps, scene.arrays.env_turn)
+            draft = draw_draft(scene, camera, options, maps, width, height, full, shade)
             self._on_shown(Shown(request, draft.picture, draft, scene, 0, float("inf"), float("inf"), False, False))
             if self._compiling is not None:
                 self._compiling.use_all_cores()
+            if full and self.rests:
+                self._rest(request, moments, scene, options, maps)
             return
         draft_: Draft | None = None
         for step in _STEPS:
@@ -249,6 +257,19 @@ class LivePicture:
             if tracer.samples >= 16 and noise <= target:
                 self._send(request, tracer, None, scene, True, 0.0)
                 return
+
+    def _rest(self, request: Request, moments: Moments, scene: Scene, options: np.ndarray, maps: np.ndarray) -> None:
+        """The hand may rest: work out the shade, then draw smooth edges and shadows, until something newer is wanted."""
+        with self._condition:
+            if self._condition.wait_for(self._newer, UNTIL_REST):
+                return
+        go_on = lambda: not self._newer()  # noqa: E731
+        self._shades.take(scene, go_on)
+        camera = camera_rows(cameras_of(moments, request.camera), 2 * request.width, 2 * request.height)
+        shade = self._shades.under(maps, scene.arrays.env_turn)
+        picture = draw_at_rest(scene, camera, options, maps, request.width, request.height, shade, go_on) if go_on() else None
+        if picture is not None:
+            self._on_shown(Shown(request, picture, None, scene, 0, float("inf"), float("inf"), False, False))
 
     def _run(self, tracer: Tracer, count: int) -> bool:
         with self._condition:

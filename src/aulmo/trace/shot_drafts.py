@@ -12,6 +12,7 @@ from aulmo.trace.compile.arrays import OPT_ENV_SCALE
 from aulmo.trace.draft import DomeMaps
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.shade import Shades
 
 
 class ShotDrafts:
@@ -19,7 +20,7 @@ class ShotDrafts:
 
     def __init__(self, assets: AssetStore) -> None:
         self.assets = assets
-        self._builder, self._maps = SceneBuilder(assets), DomeMaps()
+        self._builder, self._maps, self._shades = SceneBuilder(assets), DomeMaps(), Shades()
 
     def draw(self, document: Document, shot: Shot, time: float, size: tuple[int, int], smooth: int = 3) -> np.ndarray:
         """(h, w, 4) uint8 BGRA of a shot at a time in seconds, drawn `smooth` times as large each way. Raises BadValue or BadFile."""
@@ -29,7 +30,10 @@ class ShotDrafts:
         options = options_row(scene, resolved, camera, resolved.render)
         w, h = size
         maps = self._maps.of(scene.arrays, options[OPT_ENV_SCALE])
-        large = tracer.draw_draft(scene, camera_row(camera, smooth * w, smooth * h), options, maps, smooth * w, smooth * h).picture
+        self._shades.take_first(scene)
+        shade = self._shades.under(maps, scene.arrays.env_turn)
+        wide, high = smooth * w, smooth * h
+        large = tracer.draw_draft(scene, camera_row(camera, wide, high), options, maps, wide, high, shade=shade, shadows=tracer.DRAFT_LAMPS).picture
         return np.asarray(large.reshape(h, smooth, w, smooth, 4).mean((1, 3)).astype("uint8"))
 
 

@@ -35,6 +35,8 @@ from aulmo.frame.exposure import white_nits
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder, is_timed
+from aulmo.trace.shade import NONE as NO_SHADE
+from aulmo.trace.shade import Shade
 
 TILE = 32
 DRAFT_LAMPS = 8
@@ -230,10 +232,12 @@ def _brightest_lamps(scene: Scene) -> np.ndarray:
 
 
 def draw_draft(
-    scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int, waits: bool = True
-) -> Draft:
-    """One draft picture of width x height pixels. Unless it `waits` for all that a draft shows to be compiled, pictures, decals and panoramas are
-    left out while that is not there."""
+    scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int, waits: bool = True, shade: Shade = NO_SHADE,
+    shadows: int = 0, go_on: Callable[[], bool] = lambda: True,
+) -> Draft:  # fmt: skip
+    """One draft picture of width x height pixels, with the shade of its parts where that is given, and shadows of the strongest lamps. Unless it
+    `waits` for all that a draft shows to be compiled, pictures, decals and panoramas are left out while that is not there. It is left half done when
+    `go_on` says no."""
     draw = draft_kernels.draft_rows if waits else draft_kernels.draft_rows.as_it_is
     sides = (height, width)
     draft = Draft(np.empty((*sides, 4), np.uint8), np.empty(sides, np.int32), np.empty(sides, np.float32), np.empty(sides, np.int32))
@@ -250,14 +254,16 @@ def draw_draft(
         while True:
             with lock:
                 row = next(waiting, None)
-            if row is None:
+            if row is None or not go_on():
                 return
             draw(
                 scene.block.words,
                 sharp,
                 options,
                 maps,
+                *shade,
                 chosen,
+                shadows,
                 to_srgb,
                 curve,
                 draft.picture,
@@ -274,6 +280,18 @@ def draw_draft(
     for future in [_pool.submit(work) for _ in range(core_count())]:
         future.result()
     return draft
+
+
+def draw_at_rest(
+    scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int, shade: Shade, go_on: Callable[[], bool]
+) -> np.ndarray | None:
+    """(height, width, 4) uint8 BGRA: a draft as it is when the hand rests, smooth along edges and with the shadows of lamps; None when `go_on` said no
+    on the way. `camera` is that of a picture twice as large each way."""
+    large = draw_draft(scene, camera, options, maps, 2 * width, 2 * height, True, shade, DRAFT_LAMPS, go_on).picture
+    if not go_on():
+        return None
+    sums = large.reshape(height, 2, width, 2, 4).astype(np.uint16).sum((1, 3))
+    return np.ascontiguousarray(((sums + 2) >> 2).astype(np.uint8))
 
 
 class Progress(NamedTuple):

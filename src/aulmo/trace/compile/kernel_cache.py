@@ -82,7 +82,7 @@ def made_of(path: Path, package: Path = PACKAGE) -> frozenset[tuple[Path, frozen
         seen.add(one)
         for file, names in _imported(one, _text(one), package).items():
             if file == declarations:
-                taken |= names & _declared(declarations)[1].keys()
+                taken |= {*names, *re.findall(r"\bunits\.(\w+)", _text(one))} & _declared(declarations)[1].keys()
             waiting.append(file)
     return frozenset((p, frozenset(taken) if p == declarations else frozenset()) for p in seen)
 

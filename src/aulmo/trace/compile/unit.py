@@ -19,7 +19,7 @@ from aulmo.trace.compile.jit import OPTIONS
 
 import llvmlite.binding as llvm  # noqa: E402
 from llvmlite import ir  # noqa: E402
-from numba import types  # noqa: E402
+from numba import njit, types  # noqa: E402
 from numba.core import cgutils, registry  # noqa: E402
 from numba.core.caching import FunctionCache  # noqa: E402
 from numba.core.compiler import Compiler  # noqa: E402
@@ -71,10 +71,19 @@ class Unit:
         llvm.add_symbol(self.symbol, ctypes.addressof(self.cell))
         self.function: FunctionType | None = None
         self._kept: Any = None
+        self._from_python: Callable | None = None
         _let_kernels_call(self)
 
     def __repr__(self) -> str:
         return f"<unit {self.name}>"
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Call it from Python, with arrays in place of what is lent; a scene as its `SceneArrays`."""
+        if self._from_python is None:
+            put_in_place({self, *self.needs()})
+            names = ", ".join(f"a{k}" for k in range(len(self.signature.args)))
+            self._from_python = njit(**OPTIONS)(eval(f"lambda {names}: unit({names})", {"unit": self}))  # noqa: S307 (names of our own)
+        return self._from_python(*arguments)
 
     def made(self, function: FunctionType) -> "Unit":
         """Fill in what the unit does; a decorator."""

@@ -91,3 +91,6 @@ let_through = Unit(
 polished = Unit(
     "polished", "path.polished", NONE, SCENE, ROW, ROW, WHOLES, WHOLES, WHOLE, types.uint64, ROW, WHOLE, YES, NUMBER, *[NUMBER] * 11
 )  # fmt: skip
+
+# what a draft knows of the shade
+closed_toward = Unit("closed_toward", "shape.open_grid", TWO, Borrowed(types.float32, 4), ROW, *[NUMBER] * 9)
