@@ -16,24 +16,49 @@ def qapp_cls():
     return QApplication
 
 
+_kept: list = []
+
+
+def _made(application, fresh: bool):
+    """The window that is kept for all tests of a worker, put back as it was when it was new; another one where a test has closed it, or where it is
+    to be `fresh`."""
+    from aulmo.desk.shell import theme
+    from aulmo.desk.shell.window import Window
+
+    if _kept and (fresh or _kept[0].session._closed):
+        _gone(_kept.pop())
+    if not _kept:
+        application.setStyleSheet("")
+        _kept.append(Window())
+        theme.use(application, "Dusk")  # dressed once it is built, as the application starts: a third of the time
+    else:
+        if theme.current() is not theme.THEMES["Dusk"]:
+            theme.use(application, "Dusk")
+        _kept[0].reset()
+    return _kept[0]
+
+
+def _gone(window) -> None:
+    window.session._saved_document = window.session.document
+    window.close()
+    window.deleteLater()
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # at once: the next window's theme would be put on this one as well
+
+
 @pytest.fixture
-def window(qtbot, tmp_path, monkeypatch):
-    """The real window, on a ball, a box and a twin box that share a material."""
+def window(request, qtbot, tmp_path, monkeypatch):
+    """The real window, on a ball, a box and a twin box that share a material. It is kept from test to test; `@pytest.mark.fresh` asks for a new
+    one."""
     from aulmo.desk.shell import session as session_module
     from aulmo.desk.shell.app import make_application
 
     QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
-    application = make_application(dressed=False)
-    application.setStyleSheet("")
+    application = QApplication.instance() if _kept else make_application(dressed=False)
     QSettings().clear()
     monkeypatch.setattr(session_module, "RECOVERY", tmp_path / "recovery")
     monkeypatch.setattr(session_module, "JOBS", tmp_path / "jobs")
     monkeypatch.setattr("aulmo.desk.finish.commands.PRESETS", tmp_path / "presets")
-    from aulmo.desk.shell import theme
-    from aulmo.desk.shell.window import Window
-
-    made = Window()
-    theme.use(application, "Dusk")  # dressed once it is built, as the application starts: a third of the time
+    made = _made(application, request.node.get_closest_marker("fresh") is not None)
     document, assets = one_part(sphere_mesh(20, 32), Surface(base_color=(0.6, 0.1, 0.1)))
     document = edits.put_material(document, Material(id="b", name="Box blue", surface=Surface(base_color=(0.1, 0.2, 0.6))))
     box = assets.add_mesh(box_mesh(30))
@@ -49,12 +74,17 @@ def window(qtbot, tmp_path, monkeypatch):
     )
     made.resize(1280, 800)
     made.picture.set_traced(False)
+    made.picture.live.rests = False
     made.show()
     made.session.open_document(document, assets, None)
     qtbot.waitUntil(lambda: made.picture.draft is not None and made.picture.draft.parts.shape[1] == made.picture.width(), timeout=60000)
     yield made
     made.session._saved_document = made.session.document
-    made.close()
     qtbot.wait(30)  # what was on its way arrives while there is still somebody to take it
-    made.deleteLater()
-    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)  # at once: the next window's theme would be put on this one as well
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _at_the_end():
+    yield
+    while _kept:
+        _gone(_kept.pop())

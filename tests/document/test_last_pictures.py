@@ -5,12 +5,12 @@ import time
 from zipfile import ZipFile
 
 import numpy as np
+from msgspec.structs import replace
 from PIL import Image
 
 from aulmo.document import project_file
 from aulmo.document.last_pictures import LARGEST, LARGEST_TOGETHER, LONGEST, LastPictures
 from aulmo.document.records import Shot
-from msgspec.structs import replace
 from shapes import one_part, sphere_mesh
 
 

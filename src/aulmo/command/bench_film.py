@@ -20,6 +20,7 @@ from aulmo.trace.compile.arrays import OPT_ENV_SCALE
 from aulmo.trace.draft import DomeMaps
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder
+from aulmo.trace.shade import Shades
 
 DEMO = Path(__file__).parents[3] / "demo"
 SIZE = (704, 424)
@@ -32,7 +33,7 @@ def wick() -> tuple[Document, AssetStore]:
 
 def playback_rate(document: Document, assets: AssetStore, count: int = 24) -> float:
     """Frames a second of a film drawn as drafts, moments resolved and scenes built included."""
-    builder, maps, shot = SceneBuilder(assets), DomeMaps(), document.shots[0]
+    builder, maps, shades, shot = SceneBuilder(assets), DomeMaps(), Shades(), document.shots[0]
     film = document.film
 
     def frame(k: int) -> None:
@@ -40,7 +41,9 @@ def playback_rate(document: Document, assets: AssetStore, count: int = 24) -> fl
         camera = now.cameras[shot.camera]
         scene = builder.build(now, tables=False, camera=camera)
         options = options_row(scene, now, camera, now.render)
-        tracer.draw_draft(scene, camera_row(camera, *SIZE), options, maps.of(scene.arrays, options[OPT_ENV_SCALE]), *SIZE)
+        dome = maps.of(scene.arrays, options[OPT_ENV_SCALE])
+        shades.take_first(scene)
+        tracer.draw_draft(scene, camera_row(camera, *SIZE), options, dome, *SIZE, True, shades.under(dome, scene.arrays.env_turn))
 
     frame(0)
     frame(1)

@@ -24,6 +24,11 @@ def room() -> tuple[Document, AssetStore]:
     return load(DEMO / "hut.aulmo")
 
 
+def cart() -> tuple[Document, AssetStore]:
+    """The demo's cart: copies by a rule, a sun."""
+    return load(DEMO / "barrow.aulmo")
+
+
 def sheet(triangles: int = 1_000_000) -> tuple[Document, AssetStore]:
     """A rippled brass sheet on the floor, of about as many unique triangles as wanted."""
     n = max(3, round((triangles / 2) ** 0.5) + 1)

@@ -3,7 +3,7 @@ into pictures of base colour, roughness and metal."""
 
 import hashlib
 import io
-from typing import Any, Iterable, NamedTuple
+from typing import Iterable, NamedTuple
 
 import msgspec
 import numpy as np

@@ -70,7 +70,8 @@ class LastPictures:
     def write(self, archive: ZipFile, shots: list[str]) -> None:
         """Put the pictures of these shots into a project file, the newest first, as many as may be."""
         found = [(shot, seen) for shot in shots if (seen := self.of(shot)) is not None]
-        listed, left = [], LARGEST_TOGETHER
+        listed: list[_Listed] = []
+        left = LARGEST_TOGETHER
         for shot, seen in sorted(found, key=lambda one: -one[1].at):
             if len(seen.jpeg) <= left:
                 left -= len(seen.jpeg)

@@ -11,10 +11,10 @@ from aulmo.document.records import Camera, Lamp, Material, Part, Placement, Rend
 from aulmo.surface import spectrum
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.material import thin_film
+from aulmo.trace.material.columns import ABSORPTION, SCATTERING, SUB_ALBEDO
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.material.medium import scattering_albedo
 from aulmo.trace.material.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase
-from aulmo.trace.material.columns import ABSORPTION, SCATTERING, SUB_ALBEDO
 from aulmo.trace.material.spectrum import draw_wavelength, ior_at
 from shapes import box_mesh, one_part, sphere_mesh
 from tracing import NITS, Dark, HalfDome, UniformDome, look_down, plane, trace

@@ -65,6 +65,12 @@ class Picture(PictureView):
 
     # tools
 
+    def reset(self) -> None:
+        """Traced, nothing dragged, nothing said."""
+        self.traced, self._slid, self._drag, self.hot = True, None, "", ""
+        self.hush()
+        self.update()
+
     def add_tool(self, tool: Tool) -> None:
         """A tool that can be taken by its name."""
         self.tools[tool.name] = tool

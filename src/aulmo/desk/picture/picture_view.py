@@ -224,6 +224,7 @@ class PictureView(QWidget):
             h, w = state.picture.shape[:2]
             self._image = QImage(state.picture.data, w, h, w * 4, QImage.Format.Format_RGB32)
             self._note_seen(state)
+        self.session.pictured = True
         if state.draft is not None:
             self.draft, self.draft_parts, self.scene = state.draft, state.part_ids, state.scene
             if state.request.document is self.session.shown:

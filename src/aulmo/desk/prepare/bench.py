@@ -59,6 +59,9 @@ class PrepareBench(QWidget):
             self._later.start()
 
     def _examine(self) -> None:
+        if not self.session.pictured:  # nobody looks at meshes before there is a picture of them
+            self._later.start()
+            return
         wanted = {p.mesh for p in self.session.document.parts.values() if p.mesh} - set(self._known) - self._asked
         assets = self.session.assets
         if not wanted:

@@ -86,6 +86,12 @@ class Bench(QWidget):
         session.stage_changed.connect(lambda stage: self.stack.setCurrentWidget(self.faces[stage]))
         session.face_wanted.connect(self.show_face)
 
+    def reset(self) -> None:
+        """The first face of every stage."""
+        for stage, faces in self._all.items():
+            self.faces[stage] = next(iter(faces.values()))
+        self.stack.setCurrentWidget(self.faces[self.session.stage])
+
     def show_face(self, name: str, stage: str = "") -> None:
         """Turn a stage's bench, or the present one's, to the face of a name."""
         stage = stage or self.session.stage

@@ -110,6 +110,14 @@ class Details(QWidget):
         session.record_changed.connect(self.refresh)
         self.refresh()
 
+    def reset(self) -> None:
+        """Every page at its top, its sections open or closed as they are kept."""
+        for page in (*self.pages.values(), *self.subjects.values()):
+            page.verticalScrollBar().setValue(0)
+            for section in page.findChildren(Section):
+                section.reset()
+        self.refresh()
+
     def page(self) -> Page:
         """The page for what is selected in the stage one is in."""
         own = self.pages[self.session.stage]

@@ -63,6 +63,12 @@ class PartsPanel(QWidget):
         session.selection_changed.connect(self._selected_there)
         session.shot_changed.connect(lambda: self._items and self._fill_groups())
 
+    def reset(self) -> None:
+        """Nothing looked for, nothing folded."""
+        self.search.clear()
+        self._items, self._runs = {}, {}
+        self.rebuild()
+
     def rebuild(self) -> None:
         """Build the whole tree."""
         folded = {i for i, item in self._items.items() if item.childCount() and not item.isExpanded()}

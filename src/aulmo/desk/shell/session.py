@@ -83,6 +83,7 @@ class Session(QObject):
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
         self.node_alone: tuple[str, str] = ("", "")
+        self.pictured = False  # whether anything of the project has been drawn
         self.copied_material: str | None = None
         self._saved_document = self.history.document
         self._shown: tuple[tuple, Document] | None = None
@@ -616,10 +617,20 @@ class Session(QObject):
         self.picks, self.hand = {}, ""
         self.picked = ("", ())
         self.last_selection, self.copied_material = (), None
+        self.pictured = False
         if path and path.suffix == ".aulmo" and not unsaved:
             self._remember(path)
         self.opened.emit()
         self.selection_changed.emit()
+
+    def reset(self) -> None:
+        """As it was when it was new: nothing open, nothing in hand, the first stage; unsaved work is given up."""
+        self.set_tool("")
+        self.set_stage(self.stages[0])
+        self.node_alone, self.free_view = ("", ""), None
+        self._journal.close()
+        self._journal = journal.Writer(RECOVERY, self.trouble.emit)
+        self.open_document(Document(), AssetStore(), None)
 
     def load(self, path: Path) -> bool:
         """Open a project file; False and a sentence when it cannot be read."""

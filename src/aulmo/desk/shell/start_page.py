@@ -89,7 +89,12 @@ class StartPage(QWidget):
         outer.addStretch(1)
         outer.addWidget(holder)
         outer.addStretch(1)
-        self.rebuild()
+
+    def showEvent(self, event) -> None:  # noqa: N802
+        """It is laid out when it is first looked at."""
+        super().showEvent(event)
+        if not self.inner.count():
+            self.rebuild()
 
     def rebuild(self) -> None:
         """Lay the page out for the projects there are now."""

@@ -5,7 +5,7 @@ from typing import Callable
 
 from PySide6.QtCore import QPoint, QSize, Qt, QTimer
 from PySide6.QtGui import QCloseEvent
-from PySide6.QtWidgets import QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from aulmo import __version__
 from aulmo.desk.picture.picture import Picture
@@ -203,9 +203,27 @@ class Window(QMainWindow):
 
     def show_start(self) -> None:
         """The start page."""
-        self.start_page.rebuild()
+        if self.start_page.inner.count():
+            self.start_page.rebuild()
         self.pages.setCurrentWidget(self.start_page)
         self.hint_line.refresh()
+
+    def reset(self) -> None:
+        """As it was when it was new: start page, first stage, the first face of each bench, plain panels, nothing in hand, an empty project."""
+        for box in QApplication.topLevelWidgets():
+            if box is not self and box.isVisible():
+                box.close()
+        self.session.reset()
+        self.bench.reset()
+        self.details.reset()
+        self.picture.reset()
+        self.parts.reset()
+        self.parts.setVisible(True)
+        self.details.setVisible(True)
+        self.middle.setSizes([520, 196])
+        self._sized = False
+        self.strip.refresh()
+        self.show_start()
 
     def _name(self) -> None:
         self.setWindowTitle(f"{self.session.document.name} · Aulmo")

@@ -56,12 +56,17 @@ class DecalsBench(QWidget):
         line.addWidget(self.empty)
         layout = under_head(self)
         layout.addLayout(line)
-        self._fill()
         session.changed.connect(lambda old, new: (old.decals is not new.decals or old.parts is not new.parts) and self.refresh())
         session.opened.connect(self.refresh)
         session.selection_changed.connect(self.refresh)
         session.tool_changed.connect(self._tool_changed)
         self.refresh()
+
+    def showEvent(self, event) -> None:  # noqa: N802
+        """What can be put on is drawn when it is looked at for the first time."""
+        super().showEvent(event)
+        if not self.shelf.count():
+            self._fill()
 
     def _fill(self) -> None:
         shapes = about("decals/x/shape").choices

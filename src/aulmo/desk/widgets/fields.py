@@ -369,6 +369,10 @@ class Section(QWidget):
         self.layout_.addWidget(widget)
         return widget
 
+    def reset(self) -> None:
+        """Open or not as it is kept."""
+        self.turn_to(self._key.removeprefix("sections/"), True)
+
     def turn_to(self, key: str, open_: bool) -> None:
         """Remember under another key from now on, being open or not until the artist folds it."""
         self._key = f"sections/{key}"

@@ -24,6 +24,7 @@ KEPT_OF_EACH = 8  # versions of a file whose kernels are kept
 _IMPORT = re.compile(r"^[ \t]*(?:from[ \t]+([\w.]+)[ \t]+import[ \t]+(\([^)]*\)|[^\n]*)|import[ \t]+([\w.]+))", re.M)
 
 
+@functools.cache
 def _file_of(module: str, package: Path, beside: Path) -> Path | None:
     """The file of a module of ours; of a helper that lies beside what imports it, or in a folder above."""
     first, *rest = module.split(".")

@@ -7,6 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from aulmo.document.records import Surface
+from aulmo.trace.compile.jit import in_python
 from aulmo.trace.material import columns as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
@@ -69,7 +70,7 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
     row[o.TURN_COS], row[o.TURN_SIN] = math.cos(turn), math.sin(turn)
     _volume(row, surface)
     with np.errstate(divide="ignore", invalid="ignore"):
-        settle.py_func(row)
+        in_python(settle)(row)
     clear = row[o.TRANSMISSION] * (1.0 - row[o.METALNESS]) > NOTHING and _even_alpha(row) < CLEAR_ALPHA
     film = thin_film_of(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
     table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
