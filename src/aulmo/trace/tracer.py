@@ -285,8 +285,8 @@ def draw_draft(
 def draw_at_rest(
     scene: Scene, camera: np.ndarray, options: np.ndarray, maps: np.ndarray, width: int, height: int, shade: Shade, go_on: Callable[[], bool]
 ) -> np.ndarray | None:
-    """(height, width, 4) uint8 BGRA: a draft as it is when the hand rests, smooth along edges and with the shadows of lamps; None when `go_on` said no
-    on the way. `camera` is that of a picture twice as large each way."""
+    """(height, width, 4) uint8 BGRA: a draft as it is when the hand rests, smooth along edges and with the shadows of lamps; None when `go_on`
+    said no on the way. `camera` is that of a picture twice as large each way."""
     large = draw_draft(scene, camera, options, maps, 2 * width, 2 * height, True, shade, DRAFT_LAMPS, go_on).picture
     if not go_on():
         return None

@@ -1,4 +1,4 @@
-"""What the kernels are given: one named tuple of arrays for the scene, listed here and nowhere else, rows of numbers for camera, options and lamps."""
+"""What the kernels are given: one named tuple of arrays for the scene, listed here and nowhere else; rows of numbers for camera, options, lamps."""
 
 from typing import Annotated, NamedTuple
 

@@ -9,7 +9,29 @@ import numpy as np
 
 from aulmo.trace.compile.jit import entry, inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, sheen, smith_lambda
-from aulmo.trace.material.columns import ALPHA_X, ALPHA_Y, COAT, COAT_ALPHA, COAT_ALPHA_Y, COAT_IOR, ETA, E_COAT, E_FUZZ, E_GLASS, E_GLASS_INSIDE, E_METAL, E_SPECULAR, E_TURNING, FILM, FUZZ, FUZZ_ROUGHNESS, MU_STEPS, REFRACTION, STRETCHED, TRANSMISSION
+from aulmo.trace.material.columns import (
+    ALPHA_X,
+    ALPHA_Y,
+    COAT,
+    COAT_ALPHA,
+    COAT_ALPHA_Y,
+    COAT_IOR,
+    ETA,
+    E_COAT,
+    E_FUZZ,
+    E_GLASS,
+    E_GLASS_INSIDE,
+    E_METAL,
+    E_SPECULAR,
+    E_TURNING,
+    FILM,
+    FUZZ,
+    FUZZ_ROUGHNESS,
+    MU_STEPS,
+    REFRACTION,
+    STRETCHED,
+    TRANSMISSION,
+)
 from aulmo.trace.material.openpbr import clear_boundary, film_at
 from aulmo.trace.path.sampling import draw_2d
 

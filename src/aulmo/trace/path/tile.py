@@ -119,8 +119,8 @@ def _trace_shadow(scene, options, ray, words, state, spare, shadow, out, record,
 def trace_tile(scene, camera, options, film, mattes, done, goal, x0, y0, x1, y1, width, height, step, count, stop, record, recorded, coherent):
     """Add up to `count` samples to every `step`-th pixel of a tile that has not reached its goal.
 
-    scene : `SceneBlock.words`. camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced pixel; the frame is
-    `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty.
+    scene : `SceneBlock.words`. camera : (times, CAM_COLUMNS) rows over the shutter. film : (h, w, planes) float32 sums, one cell for each traced
+    pixel; the frame is `width` x `height` pixels. mattes : (h, w, 2, MATTE_SLOTS, 2) float32 numbers and counts of parts and of materials, or empty.
     done, goal : (h, w) int32 samples of each pixel, taken and wanted; `done` grows. `stop` (1,) int32 ends the work within a wave when it
     becomes 1. Returns the number of samples taken.
     """

@@ -17,7 +17,8 @@ B_METAL, B_ROUGH, B_OPACITY, B_CLEAR, BAKED = 3, 4, 5, 6, 7  # columns after the
 @entry
 def shown_at(scene, instance, triangles, points, normals, wide, out):
     """Fill `out` (n, BAKED) float32 at places of an instance of a scene (`SceneBlock.words`): base colour (of what is clear, what it tints with),
-    metalness, roughness, opacity, transmission. `triangles` (n,) of its mesh, `points` and `normals` (n, 3) in the world, `wide` the mm that a place stands for."""
+    metalness, roughness, opacity, transmission. `triangles` (n,) of its mesh, `points` and `normals` (n, 3) in the world, `wide` the mm that a
+    place stands for."""
     scene = scene_at(scene)
     registers, m = np.zeros((REGISTER_ROWS, 4)), np.zeros(o.COLUMNS)
     for k in range(len(triangles)):
