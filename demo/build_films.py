@@ -109,7 +109,7 @@ def barrow_film(document: Document, assets) -> Document:
 
 def main() -> None:
     """Write the films, or only those named."""
-    from aulmo.deliver.picture_file import display_picture, small_png
+    from aulmo.deliver.encoding import display_picture, small_png
     from aulmo.trace.tracer import render
 
     wanted = [word for word in sys.argv[1:] if not word.startswith("--")]

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.picture_file import display_picture, small_png
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore, Mesh
 from aulmo.document.placement import to_matrix

@@ -20,7 +20,7 @@ from msgspec.structs import replace
 from PIL import Image
 from PIL.TiffImagePlugin import IFDRational
 
-from aulmo.deliver.picture_file import display_picture, small_png
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, Environment, Floor, GreyPatch, Material, Node, RenderSettings, ShadowStick, Shot, Sky, Surface

@@ -8,7 +8,7 @@ import light_sets
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.picture_file import display_picture, small_png
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.decals import put_decal

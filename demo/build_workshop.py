@@ -9,7 +9,7 @@ from msgspec.structs import replace
 sys.path.insert(0, str(Path(__file__).parent))
 from build_hut import box, turned  # noqa: E402
 
-from aulmo.deliver.picture_file import display_picture, small_png
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import (

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.picture_file import encode
+from aulmo.deliver.encoding import encode
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.made import set_pieces

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.deliver.picture_file import encode
+from aulmo.deliver.encoding import encode
 from aulmo.surface import swatches
 from aulmo.trace.swatch_ball import swatch_picture
 

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from PIL import Image, ImageDraw, ImageFont
 
 from aulmo.deliver.developing import developed, settings_for
-from aulmo.deliver.picture_file import display_picture
+from aulmo.deliver.encoding import display_picture
 from aulmo.document import edits, project_file
 from aulmo.document.assets import AssetStore
 from aulmo.document.property_table import LAMP_KINDS as KINDS

@@ -195,7 +195,7 @@ def render_array(
     document: Document, assets: AssetStore, shot: str | None = None, size: tuple[int, int] | None = None, samples: int = 64, denoise: bool = True
 ) -> np.ndarray:
     """(height, width, 4) float32 display values with straight alpha of a shot. Raises BadValue."""
-    from aulmo.deliver.picture_file import display_picture
+    from aulmo.deliver.encoding import display_picture
     from aulmo.trace.tracer import render
 
     found = edits.find_shot(document, shot)

@@ -11,8 +11,9 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image
 
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.deliver.job import Job, file_name, free_path, past_jobs, reserved
-from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png, type_of, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, type_of, write_picture
 from aulmo.document.records import Backdrop, RenderSettings, Surface
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.trace.tracer import render

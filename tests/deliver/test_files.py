@@ -10,7 +10,8 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image, ImageCms
 
-from aulmo.deliver.picture_file import FILE_TYPES, display_picture, write_picture
+from aulmo.deliver.encoding import display_picture
+from aulmo.deliver.picture_file import FILE_TYPES, write_picture
 from aulmo.deliver.profiles import SPACES, in_space, profile, to_xyz
 from aulmo.document.records import Backdrop, RenderSettings, Surface
 from aulmo.errors import BadValue

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from PIL import Image
 
 from aulmo.command.main import main
+from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.panorama import FACES, cube_face, directions, level, sphere, write_cube, write_sphere
-from aulmo.deliver.picture_file import display_picture
 from aulmo.document import project_file
 from aulmo.document.records import Backdrop, Camera, Environment, Floor, Material, Placement, RenderSettings, Surface
 from aulmo.errors import BadValue

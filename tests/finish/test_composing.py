@@ -7,8 +7,9 @@ from PIL import Image
 
 from aulmo import script
 from aulmo.command.main import main
+from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.finished import write_finished
-from aulmo.deliver.picture_file import display_picture, write_picture
+from aulmo.deliver.picture_file import write_picture
 from aulmo.document import apart, edits, project_file
 from aulmo.document.finish_records import Balance, Finish, Grade, Layer, Mask
 from aulmo.document.properties import about, put

@@ -87,7 +87,7 @@ def test_an_unknown_set_says_so():
 @given(noise=st.binary(max_size=300), keep=st.integers(0, 2000), place=st.integers(0, 1500), value=st.integers(0, 255))
 @settings(max_examples=25, deadline=None)
 def test_a_damaged_environment_gets_a_sentence(suffix, noise, keep, place, value):
-    from aulmo.deliver.picture_file import encode
+    from aulmo.deliver.encoding import encode
 
     sound = bytearray(encode(np.full((6, 12, 3), 0.5, np.float32), suffix, "float"))
     sound[place % len(sound)] = value

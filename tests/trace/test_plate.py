@@ -5,7 +5,8 @@ import pytest
 from msgspec.structs import replace
 from PIL import Image
 
-from aulmo.deliver.picture_file import display_picture, write_picture
+from aulmo.deliver.encoding import display_picture
+from aulmo.deliver.picture_file import write_picture
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import resolve

@@ -7,7 +7,7 @@ from typing import Callable, NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.picture_file import display_picture
+from aulmo.deliver.encoding import display_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import resolve
 from aulmo.document.quantity import show

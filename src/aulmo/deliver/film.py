@@ -17,9 +17,10 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.developing import developed, finish_key, settings_for
+from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.frame_folder import FrameFolder, frames_beside
 from aulmo.deliver.movie import begin, coder_for, is_movie
-from aulmo.deliver.picture_file import display_picture, file_key, write_picture
+from aulmo.deliver.picture_file import file_key, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically

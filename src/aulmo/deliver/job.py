@@ -17,8 +17,9 @@ import msgspec
 import platformdirs
 from msgspec.structs import replace
 
+from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.deliver.naming import PLAIN, Named, file_stem
-from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png
+from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.deliver.stills import Still
 from aulmo.deliver.troubles import Trouble, forget, trouble_of
 from aulmo.document import variants

@@ -8,7 +8,7 @@ from xml.sax.saxutils import quoteattr
 
 import numpy as np
 
-from aulmo.deliver.picture_file import display_picture, encode, small_png
+from aulmo.deliver.encoding import display_picture, encode, small_png
 from aulmo.trace.passes import Passes, matte_float
 from aulmo.trace.tracer import Picture
 from aulmo.trace.view import show

@@ -11,7 +11,8 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver import page
-from aulmo.deliver.picture_file import display_picture, type_of, write_picture
+from aulmo.deliver.encoding import display_picture
+from aulmo.deliver.picture_file import type_of, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -135,7 +136,7 @@ def write_sphere(
 def write_page(picture: Picture, path: Path, title: str, layout: Layout = "") -> None:
     """Write a page of one file, without anything from outside, in which one looks around: by hand, finger, wheel or keys; with two eyes for a viewer
     that is held before them, too. Raises CannotWrite."""
-    from aulmo.deliver.picture_file import encode
+    from aulmo.deliver.encoding import encode
 
     display = np.clip(display_picture(picture)[..., :3], 0, 1)
     round_ = display.shape[1] // 2 if layout == "left-right" else display.shape[1]
@@ -175,7 +176,7 @@ def cube_face(display: np.ndarray, face: str, size: int) -> np.ndarray:
 
 def write_cube(picture: Picture, path: Path) -> list[Path]:
     """Write the six faces of a cube as "name front.png" and so on; returns the files. Raises BadValue or CannotWrite."""
-    from aulmo.deliver.picture_file import encode
+    from aulmo.deliver.encoding import encode
 
     path = Path(path)
     _check_cube(path)

@@ -4,16 +4,15 @@ import io
 import os
 import tempfile
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
+from aulmo.deliver.encoding import display_picture, encode, light_spec
+from aulmo.deliver.openraster import open_raster
 from aulmo.deliver.profiles import in_space, profile
 from aulmo.document.records import RenderSettings
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
-from aulmo.finish.grading import looked_up
-from aulmo.trace.plate import shown_with
 from aulmo.trace.tracer import OF_FILES, Picture
 
 FILE_TYPES = {
@@ -42,18 +41,6 @@ def type_of(path: Path, preferred: str | None = None) -> str:
     return "tif" if found == "tif8" else found
 
 
-def display_picture(picture: Picture) -> np.ndarray:
-    """(h, w, 4) display values 0..1 with straight alpha, through the exact view."""
-    rgb = picture.rgb
-    alpha = np.clip(picture.alpha, 0, 1)[..., None]
-    if float(alpha.min()) < 0.999:
-        rgb = np.where(alpha > 1e-4, rgb / np.maximum(alpha, 1e-4), 0.0).astype(np.float32)
-    shown = shown_with(np.ascontiguousarray(rgb, np.float32), picture.under, picture.white, picture.view, exact=True)
-    for table, strength in picture.tables:
-        shown = looked_up(shown, table, strength)
-    return np.concatenate([shown, alpha], 2)
-
-
 def write_picture(
     picture: Picture, path: Path, file_type: str | None = None, about: dict[str, str] | None = None, settings: RenderSettings | None = None
 ) -> None:  # fmt: skip
@@ -70,8 +57,6 @@ def write_picture(
     if kind.startswith("exr"):
         blob = _exr(picture, kind, about, settings)
     elif kind == "ora":
-        from aulmo.deliver.openraster import open_raster
-
         blob = open_raster(picture, settings.dpi)
     else:
         blob = _flat(picture, kind, path.suffix.lower(), about, settings)
@@ -122,7 +107,7 @@ def _exr_parts(pixels: np.ndarray, names: list[str], depths: list[str], about: d
         spec = oiio.ImageSpec(pixels.shape[1], pixels.shape[0], len(held), depths[held[0]])
         spec.channelformats = tuple(oiio.TypeDesc(depths[k]) for k in held)
         spec.channelnames = tuple(names[k] for k in held)
-        _light_spec(spec)
+        light_spec(spec)
         spec.attribute("oiio:subimagename", part)
         for key, value in about.items() if part == "rgba" else ():
             spec.attribute(key, value)
@@ -205,62 +190,3 @@ def _channels(name: str, count: int) -> list[str]:
         return [f"{name}.{c}" for c in "XYZ"]
     letters = {1: "Y", 2: "XY", 3: "RGB", 4: "RGBA"}[count]
     return [f"{name}.{c}" for c in letters]
-
-
-def encode(
-    pixels: np.ndarray, suffix: str, depth: str | list[str], names: list[str] | None = None, about: dict[str, str] | None = None,
-    more: dict[str, Any] | None = None,
-) -> bytes:  # fmt: skip
-    """Pixels as the bytes of a picture file; `depth` may be one for each channel. `more` may hold "ICCProfile" (bytes), "premultiplied", "dpi" and
-    the "quality" of a JPEG."""
-    import OpenImageIO as oiio
-
-    handle, temporary = tempfile.mkstemp(suffix=suffix)
-    os.close(handle)
-    try:
-        height, width, channels = pixels.shape
-        spec = oiio.ImageSpec(width, height, channels, depth if isinstance(depth, str) else depth[0])
-        if not isinstance(depth, str):
-            spec.channelformats = tuple(oiio.TypeDesc(d) for d in depth)
-        if names:
-            spec.channelnames = tuple(names)
-            _light_spec(spec)
-        else:
-            more = more or {}
-            spec.attribute("oiio:ColorSpace", "sRGB")
-            spec.attribute("oiio:UnassociatedAlpha", 0 if more.get("premultiplied") else 1)
-            spec.attribute("compression", f"jpeg:{more.get('quality', 95)}" if suffix in (".jpg", ".jpeg") else "zip")
-            if more.get("ICCProfile"):
-                held = np.frombuffer(more["ICCProfile"], np.uint8)
-                spec.attribute("ICCProfile", oiio.TypeDesc(f"uint8[{len(held)}]"), held)
-            if more.get("dpi"):
-                spec.attribute("XResolution", float(more["dpi"]))
-                spec.attribute("YResolution", float(more["dpi"]))
-                spec.attribute("ResolutionUnit", "in")
-        for key, value in (about or {}).items():
-            spec.attribute(key, value)
-        out = oiio.ImageOutput.create(temporary)
-        if out is None or not out.open(temporary, spec) or not out.write_image(np.ascontiguousarray(pixels, np.float32)):
-            raise OSError(oiio.geterror() or "the picture could not be encoded")
-        out.close()
-        return Path(temporary).read_bytes()
-    finally:
-        os.unlink(temporary)
-
-
-def _light_spec(spec: Any) -> None:
-    """Say of a file that it holds ACEScg light."""
-    import OpenImageIO as oiio
-
-    spec.attribute("compression", "zip")
-    # ACES AP1 primaries and white, so that other programs know what the numbers are
-    spec.attribute("chromaticities", oiio.TypeDesc("float[8]"), (0.713, 0.293, 0.165, 0.830, 0.128, 0.044, 0.32168, 0.33767))
-    spec.attribute("oiio:ColorSpace", "ACEScg")
-
-
-def small_png(display: np.ndarray, longest: int) -> bytes:
-    """A thumbnail of display values (h, w, 3 or 4), no side longer than `longest`."""
-    step = max(1, int(np.ceil(max(display.shape[:2]) / longest)))
-    h, w = display.shape[0] // step * step, display.shape[1] // step * step
-    small = display[:h, :w].reshape(h // step, step, w // step, step, -1).mean((1, 3))
-    return encode(np.clip(small, 0, 1).astype(np.float32), ".png", "uint8")

@@ -12,10 +12,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, Iterator
 
 from aulmo.deliver import runner
+from aulmo.deliver.encoding import small_png
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import NEGATIVE, STOPPED, Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
-from aulmo.deliver.picture_file import small_png
 from aulmo.deliver.stills import StillProgress, render_stills
 from aulmo.deliver.turntable import Turntable, make_turntable
 from aulmo.document import variants

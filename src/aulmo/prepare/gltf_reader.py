@@ -12,8 +12,7 @@ import numpy as np
 from aulmo.document.beside import beside
 from aulmo.errors import BadFile
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
-from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, mesh_of, strip, with_geometry, worn_by
+from aulmo.prepare.raw_mesh import Piece, left_out, mesh_of, strip, with_geometry, worn_by
 
 METRE = 1000.0
 _KINDS: dict[int, Any] = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}

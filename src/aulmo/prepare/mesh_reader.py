@@ -1,6 +1,5 @@
 """OBJ, STL, PLY, glTF, 3MF and USD. Runs only in the reading process: see `read_process`."""
 
-import re
 from pathlib import Path
 from typing import Any, Callable
 
@@ -8,9 +7,7 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
-from aulmo.prepare.raw_mesh import Piece, mesh_of
-
-_ODD = re.compile(r"^([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eEdD][+-]?\d+)?)[fFdDlL]?$")
+from aulmo.prepare.raw_mesh import Piece, left_out, linear, mesh_of, number
 
 
 def read(path: Path, say: Callable[[str, float], None]) -> dict:
@@ -63,15 +60,6 @@ def _one_part(path: Path, mesh: Mesh, material: dict | None, lost: int) -> dict:
     return {"nodes": [node], "meshes": [mesh], "shapes": [], "notes": notes, "up": "z", "unit_mm": 1.0}
 
 
-def number(word: str) -> float:
-    """A number however it was written: `1.5`, `1,5`, `1.5f`, `1d3`; not a number when it is none."""
-    try:
-        return float(word)
-    except ValueError:
-        found = _ODD.match(word)
-        return float(found[1].replace(",", ".").replace("d", "e").replace("D", "e")) if found else float("nan")
-
-
 def _with_library(path: Path, say: Callable[[str, float], None]) -> dict:
     """PLY."""
     import trimesh
@@ -99,16 +87,3 @@ def _with_library(path: Path, say: Callable[[str, float], None]) -> dict:
     if getattr(visual, "kind", None) in ("face", "vertex"):
         material = {"name": "Painted", "colour": linear(np.asarray(visual.main_color, float)[:3] / 255)}
     return _one_part(path, mesh, material, lost)
-
-
-def linear(display) -> list[float]:
-    """A colour of a display in linear light."""
-    from aulmo.surface.colour import decode_srgb
-
-    return [float(v) for v in decode_srgb(np.clip(display, 0, 1))]
-
-
-def left_out(lost: int, broken: int = 0, missing: int = 0) -> list[str]:
-    """What is said of triangles that were no good, of larger pieces, and of pictures that are missing."""
-    pictures = [f"{missing} of its pictures {'is' if missing == 1 else 'are'} missing"] if missing else []
-    return [f"{n} broken {what}{' was' if n == 1 else 's were'} left out" for n, what in ((lost, "triangle"), (broken, "piece")) if n] + pictures

@@ -9,8 +9,7 @@ from aulmo.document.assets import Mesh
 from aulmo.document.beside import beside
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_reader import decoded
-from aulmo.prepare.mesh_reader import left_out, linear, number
-from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, worn_by
+from aulmo.prepare.raw_mesh import Piece, fans, left_out, linear, mesh_of, number, worn_by
 
 
 def _numbers(lines: list[list[str]], least: int) -> np.ndarray:

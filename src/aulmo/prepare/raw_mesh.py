@@ -1,5 +1,6 @@
 """From what a mesh file says to a mesh: bad numbers left out, normals kept where they are good, made where they are not."""
 
+import re
 from typing import NamedTuple
 
 import numpy as np
@@ -7,6 +8,8 @@ import numpy as np
 from aulmo.document.assets import Mesh, joined
 from aulmo.errors import BadFile
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
+
+_ODD = re.compile(r"^([+-]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eEdD][+-]?\d+)?)[fFdDlL]?$")
 
 
 class Piece(NamedTuple):
@@ -105,3 +108,25 @@ def with_geometry(nodes: list[dict]) -> list[dict]:
     if sum(node["parent"] == 0 for node in kept) == 1 and not kept[1].get("moves"):  # what moves keeps something that rests above it
         kept = [{**node, "parent": node["parent"] - 1} for node in kept[1:]]
     return kept
+
+
+def number(word: str) -> float:
+    """A number however it was written: `1.5`, `1,5`, `1.5f`, `1d3`; not a number when it is none."""
+    try:
+        return float(word)
+    except ValueError:
+        found = _ODD.match(word)
+        return float(found[1].replace(",", ".").replace("d", "e").replace("D", "e")) if found else float("nan")
+
+
+def linear(display) -> list[float]:
+    """A colour of a display in linear light."""
+    from aulmo.surface.colour import decode_srgb
+
+    return [float(v) for v in decode_srgb(np.clip(display, 0, 1))]
+
+
+def left_out(lost: int, broken: int = 0, missing: int = 0) -> list[str]:
+    """What is said of triangles that were no good, of larger pieces, and of pictures that are missing."""
+    pictures = [f"{missing} of its pictures {'is' if missing == 1 else 'are'} missing"] if missing else []
+    return [f"{n} broken {what}{' was' if n == 1 else 's were'} left out" for n, what in ((lost, "triangle"), (broken, "piece")) if n] + pictures

@@ -10,8 +10,7 @@ import numpy as np
 
 from aulmo.document.assets import Mesh
 from aulmo.errors import BadFile
-from aulmo.prepare.mesh_reader import left_out, linear
-from aulmo.prepare.raw_mesh import Piece, mesh_of, worn_by
+from aulmo.prepare.raw_mesh import Piece, left_out, linear, mesh_of, worn_by
 
 UNITS = {"micron": 0.001, "millimeter": 1.0, "centimeter": 10.0, "inch": 25.4, "foot": 304.8, "meter": 1000.0}
 _WORDS = {"micron": "micrometres", "centimeter": "centimetres", "inch": "inches", "foot": "feet", "meter": "metres"}

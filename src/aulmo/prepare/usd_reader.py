@@ -9,8 +9,7 @@ from aulmo.document.assets import Mesh
 from aulmo.document.beside import is_allowed
 from aulmo.errors import BadFile
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
-from aulmo.prepare.mesh_reader import left_out
-from aulmo.prepare.raw_mesh import Piece, fans, mesh_of, with_geometry, worn_by
+from aulmo.prepare.raw_mesh import Piece, fans, left_out, mesh_of, with_geometry, worn_by
 
 _INPUTS = {
     "metallic": "base_metalness", "roughness": "specular_roughness", "ior": "specular_ior", "clearcoat": "coat_weight",

@@ -28,7 +28,8 @@ from aulmo.trace.shape.embree import (
     take_from_packet,
 )
 from aulmo.trace.compile.borrowed import address, borrowed
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.compile.units import as_drafted, camera_ray, closed_toward, photo_light
 from aulmo.trace.lamp.lamps import aimed, dot_axis

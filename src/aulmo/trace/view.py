@@ -11,7 +11,8 @@ import numpy as np
 
 from aulmo.errors import BadValue
 from aulmo.surface.colour import ACESCG_TO_SRGB, SRGB_KNEE_LINEAR
-from aulmo.trace.compile.jit import entry, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import kernel
 
 VIEWS = ("Product neutral", "Film", "Plain")
 _TO_SRGB = np.ascontiguousarray(ACESCG_TO_SRGB)

@@ -61,7 +61,7 @@ def test_light_settings_and_sets(window):
 
 
 def test_an_hdr_dropped_lights_the_set_and_stays_with_it_when_saved(window, qtbot, tmp_path):
-    from aulmo.deliver.picture_file import encode
+    from aulmo.deliver.encoding import encode
 
     (tmp_path / "room.exr").write_bytes(encode(np.random.default_rng(1).random((32, 64, 3)).astype(np.float32), ".exr", "float"))
     said = drop(window.picture, file_mime(tmp_path / "room.exr"), QPoint(50, 50))

@@ -10,7 +10,8 @@ from numba.core.errors import TypingError
 
 from aulmo.trace.compile import compile_once
 from aulmo.trace.compile.borrowed import address, borrowed, looked_at, on_stack
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 
 
 class Lent(NamedTuple):

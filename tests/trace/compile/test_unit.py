@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 
 from aulmo.trace.compile import unit, units
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.scene_block import SceneBlock
 from aulmo.trace.compile.units import camera_ray
 from aulmo.trace.scene import SceneBuilder
@@ -20,6 +20,14 @@ def _looked(camera):
     return x + y + z + dx + dy + dz
 
 
+ALONE = """
+import sys
+sys.path[:0] = sys.argv[1:]
+import test_unit as t
+print(t._looked.as_it_is(t._camera()), t._looked(t._camera()))
+"""
+
+
 def _camera() -> np.ndarray:
     row = np.zeros(25)
     row[:3], row[3], row[7], row[10], row[12:14], row[16:18] = (1.0, 2.0, 3.0), 1.0, 1.0, 1.0, 1.0, (0.0, 1.0)
@@ -29,8 +37,7 @@ def _camera() -> np.ndarray:
 
 def test_a_unit_that_is_not_there_yet_leaves_everything_as_it_is_and_gives_zeros():
     told = subprocess.run(
-        [sys.executable, "-c", "import sys; sys.path[:0] = sys.argv[1:]; import test_unit as t; print(t._looked.as_it_is(t._camera()), t._looked(t._camera()))",
-         __file__.rsplit("/", 1)[0], *sys.path], capture_output=True, text=True, check=True,
+        [sys.executable, "-c", ALONE, __file__.rsplit("/", 1)[0], *sys.path], capture_output=True, text=True, check=True,
     )  # fmt: skip
     before, after = (float(word) for word in told.stdout.split())
     assert before == 0.0 and after == pytest.approx(1 + 2 + 3 + 1)

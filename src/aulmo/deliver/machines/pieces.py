@@ -273,7 +273,8 @@ class Bench:
 
 def as_file(picture: Any, piece: Piece) -> Came:
     """A finished picture as the file that a piece asks for. Raises BadValue or CannotWrite."""
-    from aulmo.deliver.picture_file import FILE_TYPES, display_picture, small_png, write_picture
+    from aulmo.deliver.encoding import display_picture, small_png
+    from aulmo.deliver.picture_file import FILE_TYPES, write_picture
 
     with tempfile.TemporaryDirectory() as folder:
         path = Path(folder) / f"piece{FILE_TYPES[piece.file_type][1]}"

@@ -7,8 +7,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog, QWidget
 
+from aulmo.deliver.encoding import small_png
 from aulmo.deliver.job import free_path
-from aulmo.deliver.picture_file import small_png
 from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind

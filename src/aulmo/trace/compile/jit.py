@@ -37,13 +37,6 @@ def in_python(function):
     return types.FunctionType(plain.__code__, plain.__globals__ | {name: in_python(kernel) for name, kernel in called.items()})
 
 
-def entry(function):
-    """Compile for calling from Python, without holding the interpreter. The units that it needs are put in place before."""
-    from aulmo.trace.compile.unit import Entry
-
-    return Entry(njit(cache=True, nogil=True, **OPTIONS)(function))
-
-
 @intrinsic
 def fetch_soon(typingctx, address):
     """Ask the processor to bring the memory at an address, without waiting for it."""

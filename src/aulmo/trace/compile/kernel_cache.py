@@ -21,6 +21,7 @@ import platformdirs
 PACKAGE = Path(__file__).parents[2]
 DECLARATIONS = "trace/compile/units.py"
 KEPT_OF_EACH = 8  # versions of a file whose kernels are kept
+_HAS_KERNELS = re.compile(r"compile\.(jit|entry) import")
 _IMPORT = re.compile(r"^[ \t]*(?:from[ \t]+([\w.]+)[ \t]+import[ \t]+(\([^)]*\)|[^\n]*)|import[ \t]+([\w.]+))", re.M)
 
 
@@ -130,7 +131,7 @@ def folder_of(file: str | Path) -> Path:
 
 def kernel_files(package: Path = PACKAGE) -> list[Path]:
     """The files that hold kernels."""
-    return [path for path in sorted((package / "trace").rglob("*.py")) if "compile.jit import" in _text(path)]
+    return [path for path in sorted((package / "trace").rglob("*.py")) if _HAS_KERNELS.search(_text(path))]
 
 
 @functools.cache

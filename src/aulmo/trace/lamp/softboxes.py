@@ -52,7 +52,8 @@ from aulmo.trace.compile.arrays import (
     SB_UP,
     SOFTBOX,
 )
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 
 
 @inlined

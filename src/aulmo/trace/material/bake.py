@@ -7,7 +7,8 @@ import math
 
 import numpy as np
 
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, sheen, smith_lambda
 from aulmo.trace.material.columns import (
     ALPHA_X,

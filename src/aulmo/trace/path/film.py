@@ -6,7 +6,8 @@ import numpy as np
 
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.compile.jit import entry, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import kernel
 from aulmo.trace.lamp.dome import luminance
 
 FLOOR, TOP = 0.05, 4.0  # of white: between these noise is told against a pixel's brightness

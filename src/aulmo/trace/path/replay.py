@@ -3,7 +3,7 @@
 import numpy as np
 
 from aulmo.trace.shape.embree import NO_HIT, RAY_WORDS, intersect, occluded, set_ray
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.entry import entry
 
 
 @entry

@@ -49,7 +49,8 @@ from aulmo.trace.shape.embree import (
     set_ray,
 )
 from aulmo.trace.path.gather import add_light
-from aulmo.trace.compile.jit import entry, inlined
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined
 from aulmo.trace.compile.scene_block import MATERIALS_AT, scene_at
 from aulmo.trace.compile.units import advance, visibility
 from aulmo.trace.path.lens import camera_at

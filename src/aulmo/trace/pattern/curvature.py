@@ -10,7 +10,8 @@ import math
 import numpy as np
 
 from aulmo.document.assets import Mesh
-from aulmo.trace.compile.jit import double_at, entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import double_at, inlined, kernel
 
 RIGHT_ANGLE = 2.0 / (3.0 * math.pi)  # mean depth over R on a right angle: half the patch lies 4 R / (3 pi) down on average
 MOST_SAMPLES = 600_000

@@ -50,7 +50,8 @@ from aulmo.surface.program import (
 )
 from aulmo.trace.material import columns as o
 from aulmo.trace.compile import units
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile.units import laid, look_up, more
 from aulmo.trace.material.follows import settle, unit
 from aulmo.trace.pattern.laid import side_share

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.compile.units import as_drafted
 from aulmo.trace.material import columns as o

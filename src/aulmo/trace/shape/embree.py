@@ -11,7 +11,8 @@ from pathlib import Path
 import numpy as np
 
 from aulmo.trace.compile.borrowed import address
-from aulmo.trace.compile.jit import entry, inlined
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined
 
 import llvmlite.binding as llvm  # noqa: E402
 from numba import types  # noqa: E402

@@ -11,7 +11,7 @@ import numpy as np
 
 from aulmo.trace.compile import units
 from aulmo.trace.compile.borrowed import borrowed
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.shape.embree import MASK_SOLID, NO_HIT, RAY_WORDS, intersect, set_ray
 
 WITHIN = 0.25  # share of rays that may meet backs before a cell counts as lying within something

@@ -1,7 +1,7 @@
 """How a surface lies where a ray from Python has met it: softened edges, but no relief."""
 
 from aulmo.trace.compile.borrowed import borrowed
-from aulmo.trace.compile.jit import entry
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.shape.surface_hit import hit_point
 

@@ -11,7 +11,8 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.assets import Mesh
-from aulmo.trace.compile.jit import entry, inlined, kernel
+from aulmo.trace.compile.entry import entry
+from aulmo.trace.compile.jit import inlined, kernel
 
 SHARPEST_SMOOTH = 12.0  # degrees between normals below which an edge is no edge
 # An edge is 18 numbers: both ends, then the normals of either side at either end
