@@ -31,6 +31,15 @@ BELOW = {
 ROOMS = {"compile", "shape", "pattern", "material", "lamp", "path"}
 # within the window: what the rooms of all stages stand on, and that no stage knows another
 STANDS_ON = {"shell", "widgets", "picture"}
+# what a document's values are, what rules make of it and what moves in it still ask one another
+STILL_IN_A_CIRCLE = {
+    f"aulmo.document.{name}"
+    for name in (
+        "assets", "decals", "edits", "properties", "references", "soundness", "variants", "made.copies", "made.lamp_copies", "made.lettering",
+        "made.set_pieces", "made.solids", "made.spreads", "made.water", "moving.cameras", "moving.footage", "moving.going", "moving.mover",
+        "moving.resolved", "moving.rolling", "moving.tracks",
+    )
+}  # fmt: skip
 FILES = sorted(SOURCE.rglob("*.py"))
 
 
@@ -115,3 +124,47 @@ def test_the_window_starts_without_what_only_some_work_needs():
     code = f"import sys, aulmo.desk.shell.window; print([m for m in {HEAVY!r} if m in sys.modules])"
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
     assert done.stdout.strip() == "[]"
+
+
+def circles_among(imports: dict[str, set[str]]) -> list[set[str]]:
+    """The sets of more than one module that reach one another (Tarjan 1972)."""
+    numbers: dict[str, int] = {}
+    lowest: dict[str, int] = {}
+    open_: list[str] = []
+    found = []
+
+    def visit(module: str) -> None:
+        numbers[module] = lowest[module] = len(numbers)
+        open_.append(module)
+        for other in sorted(imports[module]):
+            if other not in numbers:
+                visit(other)
+                lowest[module] = min(lowest[module], lowest[other])
+            elif other in open_:
+                lowest[module] = min(lowest[module], numbers[other])
+        if lowest[module] == numbers[module]:
+            circle = set(open_[open_.index(module) :])
+            del open_[open_.index(module) :]
+            if len(circle) > 1:
+                found.append(circle)
+
+    for module in sorted(imports):
+        if module not in numbers:
+            visit(module)
+    return found
+
+
+def test_no_files_import_one_another_in_a_circle():
+    """Imports within functions count: they hide a circle, they do not undo it."""
+    modules = {".".join(("aulmo", *p.relative_to(SOURCE).with_suffix("").parts)).removesuffix(".__init__"): p for p in FILES}
+    used = {module: (imports_of(path) & modules.keys()) - {module} for module, path in modules.items()}
+    for module, path in modules.items():  # a package that is named on the way to a module of it is not what is meant
+        named = imports_of(path)
+        used[module] = {u for u in used[module] if not any(n.startswith(u + ".") for n in named & modules.keys())}
+    circles = circles_among(used)
+    assert [sorted(c) for c in circles if not c <= STILL_IN_A_CIRCLE] == []
+
+
+def test_a_circle_is_found():
+    assert circles_among({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}) == [{"a", "b", "c"}]
+    assert circles_among({"a": {"b"}, "b": set(), "c": {"b"}}) == []

@@ -202,12 +202,12 @@ def test_groups_of_the_bench_are_measured_alone_and_kept_as_they_are_taken(tmp_p
 def test_the_list_of_renders_is_read_and_steered_without_a_window(tmp_path, capsys):
     import json
 
-    from aulmo.deliver import runner
+    from aulmo.deliver import waking
 
     document, assets = one_part(sphere_mesh(), floor="plain")
     project_file.save(document, assets, tmp_path / "p.aulmo")
     words = ["--list", str(tmp_path / "list")]
-    runner.set_rules(tmp_path / "list", runner.Rules(halt=True))
+    waking.set_rules(tmp_path / "list", waking.Rules(halt=True))
     for name in "ab":
         out = ["--size", "32x24", "--samples", "2", "--out", str(tmp_path / f"{name}.png")]
         assert main(["renders", *words, *out, "add", str(tmp_path / "p.aulmo")]) == 0
@@ -219,7 +219,7 @@ def test_the_list_of_renders_is_read_and_steered_without_a_window(tmp_path, caps
     capsys.readouterr()
     main(["renders", *words, "show", "--json"])
     assert [(j["id"], j["outcome"]) for j in json.loads(capsys.readouterr().out)] == [(second, "waiting"), (first, "paused")]
-    runner.set_rules(tmp_path / "list", runner.Rules())
+    waking.set_rules(tmp_path / "list", waking.Rules())
     assert main(["renders", *words, "work"]) == 0
     assert (tmp_path / "b.png").exists() and not (tmp_path / "a.png").exists()
     capsys.readouterr()

@@ -178,7 +178,7 @@ def test_what_keeps_a_job_from_beginning_is_told_when_its_folder_takes_no_files(
 
 
 def test_a_runner_that_fails_is_started_again_after_ever_longer_waits_and_one_that_is_done_at_once(tmp_path, monkeypatch):
-    from aulmo.deliver import runner
+    from aulmo.deliver import runner, waking
 
     now, started = [0.0], []
     monkeypatch.setattr(runner.time, "monotonic", lambda: now[0])
@@ -189,12 +189,12 @@ def test_a_runner_that_fails_is_started_again_after_ever_longer_waits_and_one_th
     begun(2)
     for tenth in range(300):  # half a minute of a window that looks ten times a second
         now[0] = tenth / 10
-        runner.wake(tmp_path)
+        waking.wake(tmp_path)
     assert started == [0.0, 1.0, 3.0, 7.0, 15.0]
     now[0] = 1000.0
     begun(0)
     for _ in range(3):  # each did all there was to do
-        runner.wake(tmp_path)
+        waking.wake(tmp_path)
     assert started[5:] == [1000.0] * 3
 
 

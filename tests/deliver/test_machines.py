@@ -20,7 +20,7 @@ from msgspec.structs import replace
 
 from aulmo import script
 from aulmo.command.main import main
-from aulmo.deliver import runner
+from aulmo.deliver import waking
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.job import Job, job_in
 from aulmo.deliver.machines import doors, hands, helper, hub
@@ -67,8 +67,8 @@ class Joined:
     def __init__(self, folder: Path) -> None:
         self.folder = folder
         folder.mkdir(parents=True)
-        runner.set_rules(folder, runner.Rules(helpers=True))
-        hub.wake(folder)
+        waking.set_rules(folder, waking.Rules(helpers=True))
+        waking.wake_hub(folder)
         self.address = hub.wait_for(folder)
         self.processes: list[subprocess.Popen] = []
 
@@ -96,7 +96,7 @@ class Joined:
     def end(self) -> None:
         for process in self.processes:
             process.kill()
-        runner.set_rules(self.folder, runner.Rules())
+        waking.set_rules(self.folder, waking.Rules())
         for process in self.processes:
             process.wait(20)
 

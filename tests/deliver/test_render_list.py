@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from PIL import Image
 
 from aulmo import script
-from aulmo.deliver import runner
+from aulmo.deliver import runner, waking
 from aulmo.deliver.job import Job, add, estimate, film_record, jobs, move, range_record, reserved
 from aulmo.deliver.stills import plan, render_stills
 from aulmo.document import variants
@@ -80,17 +80,17 @@ def test_what_waits_is_changed_and_begins_not_before_its_hour(tmp_path):
 
 def test_a_list_halts_after_what_is_under_way_and_a_second_runner_leaves_it_alone(tmp_path):
     job = queued(tmp_path)
-    runner.set_rules(tmp_path / "jobs", runner.Rules(halt=True))
+    waking.set_rules(tmp_path / "jobs", waking.Rules(halt=True))
     runner.run(tmp_path / "jobs")
     assert job.outcome == "waiting"
-    runner.set_rules(tmp_path / "jobs", runner.Rules())
+    waking.set_rules(tmp_path / "jobs", waking.Rules())
     lock = claimed(tmp_path / "jobs" / "runner.lock")
-    assert runner.is_awake(tmp_path / "jobs")
+    assert waking.is_awake(tmp_path / "jobs")
     runner.run(tmp_path / "jobs")  # another holds the list
     assert job.outcome == "waiting"
     lock.close()
     with pytest.raises(BadValue, match="at once"):
-        runner.set_rules(tmp_path / "jobs", runner.Rules(at_once=0))
+        waking.set_rules(tmp_path / "jobs", waking.Rules(at_once=0))
 
 
 def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_path):
@@ -100,7 +100,7 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
     (tmp_path / "out").mkdir()
     wanted = plan(document, rows, "{Colour} {Size}", tmp_path / "out", "png", (120, 90))
     job = add(document, assets, range_record(document, wanted, tmp_path / "out", (120, 90), settings), tmp_path / "jobs", wake=False)
-    runner.wake(tmp_path / "jobs")
+    waking.wake(tmp_path / "jobs")
     until(lambda: job.state().get("done", 0) >= 1 and job.pid())
     first = (tmp_path / "out" / "Red Whole.png").stat().st_mtime_ns
     os.kill(job.pid(), signal.SIGKILL)
@@ -119,7 +119,7 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
 
 def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path):
     job = queued(tmp_path, settings=replace(FEW, samples=400), size=(160, 120))
-    runner.wake(tmp_path / "jobs")
+    waking.wake(tmp_path / "jobs")
     until(lambda: list((job.folder / "keep").glob("*.state")))
     job_process = job.pid()
     mine = [int(p.name) for p in Path("/proc").iterdir() if p.name.isdigit() and str(tmp_path / "jobs").encode() in _command(p)]
@@ -182,7 +182,7 @@ def test_a_damaged_job_is_set_aside_with_a_sentence_and_a_deleted_one_ends(tmp_p
     broken.remove()
     assert [j.name for j in jobs(tmp_path / "jobs")] == [other.name]
     long = queued(tmp_path, "c", replace(FEW, samples=100_000), (160, 120))
-    runner.wake(tmp_path / "jobs")
+    waking.wake(tmp_path / "jobs")
     until(lambda: bool(long.state()))
     process = long.pid()
     import shutil
@@ -190,7 +190,7 @@ def test_a_damaged_job_is_set_aside_with_a_sentence_and_a_deleted_one_ends(tmp_p
     shutil.rmtree(long.folder, ignore_errors=True)
     until(lambda: not Path(f"/proc/{process}").exists() or b"Z" in Path(f"/proc/{process}/stat").read_bytes()[:40])
     assert not (tmp_path / "c.png").exists()
-    until(lambda: not runner.is_awake(tmp_path / "jobs"))
+    until(lambda: not waking.is_awake(tmp_path / "jobs"))
 
 
 def test_a_variant_that_hides_everything_and_a_full_disk_are_sentences(tmp_path, monkeypatch):

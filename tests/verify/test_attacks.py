@@ -449,7 +449,7 @@ def test_attacks_by_strangers_at_the_hub(tally, tmp_path, monkeypatch):
 
     from distributed import Client
 
-    from aulmo.deliver import runner
+    from aulmo.deliver import waking
     from aulmo.deliver.machines import doors, hub
     from aulmo.deliver.machines.roster import hub_security
     from aulmo.deliver.machines.secret import door, secret_of
@@ -457,8 +457,8 @@ def test_attacks_by_strangers_at_the_hub(tally, tmp_path, monkeypatch):
     monkeypatch.setenv("AULMO_HUB_HOST", "127.0.0.1")
     folder = tmp_path / "list"
     folder.mkdir()
-    runner.set_rules(folder, runner.Rules(helpers=True))
-    hub.wake(folder)
+    waking.set_rules(folder, waking.Rules(helpers=True))
+    waking.wake_hub(folder)
     assert hub.wait_for(folder)
     told = hub.told(folder)
     ends = [told["address"], told["engine"]]
@@ -507,4 +507,4 @@ def test_attacks_by_strangers_at_the_hub(tally, tmp_path, monkeypatch):
         except doors.Refused:
             tally.hold(True, evil)
     tally.hold(hub.told(folder).get("engine") == told["engine"], "still there")
-    runner.set_rules(folder, runner.Rules())
+    waking.set_rules(folder, waking.Rules())

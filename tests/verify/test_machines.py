@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from aulmo.deliver import runner
+from aulmo.deliver import waking
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.machines import hub
 from aulmo.deliver.machines.hands import Helpers
@@ -24,8 +24,8 @@ FRAMES, SIZE, SETTINGS = 8, (320, 180), RenderSettings(stop="samples", samples=2
 def helped(folder: Path, count: int, document, assets) -> float:
     """Seconds that so many helpers of one core each take for the frames, all of them ready; this process makes none itself."""
     folder.mkdir()
-    runner.set_rules(folder, runner.Rules(helpers=True))
-    hub.wake(folder)
+    waking.set_rules(folder, waking.Rules(helpers=True))
+    waking.wake_hub(folder)
     address = hub.wait_for(folder)
     helpers = []
     try:
@@ -50,7 +50,7 @@ def helped(folder: Path, count: int, document, assets) -> float:
         for helper in helpers:
             helper.kill()
             helper.wait()
-        runner.set_rules(folder, runner.Rules())
+        waking.set_rules(folder, waking.Rules())
 
 
 @pytest.mark.skipif(len(os.sched_getaffinity(0)) < 2, reason="two helpers want a core each")

@@ -13,7 +13,7 @@ from msgspec.structs import replace
 from PIL import Image
 
 from aulmo import script
-from aulmo.deliver import runner
+from aulmo.deliver import runner, waking
 from aulmo.deliver.job import Job, add, film_record, jobs
 from aulmo.deliver.stills import plan, render_stills
 from aulmo.document import project_file, variants
@@ -37,7 +37,7 @@ def killed_now_and_then(job: Job, kills: int, chance: random.Random) -> int:
     done = 0
     deadline = time.monotonic() + 1800
     while job.outcome != "done" and time.monotonic() < deadline:
-        runner.wake(job.folder.parent)
+        waking.wake(job.folder.parent)
         if job.outcome in ("failed", "cancelled"):
             job.go_on()
         wait = time.monotonic() + 20

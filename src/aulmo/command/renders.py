@@ -21,7 +21,7 @@ def folder_of(arguments: argparse.Namespace) -> Path:
 def renders(arguments: argparse.Namespace) -> int:
     """`renders [show|pause|go-on|stop|again|first|earlier|later|at|remove|add|helpers|halt|resume|work] [ID|PROJECT] ...`."""
     from aulmo.deliver import job as job_module
-    from aulmo.deliver import runner
+    from aulmo.deliver import runner, waking
 
     folder = folder_of(arguments)
     words: list[str] = list(arguments.words)
@@ -30,10 +30,10 @@ def renders(arguments: argparse.Namespace) -> int:
         _show(job_module.jobs(folder), arguments.json)
         return 0
     if what in ("halt", "resume"):
-        rules = runner.rules(folder)
-        runner.set_rules(folder, replace(rules, halt=what == "halt"))
+        rules = waking.rules(folder)
+        waking.set_rules(folder, replace(rules, halt=what == "halt"))
         if what == "resume":
-            runner.wake(folder)
+            waking.wake(folder)
         print("Nothing else begins." if what == "halt" else "Goes on.")
         return 0
     if what == "helpers":
@@ -61,7 +61,7 @@ def renders(arguments: argparse.Namespace) -> int:
         if len(words) < 2:
             raise BadValue("Say when it begins, as 18:30.")
         job.want(not_before=job_module.moment(words[1]))
-        runner.wake(folder)
+        waking.wake(folder)
     elif what == "remove":
         job.remove()
     else:
@@ -71,7 +71,7 @@ def renders(arguments: argparse.Namespace) -> int:
 
 
 def _helpers(folder: Path, words: list[str]) -> int:
-    from aulmo.deliver import runner
+    from aulmo.deliver import waking
     from aulmo.deliver.machines import hub
     from aulmo.deliver.machines.roster import take_back
     from aulmo.deliver.machines.secret import secret_of
@@ -82,7 +82,7 @@ def _helpers(folder: Path, words: list[str]) -> int:
         print(f"{words[1]} is let in no more ({len(take_back(folder, words[1]))} taken back).")
     elif words:
         raise BadValue("Helpers are on or off, or one is removed by its name.")
-    if not runner.rules(folder).helpers:
+    if not waking.rules(folder).helpers:
         print("No other machine may help.")
         return 0
     address = hub.wait_for(folder)

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from aulmo.finish.tables import looked_up
+from aulmo.finish.grading import looked_up
 from aulmo.trace.plate import shown_with
 from aulmo.trace.tracer import Picture
 

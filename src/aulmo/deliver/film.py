@@ -31,9 +31,8 @@ from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture, Progress, render
 
 if TYPE_CHECKING:
-    from aulmo.deliver.machines.hands import Helpers
-
-LEAST_DISK = 64 << 20  # bytes that have to be left on the disk before a frame is begun
+    from aulmo.deliver.making import LEAST_DISK, Made, mixed, taken_up
+from aulmo.deliver.machines.hands import Helpers
 
 
 class FrameOf(NamedTuple):
@@ -54,15 +53,6 @@ class FilmProgress(NamedTuple):
     samples: int
     seconds: float
     seconds_left: float
-
-
-class Made(NamedTuple):
-    """What came of a film: frames made now, those that were there, and how long it took; `stopped` when it is not whole."""
-
-    made: int
-    kept: int
-    seconds: float
-    stopped: bool
 
 
 def plan(
@@ -259,27 +249,6 @@ def _picture(
     return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
 
 
-def taken_up(run: Callable[[], Picture | None], kept: Path | None) -> Picture | None:
-    """What a render comes to that goes on from the state in `kept`; begun anew where that is of another version of the picture. Raises BadFile."""
-    try:
-        return run()
-    except BadFile:
-        if kept is None or not kept.exists():
-            raise
-        kept.unlink()
-        return run()
-
-
-def mixed(one: Picture, other: Picture, share: float) -> Picture:
-    """Two pictures dissolved in light: shares of what each would show of white."""
-    scale = np.float32(one.white / other.white)
-    blend = lambda a, b: (a * np.float32(1 - share) + b * np.float32(share)).astype(np.float32)  # noqa: E731
-    return one._replace(
-        rgb=blend(one.rgb, other.rgb * scale), raw=blend(one.raw, other.raw * scale), alpha=blend(one.alpha, other.alpha),
-        albedo=blend(one.albedo, other.albedo), normal=blend(one.normal, other.normal), passes=None, under=None,
-    )  # fmt: skip
-
-
 def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> None:
     """Make a motion picture file of pictures. Raises BadFile or CannotWrite; the pictures stay."""
     import OpenImageIO as oiio
@@ -300,4 +269,3 @@ def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per
 def display_frame(picture: Picture) -> np.ndarray:
     """(h, w, 3) uint8 of a finished frame."""
     return (np.clip(display_picture(picture)[..., :3], 0, 1) * 255 + 0.5).astype(np.uint8)
-

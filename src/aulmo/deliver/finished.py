@@ -11,8 +11,9 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.developing import finish_key
-from aulmo.deliver.film import Made, assemble
+from aulmo.deliver.film import assemble
 from aulmo.deliver.frame_folder import FINISHED, FrameFolder, frames_beside
+from aulmo.deliver.making import Made
 from aulmo.deliver.movie import coder_for, is_movie
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, type_of
 from aulmo.document.assets import AssetStore

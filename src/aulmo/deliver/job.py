@@ -17,6 +17,7 @@ import msgspec
 import platformdirs
 from msgspec.structs import replace
 
+from aulmo.deliver import waking
 from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.deliver.naming import PLAIN, Named, file_stem
 from aulmo.deliver.picture_file import FILE_TYPES
@@ -216,9 +217,7 @@ class Job:
             (self.folder / name).unlink(missing_ok=True)
         self.want(wish="go")
         if wake:
-            from aulmo.deliver.runner import wake as awake
-
-            awake(self.folder.parent)
+            waking.wake(self.folder.parent)
 
     def change(self, **fields: Any) -> None:
         """Change what a job that has not begun will make: `width`, `height`, `out`, or `settings` (some of them). Raises BadValue."""
@@ -279,9 +278,7 @@ def add(document: Document, assets: AssetStore, record: JobRecord, folder: Path,
         shutil.rmtree(job_folder, ignore_errors=True)
         raise
     if wake:
-        from aulmo.deliver.runner import wake as awake
-
-        awake(Path(folder))
+        waking.wake(Path(folder))
     return Job(job_folder, record)
 
 

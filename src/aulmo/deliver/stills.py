@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from aulmo import __version__
 from aulmo.deliver.developing import developed, finish_key, settings_for
-from aulmo.deliver.film import LEAST_DISK, Made, taken_up
+from aulmo.deliver.making import LEAST_DISK, Made, taken_up
 from aulmo.deliver.naming import Named, file_names
 from aulmo.deliver.notes import Notes
 from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, file_key, write_picture

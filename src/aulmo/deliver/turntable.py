@@ -7,7 +7,7 @@ from typing import Callable, Mapping, NamedTuple, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.film import Made
+from aulmo.deliver.making import Made
 from aulmo.deliver.notes import Notes
 from aulmo.deliver.page import write_page
 from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture

@@ -11,7 +11,7 @@ import traceback
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Iterator
 
-from aulmo.deliver import runner
+from aulmo.deliver import waking
 from aulmo.deliver.encoding import small_png
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import NEGATIVE, STOPPED, Job, JobRecord, job_in, thumbnail
@@ -75,13 +75,12 @@ class Teller:
 def _helpers(job: Job) -> "Iterator[Helpers | None]":
     """The machines that may help with a job; None where the list takes none, or cannot be reached by them."""
     folder = job.folder.parent
-    if not runner.rules(folder).helpers:
+    if not waking.rules(folder).helpers:
         yield None
         return
-    from aulmo.deliver.machines import hub
     from aulmo.deliver.machines.hands import Helpers
 
-    hub.wake(folder)
+    waking.wake_hub(folder)
     try:
         helpers = Helpers(folder)
     except (OSError, AulmoError) as error:

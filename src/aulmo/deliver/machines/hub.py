@@ -14,7 +14,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from aulmo.deliver import runner
+from aulmo.deliver import waking
 from aulmo.deliver.machines import doors
 from aulmo.deliver.machines.roster import hub_security, is_welcome, let_in
 from aulmo.deliver.machines.secret import PORT, door, own_address, secret_of
@@ -52,19 +52,13 @@ def told(folder: Path) -> dict[str, Any]:
 
 def take(folder: Path, on: bool) -> None:
     """Let a list take helpers, or none any more. Raises CannotWrite."""
-    runner.set_rules(folder, replace(runner.rules(folder), helpers=on))
-    wake(folder)
+    waking.set_rules(folder, replace(waking.rules(folder), helpers=on))
+    waking.wake_hub(folder)
 
 
 def invitation(folder: Path, address: str) -> str:
     """What is said to Aulmo on a machine that should help; it asks for the secret."""
     return f"helper --join {address}"
-
-
-def wake(folder: Path) -> None:
-    """See to it that the hub of a list that takes helpers is there."""
-    if runner.rules(folder).helpers:
-        runner.start(folder, "aulmo.deliver.machines.hub", is_held(folder / "hub.lock"))
 
 
 def wait_for(folder: Path, seconds: float = 20.0) -> str:
@@ -97,7 +91,7 @@ async def _serve(folder: Path) -> None:
     here = {"address": f"[{host}]:{port}" if ":" in host else f"{host}:{port}", "engine": engine, "pid": os.getpid()}
     told_last: dict[str, Any] = {}
     try:
-        while folder.exists() and runner.rules(folder).helpers:
+        while folder.exists() and waking.rules(folder).helpers:
             for address, number in list(hub.numbers.items()):
                 if address in hub.workers and not is_welcome(folder, "helper", number):
                     await hub.remove_worker(address, stimulus_id="taken back")

@@ -241,7 +241,7 @@ class Bench:
 
     def _picture(self, piece: Piece, document: Document, builder: Any, goes_on: Callable[[], bool]) -> Came | None:
         from aulmo.deliver.developing import developed, settings_for
-        from aulmo.deliver.film import mixed
+        from aulmo.deliver.making import mixed
         from aulmo.trace.tracer import Picture, render
 
         shots = {s.id: s for s in document.shots}

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from aulmo.deliver import job as job_module
-from aulmo.deliver import panorama, runner
+from aulmo.deliver import panorama, waking
 from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, sphere_record, turntable_record
 from aulmo.deliver.machines import hub
 from aulmo.deliver.stills import plan
@@ -76,9 +76,9 @@ class RenderBench(QWidget):
         self._timer.setInterval(400)
         self._timer.timeout.connect(self.refresh)
         self.fill()
-        hub.wake(session_module.JOBS)
+        waking.wake_hub(session_module.JOBS)
         if any(r.outcome in ("waiting", "running") for r in self.rows):  # of an earlier window: followed as if they were ours
-            runner.wake(session_module.JOBS)
+            waking.wake(session_module.JOBS)
             self._timer.start()
 
     # keeping up
@@ -152,7 +152,7 @@ class RenderBench(QWidget):
         told = f"{under_way} under way" + (f", {waiting} waiting" if waiting else "") if under_way or waiting else counted(len(self.rows), "render")
         left = [r.job.state().get("seconds_left") if r.outcome == "running" else self.estimate(r.job) for r in self.running()]
         known = [v for v in left if v]
-        rules = runner.rules(session_module.JOBS)
+        rules = waking.rules(session_module.JOBS)
         if known and len(known) == len(left):
             told += f" · about {duration(sum(known) / rules.at_once)} in all"
         helping = len(hub.told(session_module.JOBS).get("helpers", {})) if rules.helpers else 0
@@ -179,15 +179,15 @@ class RenderBench(QWidget):
         self._tell()
 
     def _halt(self) -> None:
-        rules = runner.rules(session_module.JOBS)
-        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, replace(rules, halt=self.halt.isChecked())))
+        rules = waking.rules(session_module.JOBS)
+        self.session.attempt(lambda: waking.set_rules(session_module.JOBS, replace(rules, halt=self.halt.isChecked())))
         if not self.halt.isChecked():
-            runner.wake(session_module.JOBS)
+            waking.wake(session_module.JOBS)
         self.watch()
 
     def _set_at_once(self, count: int) -> None:
-        rules = runner.rules(session_module.JOBS)
-        self.session.attempt(lambda: runner.set_rules(session_module.JOBS, replace(rules, at_once=count)))
+        rules = waking.rules(session_module.JOBS)
+        self.session.attempt(lambda: waking.set_rules(session_module.JOBS, replace(rules, at_once=count)))
         self._tell()
 
     def put(self, job: Job, by: int) -> None:

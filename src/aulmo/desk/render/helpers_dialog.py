@@ -4,7 +4,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QVBoxLayout
 
-from aulmo.deliver import runner
+from aulmo.deliver import waking
 from aulmo.deliver.machines import hub
 from aulmo.deliver.machines.secret import secret_of
 from aulmo.desk.render.bench import RenderBench
@@ -21,7 +21,7 @@ class HelpersDialog(QDialog):
         self.bench = bench
         self.setWindowTitle("Other machines")
         self.on = QCheckBox("Other machines of this network may help with renders")
-        self.on.setChecked(runner.rules(session_module.JOBS).helpers)
+        self.on.setChecked(waking.rules(session_module.JOBS).helpers)
         self.on.clicked.connect(self._set)
         self.words = label("", "quiet", True)
         self.line = label("", "", True)
@@ -59,7 +59,7 @@ class HelpersDialog(QDialog):
     def refresh(self) -> None:
         """Show who is there."""
         jobs = session_module.JOBS
-        on = runner.rules(jobs).helpers
+        on = waking.rules(jobs).helpers
         told = hub.told(jobs) if on else {}
         there = bool(told)
         self.line.setVisible(there)
