@@ -19,6 +19,7 @@ from aulmo import __version__
 from aulmo.deliver.developing import developed, finish_key, settings_for
 from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.frame_folder import FrameFolder, frames_beside
+from aulmo.deliver.making import LEAST_DISK, Made, mixed, taken_up
 from aulmo.deliver.movie import begin, coder_for, is_movie
 from aulmo.deliver.picture_file import file_key, write_picture
 from aulmo.document.assets import AssetStore
@@ -31,8 +32,7 @@ from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Picture, Progress, render
 
 if TYPE_CHECKING:
-    from aulmo.deliver.making import LEAST_DISK, Made, mixed, taken_up
-from aulmo.deliver.machines.hands import Helpers
+    from aulmo.deliver.machines.hands import Helpers
 
 
 class FrameOf(NamedTuple):

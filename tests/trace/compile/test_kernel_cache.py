@@ -5,7 +5,7 @@ from pathlib import Path
 
 from numba.core import caching
 
-from aulmo.trace.compile import kernel_cache
+from aulmo.trace.compile import jit, kernel_cache  # noqa: F401  (which lets Numba keep kernels so)
 
 TILE, NODES, LOBES, DRAFT = "trace/path/tile.py", "trace/pattern/node_run.py", "trace/material/openpbr.py", "trace/draft.py"
 

@@ -1,13 +1,9 @@
 """The one way kernels are compiled here. How they are given arrays: `borrowed`."""
 
-import functools
-import types
-
 from aulmo.trace.compile import kernel_cache  # noqa: F401  (must come before numba)
 
 from llvmlite import ir  # noqa: E402
-from numba import njit  # noqa: E402
-from numba import types as kinds  # noqa: E402
+from numba import njit, types  # noqa: E402
 from numba.core import cgutils  # noqa: E402
 from numba.extending import intrinsic  # noqa: E402
 
@@ -29,30 +25,22 @@ def inlined(function):
     return njit(cache=True, forceinline=True, **OPTIONS)(function)
 
 
-@functools.cache
-def in_python(function):
-    """The same kernel, and the kernels that it calls, as plain Python: for few rows, sooner than bringing compiled code into memory."""
-    plain = getattr(function, "py_func", function)
-    called = {name: plain.__globals__[name] for name in plain.__code__.co_names if hasattr(plain.__globals__.get(name), "py_func")}
-    return types.FunctionType(plain.__code__, plain.__globals__ | {name: in_python(kernel) for name, kernel in called.items()})
-
-
 @intrinsic
 def fetch_soon(typingctx, address):
     """Ask the processor to bring the memory at an address, without waiting for it."""
 
     def codegen(context, builder, signature, arguments):
         pointer = builder.inttoptr(arguments[0], cgutils.voidptr_t)
-        flag = context.get_constant(kinds.int32, 0)
-        near = context.get_constant(kinds.int32, 3)
-        data = context.get_constant(kinds.int32, 1)
+        flag = context.get_constant(types.int32, 0)
+        near = context.get_constant(types.int32, 3)
+        data = context.get_constant(types.int32, 1)
         number = ir.IntType(32)
         kind = ir.FunctionType(ir.VoidType(), [cgutils.voidptr_t, number, number, number])
         function = cgutils.get_or_insert_function(builder.module, kind, "llvm.prefetch.p0")
         builder.call(function, [pointer, flag, near, data])
         return context.get_dummy_value()
 
-    return kinds.void(address), codegen
+    return types.void(address), codegen
 
 
 def _reader(kind, number):
@@ -68,5 +56,5 @@ def _reader(kind, number):
     return read
 
 
-byte_at, short_at, float_at = _reader(kinds.uint8, ir.IntType(8)), _reader(kinds.uint16, ir.IntType(16)), _reader(kinds.float32, ir.FloatType())
-double_at = _reader(kinds.float64, ir.DoubleType())
+byte_at, short_at, float_at = _reader(types.uint8, ir.IntType(8)), _reader(types.uint16, ir.IntType(16)), _reader(types.float32, ir.FloatType())
+double_at = _reader(types.float64, ir.DoubleType())

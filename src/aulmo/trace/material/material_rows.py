@@ -7,7 +7,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from aulmo.document.records import Surface
-from aulmo.trace.compile.jit import in_python
+from aulmo.trace.compile.in_python import in_python
 from aulmo.trace.material import columns as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
