@@ -76,6 +76,7 @@ def window(request, qtbot, tmp_path, monkeypatch):
     made.picture.set_traced(False)
     made.picture.live.rests = False
     made.show()
+    made.activateWindow()  # keys go to the window that is active, which a box of the test before was
     made.session.open_document(document, assets, None)
     qtbot.waitUntil(lambda: made.picture.draft is not None and made.picture.draft.parts.shape[1] == made.picture.width(), timeout=60000)
     yield made

@@ -46,6 +46,7 @@ class Request(NamedTuple):
     gradient_span: float = 1.0
     moments: Moments | None = None
     passes: tuple[str, ...] = ()
+    project: int = 0  # which of the projects that were opened one after another it is of
 
 
 class Shown(NamedTuple):

@@ -86,6 +86,7 @@ def test_in_a_room_a_turn_from_the_wall_keeps_the_product_and_stays_inside(room,
     assert picture.screen_point("ball") is not None
 
 
+@pytest.mark.fresh
 def test_a_wall_that_stands_between_is_not_drawn_in_a_free_view_but_in_the_shot(room, qtbot):
     picture, session = room.picture, room.session
     before = session.document

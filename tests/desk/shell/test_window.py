@@ -352,6 +352,7 @@ def contrast(a: str, b: str) -> float:
     return (hi + 0.05) / (lo + 0.05)
 
 
+@pytest.mark.fresh
 def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress(window, qtbot):
     """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
 

@@ -235,6 +235,7 @@ def test_a_dragged_swatch_leaves_the_label_at_the_cursor_free(window, monkeypatc
     assert size.width() > 10 and spot.x() > size.width() and spot.y() > size.height()
 
 
+@pytest.mark.fresh
 def test_every_name_on_the_shelf_stands_within_its_tile(window, qtbot):
     window.session.set_stage("Surface")
     shelf = window.bench.faces["Surface"].shelf

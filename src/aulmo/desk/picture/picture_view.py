@@ -80,6 +80,7 @@ class PictureView(QWidget):
         self._pixels: np.ndarray | None = None
         self._outline: QImage | None = None
         self._outline_for: tuple = ()
+        self._project = 0
         self._label: tuple[str, str] | None = None
         self._label_at = QPoint()
         self._moving = False
@@ -105,6 +106,7 @@ class PictureView(QWidget):
         self.draft, self.state, self._image, self.scene, self._whole, self._around = None, None, None, None, None, None
         self._pixels, self.draft_parts = None, ()
         self._earlier = None
+        self._project += 1
         self.refresh()
 
     def refresh(self) -> None:
@@ -211,11 +213,13 @@ class PictureView(QWidget):
                 document, session.shot, self.wide_camera(), max(8, round(self.width() * share)), max(8, round(self.height() * share)),
                 self.traced and not session.playing and not self.covers(),
                 transparent=document.render.transparent and session.stage in self.final_stages,
-                gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments, passes=self.passes(),
+                gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments, passes=self.passes(), project=self._project,
             )
         )  # fmt: skip
 
     def _take(self, state: Shown) -> None:
+        if state.request.project != self._project:
+            return  # of the project that was open before
         if not set(state.part_ids) <= set(self.session.resolved.parts) and state.draft is None and state.picture.size == 0:
             return  # of another project
         self.state = state

@@ -176,12 +176,17 @@ class Window(QMainWindow):
         for name in ("File", "Edit", *own, "View", "Stage", "Help"):
             menu = menus[name] = bar.addMenu(name)
             menu.aboutToShow.connect(self._refresh_menus)
-            menu.aboutToHide.connect(lambda: [a.setEnabled(True) for a in self.registry.actions.values()])
+            menu.aboutToHide.connect(self._enable_all)
         stages = {f"stage_{stage.name}" for stage in STAGES}
         for command in sorted(commands, key=lambda c: c.id not in stages):  # the stages stand first in their menu
             if command.break_before:
                 menus[command.menu].addSeparator()
             menus[command.menu].addAction(self.registry.actions[command.id])
+
+    def _enable_all(self) -> None:
+        """What a menu shows as not to be had may be had a moment later, by its key."""
+        for action in self.registry.actions.values():
+            action.setEnabled(True)
 
     def _refresh_menus(self) -> None:
         for command in self.registry.commands.values():
@@ -192,6 +197,7 @@ class Window(QMainWindow):
 
     def _part_menu(self, menu: QMenu, item) -> None:
         self._refresh_menus()
+        menu.aboutToHide.connect(self._enable_all)
         s = self.session
         lit = s.lamp is not None or s.softbox is not None
         for name in LAMP_MENU if lit else DECAL_MENU if s.decal is not None else PART_MENU:
@@ -214,6 +220,7 @@ class Window(QMainWindow):
             if box is not self and box.isVisible():
                 box.close()
         self.session.reset()
+        self._enable_all()
         self.bench.reset()
         self.details.reset()
         self.picture.reset()
