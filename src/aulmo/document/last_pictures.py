@@ -49,6 +49,7 @@ class LastPictures:
     def __init__(self) -> None:
         self._kept: dict[str, Pictured] = {}
         self._noted: dict[str, tuple[np.ndarray, float]] = {}
+        self.saved_with: bytes | None = None  # the project's own small picture, of a version that kept no others
 
     def note(self, shot: str, pixels: np.ndarray) -> None:
         """A shot has just been seen like this: (h, w, 3) uint8, red first; it may not be changed afterwards."""

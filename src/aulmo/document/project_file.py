@@ -213,6 +213,7 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     assets.read_later(inside, kept)
     assets.stamps[path.resolve()] = _stamp(kept.archive)
     assets.last_pictures.read(kept.archive)
+    assets.last_pictures.saved_with = _thumbnail(kept.archive)
     for part in document.parts.values():
         if part.mesh:
             assets.mesh(part.mesh)
@@ -227,8 +228,13 @@ def read_thumbnail(path: Path) -> bytes | None:
             seen.read(archive)
             if (newest := seen.newest()) is not None:
                 return newest.jpeg
-            if archive.getinfo(_THUMBNAIL).file_size > SUSPICIOUS:
-                return None
-            return archive.read(_THUMBNAIL)
+            return _thumbnail(archive)
     except Exception:
+        return None
+
+
+def _thumbnail(archive: ZipFile) -> bytes | None:
+    try:
+        return archive.read(_THUMBNAIL) if archive.getinfo(_THUMBNAIL).file_size <= SUSPICIOUS else None
+    except Exception:  # noqa: BLE001 (a project is worth as much without it)
         return None

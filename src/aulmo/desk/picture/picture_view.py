@@ -262,6 +262,10 @@ class PictureView(QWidget):
             kept, image = self.session.assets.last_pictures.of(shot.id), QImage()
             if kept is not None:
                 image.loadFromData(kept.jpeg)
+            elif shot is self.session.document.shots[0] and (blob := self.session.assets.last_pictures.saved_with) is not None:
+                image.loadFromData(blob)
+                if abs(image.width() * shot.height / max(1, image.height() * shot.width) - 1.0) > 0.02:
+                    image = QImage()  # of another frame, or of more than the frame
             when = time.strftime("%-d %B, %H:%M", time.localtime(kept.at)) if kept is not None and 0 < kept.at < 4e9 else ""
             self._earlier = (shot.id, image, when)
         return None if self._earlier[1].isNull() else self._earlier[1:]
