@@ -363,7 +363,7 @@ def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress
     worn = Window()
     worn.show()
     qtbot.addWidget(worn)
-    assert worn.minimumSizeHint() == window.minimumSizeHint()
+    qtbot.waitUntil(lambda: worn.minimumSizeHint() == window.minimumSizeHint())  # once its start page has been laid out
     assert worn.size() == window.size()
     worn.picture.set_traced(False)
 

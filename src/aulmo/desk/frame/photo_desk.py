@@ -36,7 +36,11 @@ class PhotoDesk(QObject):
         self._number = 0
         self.session.changed.connect(lambda old, new: self.changed.emit())
         self.session.shot_changed.connect(self._other_shot)
-        self.session.opened.connect(self._other_shot)
+        self.session.opened.connect(self._opened)
+
+    def _opened(self) -> None:
+        self._reading = ""  # what was on its way for another project is dropped
+        self._other_shot()
 
     def _other_shot(self) -> None:
         self.chosen, self.trouble = "", ""

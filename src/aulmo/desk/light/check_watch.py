@@ -48,7 +48,8 @@ class CheckWatch(QObject):
     # listening
 
     def _forget(self) -> None:
-        self.found = self.shown_finding = self._light = self._image = None
+        self.found = self.shown_finding = self._light = self._image = self._waiting = None
+        self._busy = False  # what was on its way for another project is dropped
         self.changed.emit()
 
     def _take(self, state: Shown) -> None:

@@ -65,6 +65,10 @@ class DomeMap(QWidget):
         self._hot = ""
         self.add_at: Callable[[float, float], Any] = lambda azimuth, elevation: None  # what a double click on nothing does
         session.selection_changed.connect(self.update)
+        session.opened.connect(self._opened)
+
+    def _opened(self) -> None:
+        self._reading = None  # what was on its way for another project is dropped
 
     def _rect(self) -> QRect:
         width = min(self.width(), 2 * self.height())

@@ -163,7 +163,7 @@ class FilmDesk(QObject):
         if made is None:
             return None
         document, chosen = made if isinstance(made, tuple) else (made, None)
-        self.session.history.apply(told, document, merge)
+        self.session.apply(told, document, merge)
         if chosen is not None and not isinstance(chosen, str):
             self.chosen = tuple(chosen)
             self.changed.emit()

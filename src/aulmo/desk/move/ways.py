@@ -252,7 +252,7 @@ class WayMarks(Overlay):
             changed = {"value": tuple(float(round(v, 4)) for v in np.array(key.value, float) + own)}
             told = "Moved a key"
         try:
-            self.session.history.apply(told, keys.change_keys(self._start, [(ring.address, ring.time)], **changed), ("way", self._number))
+            self.session.apply(told, keys.change_keys(self._start, [(ring.address, ring.time)], **changed), ("way", self._number))
         except BadValue as error:
             self.session.trouble.emit(str(error))
         far = show(float(np.linalg.norm(shift)), "mm", 0)

@@ -122,6 +122,7 @@ class RangeBench(QWidget):
     def _opened(self) -> None:
         self.sheet.wanted, self.sheet.pictures, self._drawn_for, self._drafts = set(), {}, {}, None
         self.sheet.rows_axis = ""
+        self._drawing = False  # what was on its way for another project is dropped
         self.refresh()
 
     def _changed(self, old: Document, new: Document) -> None:
@@ -222,7 +223,7 @@ class RangeBench(QWidget):
             self.refresh()
             return None
         document, rest = made if isinstance(made, tuple) else (made, True)
-        self.session.history.apply(told, document)
+        self.session.apply(told, document)
         self.refresh()
         return rest
 

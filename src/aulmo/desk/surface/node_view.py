@@ -102,6 +102,7 @@ class NodeView(QWidget):
 
     def _opened(self) -> None:
         self._taker, self._asked, self._framed = None, None, None
+        self._busy = False  # what was on its way for another project is dropped
         self.chosen = ()
         self.refresh()
 
