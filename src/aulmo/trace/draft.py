@@ -215,8 +215,23 @@ def _level(alpha):
 
 
 @inlined
-def _shade(scene, options, maps, grid, place, m, px, py, pz, nx, ny, nz, dx, dy, dz):
-    """Simple light of a surface with numbers `m` at a point p: matt term plus one blurred reflection, each as far as it is light and open there."""
+def _closed(grid, place, kept, fresh, instance, px, py, pz, nx, ny, nz, dx, dy, dz):
+    """What `closed_toward` says of a point that is seen along d; where not all is `fresh`, what was `kept` of a pixel beside or above it that shows the
+    same: shade does not change from pixel to pixel."""
+    c = -(nx * dx + ny * dy + nz * dz)
+    if c < 0.0:
+        nx, ny, nz, c = -nx, -ny, -nz, -c
+    if not fresh and kept[0] == instance and kept[1] * nx + kept[2] * ny + kept[3] * nz > 0.97:
+        return kept[4], kept[5]
+    hidden, behind = closed_toward(grid, place, px, py, pz, nx, ny, nz, dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz)
+    if fresh:
+        kept[0], kept[1], kept[2], kept[3], kept[4], kept[5] = instance, nx, ny, nz, hidden, behind
+    return hidden, behind
+
+
+@inlined
+def _shade(scene, options, maps, given_back, hidden, behind, m, nx, ny, nz, dx, dy, dz):
+    """Simple light of a surface with numbers `m`: matt term plus one blurred reflection, each as far as it is light and open there (`_closed`)."""
     scale = options[a.OPT_ENV_SCALE]
     c = -(nx * dx + ny * dy + nz * dz)
     if c < 0.0:
@@ -226,13 +241,10 @@ def _shade(scene, options, maps, grid, place, m, px, py, pz, nx, ny, nz, dx, dy,
     if metal < 1.0:
         mr, mg, mb = _blurred(maps, LEVELS - 1, scene.env_turn, nx, ny, nz)
     rx, ry, rz = dx + 2.0 * c * nx, dy + 2.0 * c * ny, dz + 2.0 * c * nz
-    lit = back = 1.0
-    if grid.shape[0] > 0:
-        hidden, behind = closed_toward(grid, place, px, py, pz, nx, ny, nz, rx, ry, rz)
-        lit = 1.0 - hidden
-        back = 1.0 - behind + behind * place[4] * lit
-        if metal < 1.0:
-            mr, mg, mb = mr * lit, mg * lit, mb * lit
+    lit = 1.0 - hidden
+    back = 1.0 - behind + behind * given_back * lit
+    if metal < 1.0:
+        mr, mg, mb = mr * lit, mg * lit, mb * lit
     alpha = m[o.ALPHA_X]
     coat = m[o.COAT]
     if coat > 0.5:
@@ -359,6 +371,10 @@ def draft_rows(
     own_block = np.zeros(o.COLUMNS)
     register_block = np.zeros((REGISTER_ROWS, 4))
     own, registers = borrowed(own_block), borrowed(register_block)
+    shaded = grid.shape[0] > 0
+    given_back = place[4]
+    kept_block = np.full((2 * width, 6), -1.0)  # of what is seen first, then of what is seen through it: instance, normal, shade
+    kept = borrowed(kept_block)
     packet_block = np.zeros(PACKET_BLOCK + PACKET_SLACK, np.float32)
     aligned = packet_in(packet_block)
     packet = borrowed(aligned)
@@ -408,7 +424,7 @@ def draft_rows(
                     triangles[row, column] = np.int32(words[17])
                     first = False
                 if scene.instance_catch[instance] > 0:
-                    if grid.shape[0] > 0:  # what it catches is the shade there
+                    if shaded:  # what it catches is the shade there
                         t = np.float64(ray[8])
                         hidden, _h = closed_toward(grid, place, x + dx * t, y + dy * t, z + dz * t, 0.0, 0.0, 1.0, 0.0, 0.0, 1.0)
                         weight *= 1.0 - min(1.0, options[a.OPT_SHADOW]) * hidden
@@ -427,7 +443,12 @@ def draft_rows(
                     m = own
                 t = np.float64(ray[8])
                 px, py, pz = x + dx * t, y + dy * t, z + dz * t
-                cr, cg, cb, f = _shade(scene, options, maps, grid, place, m, px, py, pz, nx, ny, nz, dx, dy, dz)
+                hidden = behind = 0.0
+                if shaded:
+                    cell = kept[layer * width + (column & ~1)]
+                    fresh = (row - row0) & 1 == 0 and column & 1 == 0
+                    hidden, behind = _closed(grid, place, cell, fresh, instance, px, py, pz, nx, ny, nz, dx, dy, dz)
+                cr, cg, cb, f = _shade(scene, options, maps, given_back, hidden, behind, m, nx, ny, nz, dx, dy, dz)
                 if len(chosen) > 0:
                     er, eg, eb = _lamps(scene, ray, words, shadows, m, scene.lamps, scene.ies, chosen, px, py, pz, nx, ny, nz, dx, dy, dz)
                     cr, cg, cb = cr + er, cg + eg, cb + eb
@@ -473,5 +494,5 @@ def draft_rows(
             picture[row, column, 1] = curve[int(min(4095.0, max(0.0, lg * 4095.0)))]
             picture[row, column, 0] = curve[int(min(4095.0, max(0.0, lb * 4095.0)))]
             picture[row, column, 3] = 255
-    if address(block) + address(packet_block) + address(own_block) + address(register_block) == 0:  # never so: keeps the blocks alive to the end
+    if address(block) + address(packet_block) + address(own_block) + address(register_block) + address(kept_block) == 0:  # never so: keeps the blocks alive to the end
         picture[0, 0, 3] = 254

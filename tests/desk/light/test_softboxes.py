@@ -155,6 +155,7 @@ def test_facing_shade_and_what_cannot_be_aimed_at(dark, qtbot):
     assert dark.picture._label[0].startswith("In the shadow of the")
 
 
+@pytest.mark.fresh
 def test_a_lamp_is_aimed_at_its_distance(dark, qtbot):
     press(dark, "lamp_rectangle")
     settle(qtbot, dark)

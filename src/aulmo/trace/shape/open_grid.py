@@ -10,7 +10,7 @@ import math
 import numpy as np
 
 from aulmo.trace.compile import units
-from aulmo.trace.compile.borrowed import borrowed
+from aulmo.trace.compile.borrowed import borrowed, on_stack
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.shape.embree import MASK_SOLID, NO_HIT, RAY_WORDS, intersect, set_ray
 
@@ -58,7 +58,10 @@ def closed_toward(grid, place, x, y, z, nx, ny, nz, rx, ry, rz):
     fz = min(deep - 1.001, max(0.0, oz + 0.7 * nz))
     i, j, h = int(fx), int(fy), int(fz)
     fx, fy, fz = fx - i, fy - j, fz - h
-    e0 = ex = ey = ez = c0 = cx = cy = cz = total = 0.0
+    got = on_stack(place)
+    for c in range(8):
+        got[c] = 0.0
+    total = 0.0
     for k in range(8):
         a, b, c = k & 1, (k >> 1) & 1, k >> 2
         w = (fx if a else 1.0 - fx) * (fy if b else 1.0 - fy) * (fz if c else 1.0 - fz)
@@ -66,16 +69,16 @@ def closed_toward(grid, place, x, y, z, nx, ny, nz, rx, ry, rz):
         ahead = u * nx + v * ny + t * nz - above
         g = grid[t, v, u]
         w *= g[8] * min(1.0, max(0.02, ahead + 0.1))  # what lies behind the surface sees another sky
-        e0, ex, ey, ez = e0 + w * g[0], ex + w * g[1], ey + w * g[2], ez + w * g[3]
-        c0, cx, cy, cz = c0 + w * g[4], cx + w * g[5], cy + w * g[6], cz + w * g[7]
+        for n in range(8):
+            got[n] += w * g[n]
         total += w
     if total < 1e-3:
         return 0.5, 0.5
     s = 1.0 / total
-    got = s * (e0 + (ex * nx + ey * ny + ez * nz) * (2.0 / 3.0))
+    light = s * (got[0] + (got[1] * nx + got[2] * ny + got[3] * nz) * (2.0 / 3.0))
     sky = place[5] + (place[6] * nx + place[7] * ny + place[8] * nz) * (2.0 / 3.0)
-    along = s * (c0 + cx * rx + cy * ry + cz * rz)
-    return 1.0 - min(1.5, max(0.0, got) / max(0.2 * place[5], sky)), 1.0 - min(1.0, max(0.0, along))
+    along = s * (got[4] + got[5] * rx + got[6] * ry + got[7] * rz)
+    return 1.0 - min(1.5, max(0.0, light) / max(0.2 * place[5], sky)), 1.0 - min(1.0, max(0.0, along))
 
 
 def spread(count: int) -> np.ndarray:
