@@ -216,8 +216,8 @@ def _level(alpha):
 
 @inlined
 def _closed(grid, place, kept, fresh, instance, px, py, pz, nx, ny, nz, dx, dy, dz):
-    """What `closed_toward` says of a point that is seen along d; where not all is `fresh`, what was `kept` of a pixel beside or above it that shows the
-    same: shade does not change from pixel to pixel."""
+    """What `closed_toward` says of a point that is seen along d; unless it is to be `fresh`, what was `kept` of a pixel beside or above it that shows
+    the same: shade does not change from pixel to pixel."""
     c = -(nx * dx + ny * dy + nz * dz)
     if c < 0.0:
         nx, ny, nz, c = -nx, -ny, -nz, -c
@@ -494,5 +494,6 @@ def draft_rows(
             picture[row, column, 1] = curve[int(min(4095.0, max(0.0, lg * 4095.0)))]
             picture[row, column, 0] = curve[int(min(4095.0, max(0.0, lb * 4095.0)))]
             picture[row, column, 3] = 255
-    if address(block) + address(packet_block) + address(own_block) + address(register_block) + address(kept_block) == 0:  # never so: keeps the blocks alive to the end
+    used = address(block) + address(packet_block) + address(own_block) + address(register_block) + address(kept_block)
+    if used == 0:  # never so: keeps the blocks alive to the end
         picture[0, 0, 3] = 254
