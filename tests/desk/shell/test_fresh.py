@@ -39,7 +39,7 @@ def test_a_window_that_is_put_back_is_like_a_new_one(window, qtbot):
     assert told(window) == new
 
 
-def test_a_kept_window_is_drawn_anew_for_each_project(window):
+def test_a_kept_window_is_drawn_anew_for_every_document(window):
     assert window.session.document.name == "Odrel test" and window.picture.draft is not None
     assert set(window.picture.draft_parts) == {"ball", "left", "right"}
 
@@ -76,7 +76,7 @@ def test_a_project_opens_on_what_it_showed_last_and_says_so(window, qtbot, tmp_p
     assert not session.pictured
 
 
-def test_what_the_shot_shows_is_kept_with_the_project(window, qtbot, tmp_path):
+def test_what_the_shot_shows_is_saved_along(window, qtbot, tmp_path):
     path = tmp_path / "kept.aulmo"
     assert window.session.save(path, None)
     seen = project_file.load(path)[1].last_pictures.of(window.session.shot.id)
