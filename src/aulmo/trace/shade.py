@@ -14,6 +14,7 @@ from aulmo.trace.scene import LAMP_PART, Scene
 from aulmo.trace.shape.open_grid import look_round, spread
 
 CELLS, RAYS, AT_ONCE = 60_000, 96, 800
+SMOOTHED, AS_OPEN = 3, 0.06
 LIGHT_LEVEL = 2  # of the blurred dome: as wide as the directions lie apart
 BESIDE = 0.4  # of the parts' size, how far the grid goes on beside them; of their height above
 
@@ -51,7 +52,26 @@ class Openness(NamedTuple):
         whole = basis.sum(0)
         got += inside * (whole - opened)
         grid = np.concatenate([got, opened, self.counts[:, None]], 1).reshape(*self.shape[::-1], 9)
+        for _ in range(SMOOTHED):
+            grid = _smoothed(grid)
         return Shade(np.ascontiguousarray(grid), np.array([*self.low, 1.0 / self.cell, self.given_back, *(light @ basis)], float))
+
+
+def _smoothed(grid: np.ndarray) -> np.ndarray:
+    """A grid whose cells share with their neighbours what they see, as far as both count and are about as open: what a few rays tell roughly, many
+    cells tell well, and nothing comes through a wall."""
+    for axis in range(3):
+        sums, total = grid[..., :8].copy(), np.ones(grid.shape[:3], np.float32)
+        for step in (1, -1):
+            other = np.roll(grid, step, axis)
+            alike = np.exp(-(((other[..., 4] - grid[..., 4]) / AS_OPEN) ** 2)) * other[..., 8]
+            edge = [slice(None)] * 3
+            edge[axis] = slice(0, 1) if step == 1 else slice(-1, None)
+            alike[tuple(edge)] = 0.0
+            sums += alike[..., None] * other[..., :8]
+            total += alike
+        grid = np.concatenate([sums / total[..., None], grid[..., 8:]], -1)
+    return grid
 
 
 def luminance_toward(maps: np.ndarray, directions: np.ndarray) -> np.ndarray:
