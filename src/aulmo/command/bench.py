@@ -26,6 +26,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document, Placement, RenderSettings
 from aulmo.errors import BadValue
+from aulmo.surface.colour import decode_srgb
 from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.compile import arrays as a
@@ -171,8 +172,7 @@ def draft_beside_traced(document: Document, assets: AssetStore, size: tuple[int,
 
 def _luminance(display: np.ndarray) -> np.ndarray:
     """Luminance of sRGB display values (IEC 61966-2-1)."""
-    linear = np.where(display <= 0.04045, display / 12.92, ((display + 0.055) / 1.055) ** 2.4)
-    return linear @ np.array([0.2126, 0.7152, 0.0722])
+    return decode_srgb(display) @ np.array([0.2126, 0.7152, 0.0722])
 
 
 def first_pixels(document: Document, assets: AssetStore) -> dict[str, float]:

@@ -8,6 +8,7 @@ from typing import Any, Callable, NamedTuple
 
 import numpy as np
 
+from aulmo.surface.colour import LUMINANCE
 from aulmo.trace.material import columns as o
 from aulmo.trace.remembered import Remembered
 from aulmo.trace.scene import LAMP_PART, Scene
@@ -44,8 +45,9 @@ class Openness(NamedTuple):
     def lit(self, maps: np.ndarray, turn: np.ndarray) -> Shade:
         """The shade under a blurred dome (`draft.blur_environment`); turn : (3, 3) world to map. What is hidden gives back light like a hollow all of
         whose walls are alike: L = rho E / (1 - rho (1 - open))."""
-        light = luminance_toward(maps, spread(RAYS) @ turn.T).astype(np.float32)
-        basis = np.column_stack([np.ones(RAYS), 3.0 * spread(RAYS)]).astype(np.float32) / RAYS
+        directions = spread(RAYS)
+        light = luminance_toward(maps, directions @ turn.T).astype(np.float32)
+        basis = np.column_stack([np.ones(RAYS), 3.0 * directions]).astype(np.float32) / RAYS
         opened = self.seen @ basis
         got = self.seen @ (light[:, None] * basis)
         inside = self.given_back * got[:, :1] / np.maximum(0.05, 1.0 - self.given_back * (1.0 - opened[:, :1]))
@@ -81,7 +83,7 @@ def luminance_toward(maps: np.ndarray, directions: np.ndarray) -> np.ndarray:
     uv = np.where(d[:, 2:] < 0.0, (1.0 - np.abs(d[:, 1::-1])) * sign, d[:, :2])
     side = maps.shape[1]
     at = np.clip(((uv + 1.0) * 0.5 * side).astype(int), 0, side - 1)
-    return maps[LIGHT_LEVEL, at[:, 1], at[:, 0]] @ np.array([0.2722287, 0.6740818, 0.0536895])
+    return maps[LIGHT_LEVEL, at[:, 1], at[:, 0]] @ LUMINANCE
 
 
 def openness_of(scene: Scene, go_on: Callable[[], bool] = lambda: True) -> Openness | None:
@@ -119,8 +121,7 @@ def _given_back(scene: Scene) -> float:
     m = arrays.materials[arrays.instance_material[arrays.instance_part != LAMP_PART]]
     if not len(m):
         return 0.0
-    light = np.array([0.2722287, 0.6740818, 0.0536895])
-    matt, metal = m[:, o.DIFFUSE : o.DIFFUSE + 3] @ light, m[:, o.METAL_F0 : o.METAL_F0 + 3] @ light
+    matt, metal = m[:, o.DIFFUSE : o.DIFFUSE + 3] @ LUMINANCE, m[:, o.METAL_F0 : o.METAL_F0 + 3] @ LUMINANCE
     return float(np.clip((matt + (metal - matt) * m[:, o.METALNESS]).mean(), 0.1, 0.8))
 
 

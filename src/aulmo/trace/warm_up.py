@@ -19,7 +19,6 @@ from aulmo.trace.compile import kernel_cache
 LOOPS, SECONDS_PER_LOOP_SECOND = 400_000, 1100.0
 # units in the order they are taken: what a draft shows first, then the longest
 FIRST = ("as_drafted", "camera_ray", "photo_light", "run", "more", "image", "laid", "look_up", "each", "colour_node", "place_node", "relief_node")
-FIRST_DRAWN = ("draft_rows",)
 
 
 def _note() -> Path:
