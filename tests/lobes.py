@@ -7,8 +7,9 @@ from numba import njit
 from scipy import stats
 
 from aulmo.document.records import Surface
+from aulmo.surface import columns
 from aulmo.trace.compile.arrays import FILM_STEPS
-from aulmo.trace.material import columns, openpbr
+from aulmo.trace.material import openpbr
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.path.sampling import draw_2d
 

@@ -3,9 +3,7 @@
 import json
 from pathlib import Path
 
-import msgspec
-
-from aulmo.document.records import Document
+from aulmo.document.schema import schema
 
 path = Path(__file__).parents[1] / "docs" / "file-format.schema.json"
-path.write_text(json.dumps(msgspec.json.schema(Document), indent=1) + "\n")
+path.write_text(json.dumps(schema(), indent=1) + "\n")

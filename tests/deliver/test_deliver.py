@@ -108,7 +108,7 @@ def test_names_never_overwrite(tmp_path):
     assert first.name == "Odrel test Shot 1.tif"
     first.touch()
     assert file_name(document, document.shots[0], settings).name == "Odrel test Shot 1 2.tif"
-    assert {e for _, e in FILE_TYPES.values()} == {".png", ".tif", ".jpg", ".webp", ".exr", ".ora"}
+    assert {known.ending for known in FILE_TYPES.values()} == {".png", ".tif", ".jpg", ".webp", ".exr", ".ora"}
 
 
 def wait_for(job: Job, seconds: float = 90.0) -> None:

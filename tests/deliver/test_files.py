@@ -40,7 +40,7 @@ def wrote(picture, path, kind, **settings):
 
 @pytest.mark.parametrize("kind", [k for k in FILE_TYPES if not k.startswith("exr") and k != "ora"])
 def test_every_flat_type_holds_the_view_its_profile_and_what_made_it(picture, tmp_path, kind):
-    path = wrote(picture, tmp_path / f"a{FILE_TYPES[kind][1]}", kind, dpi=300)
+    path = wrote(picture, tmp_path / f"a{FILE_TYPES[kind].ending}", kind, dpi=300)
     held = oiio.ImageBuf(str(path))
     spec = held.spec()
     assert {"png16": "uint16", "tif": "uint16", "tif32": "float"}.get(kind, "uint8") == str(spec.format)
@@ -109,7 +109,7 @@ def test_light_itself_goes_into_float_files_alone(picture, tmp_path):
 
 def test_quality_makes_smaller_files(picture, tmp_path):
     for kind in ("jpg", "webp"):
-        small, large = (wrote(picture, tmp_path / f"{q}{FILE_TYPES[kind][1]}", kind, quality=q) for q in (50, 98))
+        small, large = (wrote(picture, tmp_path / f"{q}{FILE_TYPES[kind].ending}", kind, quality=q) for q in (50, 98))
         assert small.stat().st_size < 0.75 * large.stat().st_size
 
 

@@ -84,8 +84,8 @@ def test_frames_that_show_the_very_same_are_traced_once(tmp_path, monkeypatch):
     document, assets = sliding()
     document = replace(document, motions={i: replace(m, length=0.25) for i, m in document.motions.items()})
     traced = []
-    real = films.render
-    monkeypatch.setattr(films, "render", lambda *words: traced.append(words[8]) or real(*words))
+    real = films.tracer.render
+    monkeypatch.setattr(films.tracer, "render", lambda *words: traced.append(words[8]) or real(*words))
     made = render_film(document, assets, plan(document), SIZE, FEW, tmp_path / "out")
     assert made.made == 8 and traced == pytest.approx([0.0, 0.125, 0.25])
 

@@ -218,6 +218,14 @@ def _stopping(p: argparse.ArgumentParser) -> None:
     p.add_argument("--unfinished", action="store_true", help="leave the shot's finish out")
 
 
+def _few(field: str) -> list[str]:
+    """What a setting of the render can be, as its record has it."""
+    from aulmo.document.property_table import TABLE
+    from aulmo.document.records import RenderSettings
+
+    return list(TABLE[RenderSettings][field].choices)
+
+
 def parser() -> argparse.ArgumentParser:
     """The words of the command line."""
     top = argparse.ArgumentParser(prog="aulmo", description="From CAD models to photoreal product pictures.")
@@ -247,11 +255,11 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--seed", type=int, metavar="N", help="another pattern of samples")
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS", help="a moment of the film")
     p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
-    p.add_argument("--file-type", choices=("png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"))
-    p.add_argument("--profile", choices=("sRGB", "Display P3", "ACEScg"), help="the colours of the file")
+    p.add_argument("--file-type", choices=_few("file_type"))
+    p.add_argument("--profile", choices=_few("profile"), help="the colours of the file")
     p.add_argument("--quality", type=int, metavar="1-100", help="of JPEG and WebP")
     p.add_argument("--dpi", type=int, metavar="N")
-    p.add_argument("--alpha", choices=("straight", "premultiplied"), help="of TIFF")
+    p.add_argument("--alpha", choices=_few("alpha"), help="of TIFF")
     p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
     p.add_argument("--every", metavar="AXES", help="all combinations along axes, as \"Colour,Trim\"")
     p.add_argument("--table", metavar="FILE.csv", help="variants from a table: a column for each axis, a line for each")
@@ -340,7 +348,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--size", metavar="WxH")
     _stopping(p)
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
-    p.add_argument("--file-type", choices=("png", "png16", "tif8", "tif", "tif32", "jpg", "webp", "exr", "exr32", "ora"))
+    p.add_argument("--file-type", choices=_few("file_type"))
     p.add_argument("--out", metavar="FILE")
     p.set_defaults(run=renders.renders)
     p = commands.add_parser("helper", help="let this machine help with the renders of another one")

@@ -6,7 +6,6 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from aulmo import __version__
 from aulmo.command.words import at_least, bar, end_bar, frame_size, stopped_at
 from aulmo.errors import BadValue
 
@@ -53,12 +52,11 @@ def render(arguments: argparse.Namespace) -> int:
 def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
     from msgspec.structs import replace
 
-    from aulmo.deliver.developing import developed, settings_for
-    from aulmo.deliver.picture_file import check_file, type_of, write_picture
+    from aulmo.deliver.developing import rendered
+    from aulmo.deliver.picture_file import signed, type_of, write_picture
     from aulmo.deliver.stills import Still, check_seen, plan, shot_of
     from aulmo.document import variants
     from aulmo.document.variant_table import from_words
-    from aulmo.trace.tracer import render as traced
 
     choices = from_words(document, arguments.variant or "")
     if arguments.pattern is not None:
@@ -82,16 +80,14 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
         bar(f"Rendering {shot.name}"[:18], p.share, f"noise {100 * p.noise:.1f} %  {left}")
         return True
 
-    check_file(kind, settings)
-    settings = settings_for(document, shot, replace(settings, negative=False), kind)
     kept = Path(arguments.state) if arguments.state else None
-    picture = traced(document, assets, shot, size, settings, progress, kept=kept, time_=arguments.at)
+    found = rendered(document, assets, shot, size, replace(settings, negative=False), kind, progress, None, kept, arguments.at)
     end_bar()
-    if picture is None:
+    if found is None:
         print("The render was cancelled.", file=sys.stderr)
         return 5
-    picture = developed(document, assets, shot, picture, settings, kind, arguments.at)
-    write_picture(picture, out, kind, {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}"}, settings)
+    picture = found.picture
+    write_picture(picture, out, kind, signed(document, shot.name), found.settings)
     if kept is not None:
         kept.unlink(missing_ok=True)
     print(f"{out}: {size[0]} × {size[1]}, {picture.samples} samples, noise {100 * picture.noise:.1f} %, {picture.seconds:.1f} s")

@@ -42,6 +42,7 @@ def turntable(arguments: argparse.Namespace) -> int:
 def panorama(arguments: argparse.Namespace) -> int:
     """`panorama PROJECT [--shot NAME] [--width PIXELS] [--stereo [--beside]] [--cube] --out FILE`."""
     from aulmo.deliver.panorama import Layout, check, sphere, write_cube, write_sphere
+    from aulmo.deliver.picture_file import signed
     from aulmo.deliver.stills import shot_of
     from aulmo.document import variants
     from aulmo.document.project_file import load
@@ -72,7 +73,7 @@ def panorama(arguments: argparse.Namespace) -> int:
         for path in write_cube(picture, out):
             print(path)
     else:
-        write_sphere(picture, out, {"ImageDescription": f"{document.name}: {shot.name}"}, settings, layout)
+        write_sphere(picture, out, signed(document, shot.name), settings, layout)
         high, wide = picture.rgb.shape[:2]
         print(f"{out}: {wide} × {high}, {picture.samples} samples, {picture.seconds:.1f} s")
     return 0

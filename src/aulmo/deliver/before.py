@@ -3,6 +3,7 @@
 import shutil
 from pathlib import Path
 
+from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import leaves
 from aulmo.document.properties import resolve
@@ -12,7 +13,6 @@ from aulmo.document.references import references
 from aulmo.errors import AulmoError
 
 FEW_SAMPLES, MUCH_NOISE = 16, 12.0  # what one tries things out with
-PLANES = {"png": 4, "png16": 8, "tif": 8, "jpg": 2, "exr": 16, "exr32": 32}  # bytes a pixel of a file, about
 EACH_PASS = 24
 
 
@@ -32,8 +32,9 @@ def oddities(
         found.append(f"{counted(len(missing), 'picture or shape', 'pictures or shapes')} missing from the project")
     if settings.transparent and shot.photograph is not None:
         found.append("the background is left out, and with it the photograph")
-    planes = EACH_PASS * len(settings.passes) if settings.file_type.startswith("exr") else 0
-    need = count * shot.width * shot.height * (PLANES.get(settings.file_type, 8) + planes)
+    kind = FILE_TYPES[settings.file_type]
+    planes = EACH_PASS * len(settings.passes) if kind.layered else 0
+    need = count * shot.width * shot.height * (kind.bytes_a_pixel + planes)
     try:
         free = shutil.disk_usage(folder).free
     except OSError:

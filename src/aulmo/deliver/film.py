@@ -15,13 +15,12 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo import __version__
-from aulmo.deliver.developing import developed, finish_key, settings_for
+from aulmo.deliver.developing import finish_key, rendered_moment, settings_for
 from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.frame_folder import FrameFolder, frames_beside
-from aulmo.deliver.making import LEAST_DISK, Made, mixed, taken_up
+from aulmo.deliver.making import LEAST_DISK, Made
 from aulmo.deliver.movie import begin, coder_for, is_movie
-from aulmo.deliver.picture_file import file_key, write_picture
+from aulmo.deliver.picture_file import file_key, signed, write_picture
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -29,7 +28,7 @@ from aulmo.errors import BadFile, BadValue, CannotWrite
 from aulmo.motion.reel import Seen, frames, seen_at
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
-from aulmo.trace.tracer import Picture, Progress, render
+from aulmo.trace.tracer import Picture, Progress
 
 if TYPE_CHECKING:
     from aulmo.deliver.machines.hands import Helpers
@@ -166,7 +165,7 @@ def render_film(
 
 
 def _about(document: Document, frame: FrameOf) -> dict[str, str]:
-    return {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {frame.time:.3f} s"}
+    return signed(document, f"{frame.time:.3f} s")
 
 
 def _handed_out(
@@ -234,19 +233,10 @@ def _picture(
     document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, folder: FrameFolder,
     builder: SceneBuilder, told: Callable, kind: str,
 ) -> Picture | None:  # fmt: skip
-    found: list[Picture] = []
-    for seen in frame.seen:
-        kept = folder.state(frame.number, seen.shot)
-        own = settings_for(document, seen.shot, settings, kind)
-
-        def run(kept=kept, seen=seen, own=own) -> Picture | None:
-            return render(document, assets, seen.shot, size, own, told, builder, kept, frame.time)
-
-        picture = taken_up(run, kept)
-        if picture is None:
-            return None
-        found.append(developed(document, assets, seen.shot, picture, own, kind, frame.time))
-    return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
+    """One frame, from where its shots were left."""
+    seen = [(one.shot, one.share) for one in frame.seen]
+    left = lambda shot: folder.state(frame.number, shot)  # noqa: E731
+    return rendered_moment(document, assets, seen, size, settings, kind, told, builder, frame.time, left)
 
 
 def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> None:

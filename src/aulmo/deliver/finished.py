@@ -9,13 +9,12 @@ from typing import Any, Callable
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo import __version__
 from aulmo.deliver.developing import finish_key
 from aulmo.deliver.film import assemble
 from aulmo.deliver.frame_folder import FINISHED, FrameFolder, frames_beside
 from aulmo.deliver.making import Made
 from aulmo.deliver.movie import coder_for, is_movie
-from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, type_of
+from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, shown_file, signed, type_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
 from aulmo.document.file_names import file_name, names_apart
@@ -47,15 +46,15 @@ def write_finished(
         if planes is None:
             return None
     display, alpha, notes = finished_of(document, assets, shot, planes, time_)
-    write_display(display, alpha, out, settings, f"{document.name}: {shot.name}, finished")
+    write_display(display, alpha, out, settings, signed(document, f"{shot.name}, finished"))
     return notes
 
 
-def write_display(display: np.ndarray, alpha: np.ndarray, out: Path, settings: RenderSettings, about: str) -> None:
+def write_display(display: np.ndarray, alpha: np.ndarray, out: Path, settings: RenderSettings, about: dict[str, str]) -> None:
     """Display values (h, w, 3) and alpha (h, w) into a file of a type that shows them. Raises BadValue or CannotWrite."""
     kind = _check(out, settings)
     pixels = np.concatenate([display, np.clip(alpha, 0, 1)[..., None]], -1).astype(np.float32)
-    blob = shown_file(pixels, kind, out.suffix.lower(), {"Software": f"Aulmo {__version__}", "ImageDescription": about}, settings)
+    blob = shown_file(pixels, kind, out.suffix.lower(), about, settings)
     write_atomically(out, lambda file: file.write(blob))
 
 
@@ -70,7 +69,7 @@ def _check(out: Path, settings: RenderSettings) -> str:
 
 def file_of(document: Document, shot: Shot, folder: Path, settings: RenderSettings) -> Path:
     """Where a shot's finished picture lies in a folder of all of them."""
-    ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type][1]
+    ending = ".png" if settings.file_type in LAYERED else FILE_TYPES[settings.file_type].ending
     named = names_apart([s.name for s in document.shots], "shot")
     name = next((n for s, n in zip(document.shots, named) if s.id == shot.id), file_name(shot.name, None))
     return Path(folder) / f"{file_name(document.name, otherwise='project')} {name}{ending}"
@@ -113,7 +112,7 @@ def finish_frames(
             display, alpha = shown[0][0], shown[0][1]
             if len(shown) > 1:
                 display = display + (shown[1][0] - display) * np.float32(seen[1].share)
-            write_display(display, alpha, folder.file(number), settings, f"{document.name}: {at:.3f} s")
+            write_display(display, alpha, folder.file(number), settings, signed(document, f"{at:.3f} s"))
             folder.note(number, digest)
             made += 1
             size = (display.shape[1], display.shape[0])

@@ -56,7 +56,7 @@ class FrameFolder:
 
     def file(self, number: int) -> Path:
         """Where a frame's picture lies."""
-        return self.path / f"frame-{number:05d}{FILE_TYPES[self.kind][1]}"
+        return self.path / f"frame-{number:05d}{FILE_TYPES[self.kind].ending}"
 
     def state(self, number: int, shot: Shot) -> Path:
         """Where the state of a frame that is under way lies."""

@@ -18,6 +18,7 @@ from aulmo.deliver.baked import Baker, Pictures, baked_meshes
 from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, lost, moving_things, rgb
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
+from aulmo.document.lens import half_tangent
 from aulmo.document.placement import turn_matrix
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Lamp, Material, Part, Placement, Surface
@@ -207,7 +208,7 @@ def _camera(camera: Camera, ratio: float) -> tuple[dict[str, Any], dict[str, Any
         half = 0.5 * camera.span_mm * METRE
         flat = {"xmag": half, "ymag": half / ratio, "znear": 0.001, "zfar": 1000.0}
         return {"name": camera.name, "type": "orthographic", "orthographic": flat}, node
-    tall = 2 * math.atan(0.5 * camera.sensor_mm / camera.focal_length_mm / ratio)
+    tall = 2 * math.atan(half_tangent(camera) / ratio)
     near = max(0.001, camera.near_mm * METRE)
     return {"name": camera.name, "type": "perspective", "perspective": {"yfov": tall, "aspectRatio": ratio, "znear": near, "zfar": 1000.0}}, node
 

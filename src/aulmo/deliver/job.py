@@ -458,7 +458,7 @@ def file_name(
 ) -> Path:  # fmt: skip
     """Where the next render of a shot goes: a name that no file has and that no render is going to write (`reserved`)."""
     stem = file_stem(PLAIN, Named(document, shot, variants.in_full(document, choices), (shot.width, shot.height)))
-    return free_path(picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type][1]}", taken or set(), overwrites=False)
+    return free_path(picture_folder(settings, project) / f"{stem}{FILE_TYPES[settings.file_type].ending}", taken or set(), overwrites=False)
 
 
 def by_names(document: Document, picks: dict[str, str]) -> dict[str, str]:

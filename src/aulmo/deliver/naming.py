@@ -82,4 +82,4 @@ def kind_of(name: str) -> str:
     from aulmo.deliver.picture_file import FILE_TYPES
 
     ending = Path(name).suffix.lower()
-    return next((kind for kind, (_, suffix) in FILE_TYPES.items() if suffix == ending), "")
+    return next((kind for kind, known in FILE_TYPES.items() if known.ending == ending), "")

@@ -4,40 +4,57 @@ import io
 import os
 import tempfile
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 
+from aulmo import __version__
 from aulmo.deliver.encoding import display_picture, encode, light_spec
 from aulmo.deliver.openraster import open_raster
 from aulmo.deliver.profiles import in_space, profile
-from aulmo.document.records import RenderSettings
+from aulmo.document.records import Document, RenderSettings
 from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue
 from aulmo.trace.tracer import OF_FILES, Picture
 
+
+class FileType(NamedTuple):
+    """What is known of a type of picture file, beside its words (of `RenderSettings.file_type`): its ending, the depth of its numbers, which of a
+    render's settings it heeds, about how many bytes a pixel takes, whether it can hold light itself, and whether it holds passes."""
+
+    ending: str
+    depth: str
+    heeds: tuple[str, ...]
+    bytes_a_pixel: int
+    light: bool = False
+    layered: bool = False
+
+
+_SHOWN, _TIFF = ("profile", "dpi"), ("profile", "dpi", "alpha")
 FILE_TYPES = {
-    "png": ("PNG 8 bit", ".png"),
-    "png16": ("PNG 16 bit", ".png"),
-    "tif8": ("TIFF 8 bit", ".tif"),
-    "tif": ("TIFF 16 bit", ".tif"),
-    "tif32": ("TIFF float", ".tif"),
-    "jpg": ("JPEG", ".jpg"),
-    "webp": ("WebP", ".webp"),
-    "exr": ("EXR half", ".exr"),
-    "exr32": ("EXR full", ".exr"),
-    "ora": ("Layers (OpenRaster)", ".ora"),
+    "png": FileType(".png", "uint8", _SHOWN, 4),
+    "png16": FileType(".png", "uint16", _SHOWN, 8),
+    "tif8": FileType(".tif", "uint8", _TIFF, 4),
+    "tif": FileType(".tif", "uint16", _TIFF, 8),
+    "tif32": FileType(".tif", "float", _TIFF, 16, light=True),
+    "jpg": FileType(".jpg", "uint8", (*_SHOWN, "quality"), 2),
+    "webp": FileType(".webp", "uint8", ("profile", "quality"), 2),
+    "exr": FileType(".exr", "half", ("exr_parts",), 16, light=True, layered=True),
+    "exr32": FileType(".exr", "float", ("exr_parts",), 32, light=True, layered=True),
+    "ora": FileType(".ora", "uint8", ("dpi",), 8, layered=True),
 }
-LAYERED = ("exr", "exr32", "ora")  # that hold passes
+LAYERED = tuple(name for name, kind in FILE_TYPES.items() if kind.layered)  # that hold passes
 
 
 def type_of(path: Path, preferred: str | None = None) -> str:
     """The file type of a name. Raises BadValue for a suffix no picture has."""
     suffix = path.suffix.lower().replace(".tiff", ".tif").replace(".jpeg", ".jpg")
-    if preferred and FILE_TYPES[preferred][1] == suffix:
+    if preferred and FILE_TYPES[preferred].ending == suffix:
         return preferred
-    found = next((name for name, (_, ending) in FILE_TYPES.items() if ending == suffix), None)
+    found = next((name for name, known in FILE_TYPES.items() if known.ending == suffix), None)
     if found is None:
-        raise BadValue(f"{path.name} should end in .png, .tif, .jpg, .webp, .exr or .ora.")
+        *first, last = dict.fromkeys(known.ending for known in FILE_TYPES.values())
+        raise BadValue(f"{path.name} should end in {', '.join(first)} or {last}.")
     return "tif" if found == "tif8" else found
 
 
@@ -63,6 +80,11 @@ def write_picture(
     write_atomically(path, lambda file: file.write(blob))
 
 
+def signed(document: Document, what: str) -> dict[str, str]:
+    """What a file says of itself: who made it, of which project and `what` of it."""
+    return {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {what}"}
+
+
 def file_key(kind: str, settings: RenderSettings) -> str:
     """All of a picture's file that is not the picture."""
     return "/".join((kind, *(str(getattr(settings, f)) for f in OF_FILES)))
@@ -70,7 +92,7 @@ def file_key(kind: str, settings: RenderSettings) -> str:
 
 def check_file(kind: str, settings: RenderSettings) -> None:
     """Raise BadValue where a file type cannot hold what is asked of it."""
-    if settings.profile == "ACEScg" and kind not in ("tif32", "exr", "exr32"):
+    if settings.profile == "ACEScg" and not FILE_TYPES[kind].light:
         raise BadValue("ACEScg is light itself and needs TIFF float or EXR; choose sRGB or Display P3 for this type.")
 
 
@@ -78,7 +100,7 @@ def _exr(picture: Picture, kind: str, about: dict[str, str], settings: RenderSet
     scale = np.float32(1.0 / picture.white)
     planes = [picture.rgb * scale, picture.alpha[..., None], picture.raw * scale, picture.albedo, picture.normal]
     names = ["R", "G", "B", "A", "raw.R", "raw.G", "raw.B", "albedo.R", "albedo.G", "albedo.B", "normal.X", "normal.Y", "normal.Z"]
-    depths = ["half" if kind == "exr" else "float"] * len(names)
+    depths = [FILE_TYPES[kind].depth] * len(names)
     if picture.passes is not None:
         light = picture.passes.light()
         for name, plane in picture.passes.planes.items():
@@ -134,7 +156,7 @@ def _flat(picture: Picture, kind: str, suffix: str, about: dict[str, str], setti
         return shown_file(display_picture(picture), kind, suffix, about, settings)
     transparent = float(picture.alpha.min()) < 0.999
     pixels = np.concatenate([picture.rgb * np.float32(1.0 / picture.white), picture.alpha[..., None]], 2)  # the light itself
-    premultiplied = settings.alpha == "premultiplied" and kind.startswith("tif")
+    premultiplied = settings.alpha == "premultiplied" and "alpha" in FILE_TYPES[kind].heeds
     if not premultiplied:
         pixels[..., :3] /= np.maximum(pixels[..., 3:], 1e-4)
     return _flat_file(pixels, transparent, premultiplied, kind, suffix, about, settings)
@@ -143,7 +165,7 @@ def _flat(picture: Picture, kind: str, suffix: str, about: dict[str, str], setti
 def shown_file(pixels: np.ndarray, kind: str, suffix: str, about: dict[str, str], settings: RenderSettings) -> bytes:
     """A file of display values (h, w, 4), with straight alpha, in the colours and as the settings want it."""
     transparent = float(pixels[..., 3].min()) < 0.999 and kind != "jpg"
-    premultiplied = settings.alpha == "premultiplied" and kind.startswith("tif")
+    premultiplied = settings.alpha == "premultiplied" and "alpha" in FILE_TYPES[kind].heeds
     pixels = pixels.copy()
     pixels[..., :3] = in_space(pixels[..., :3], settings.profile)
     if premultiplied:
@@ -159,7 +181,7 @@ def _flat_file(
         about["Alpha"] = "premultiplied" if premultiplied else "straight"
     else:
         pixels = pixels[..., :3]
-    depth = {"png16": "uint16", "tif": "uint16", "tif32": "float"}.get(kind, "uint8")
+    depth = FILE_TYPES[kind].depth
     if depth == "uint8":
         rng = np.random.default_rng(1)  # a fixed dither keeps dark gradients from banding
         pixels[..., :3] += (rng.random(pixels.shape[:2] + (1,), np.float32) - 0.5) / 255

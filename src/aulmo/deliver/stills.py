@@ -8,12 +8,11 @@ from typing import TYPE_CHECKING, Callable, Mapping, NamedTuple, Sequence
 
 from msgspec.structs import replace
 
-from aulmo import __version__
-from aulmo.deliver.developing import developed, finish_key, settings_for
-from aulmo.deliver.making import LEAST_DISK, Made, taken_up
+from aulmo.deliver.developing import finish_key, rendered, settings_for
+from aulmo.deliver.making import LEAST_DISK, Made
 from aulmo.deliver.naming import Named, file_names
 from aulmo.deliver.notes import Notes
-from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, file_key, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, LAYERED, check_file, file_key, signed, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.edits import find_shot
@@ -70,7 +69,7 @@ def plan(
             raise BadValue(f"{variants.told(document, row)} is not offered.")
         shot = shot_of(document, row, shot_name)
         named.append(Named(document, shot, row, size or (shot.width, shot.height), time_, k, time.strftime("%Y-%m-%d")))
-    names = file_names(pattern, named, FILE_TYPES[kind][1])
+    names = file_names(pattern, named, FILE_TYPES[kind].ending)
     if not folder.is_dir():
         raise BadValue(f"There is no folder {folder} to write to.")
     return [Still({a: c for a, c in one.choices.items() if a != "shot"}, one.shot.id, folder / name) for one, name in zip(named, names)]
@@ -127,18 +126,14 @@ def render_stills(
 
         hands = helpers.tiles(of, assets, shot, pixels, own, time_) if helpers is not None else None
 
-        def run(of=of, shot=shot, pixels=pixels, tell=tell, state=state, hands=hands, own=own) -> Picture | None:
-            return tracer.render(of, assets, shot, pixels, own, tell, builder, state, time_, hands)
-
-        picture = taken_up(run, state)
-        if picture is None:
+        found = rendered(of, assets, shot, pixels, own, kind, tell, builder, state, time_, hands)
+        if found is None:
             return Made(made, kept, time.perf_counter() - began, True)
-        words = in_words(still.choices)
-        about = {"Software": f"Aulmo {__version__}", "ImageDescription": f"{document.name}: {shot.name}" + (f" ({words})" if words else "")}
+        picture, words = found.picture, in_words(still.choices)
+        about = signed(document, f"{shot.name} ({words})" if words else shot.name)
         if negative is not None and settings.negative and kind not in LAYERED:
             with contextlib.suppress(CannotWrite):  # a courtesy: the picture itself must not fail for it
-                write_picture(picture, negative(k), "exr", about, settings)
-        picture = developed(of, assets, shot, picture, own, kind, time_)
+                write_picture(found.light, negative(k), "exr", about, settings)
         write_picture(picture, still.out, kind, about, own)
         made += 1
         notes.note(still.out.name, digest)

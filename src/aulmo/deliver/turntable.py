@@ -7,10 +7,11 @@ from typing import Callable, Mapping, NamedTuple, Sequence
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.deliver.developing import finish_key, rendered, settings_for
 from aulmo.deliver.making import Made
 from aulmo.deliver.notes import Notes
 from aulmo.deliver.page import write_page
-from aulmo.deliver.picture_file import FILE_TYPES, file_key, write_picture
+from aulmo.deliver.picture_file import FILE_TYPES, file_key, signed, write_picture
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.file_names import names_apart
@@ -27,6 +28,8 @@ from aulmo.trace.scene import SceneBuilder
 MOST_FRAMES, MOST_PICTURES = 360, 20_000
 STRIP_HEIGHT = 240  # pixels of the image strip
 Tell = Callable[[int, int, float, float], bool]
+KINDS = ("jpg", "png", "webp")  # what every browser shows
+LIGHT = ("set", "product", "camera")  # what the light may stay with
 
 
 class Turntable(NamedTuple):
@@ -101,7 +104,7 @@ def make_turntable(
         (out / "pictures").mkdir(parents=True, exist_ok=True)
     except OSError as error:
         raise CannotWrite(f"The folder {out} could not be made: {error.strerror or error}.") from error
-    settings = replace(settings, passes=())
+    settings = replace(settings, passes=(), negative=False)
     notes = Notes(out / "turntable.json")
     builder, began, made, kept = SceneBuilder(assets), time.perf_counter(), 0, 0
     whole = len(rows) * len(what.heights) * what.frames
@@ -115,17 +118,21 @@ def make_turntable(
         per_row: list[list[str]] = []
         for row, height in enumerate(what.heights):
             turning_now = turning(of, assets, own, what, height, time_)
-            names = [f"pictures/{stem} {row + 1} {k:03d}{FILE_TYPES[what.kind][1]}".replace(" ", "-").replace("~", "") for k in range(what.frames)]
+            ending = FILE_TYPES[what.kind].ending
+            names = [f"pictures/{stem} {row + 1} {k:03d}{ending}".replace(" ", "-").replace("~", "") for k in range(what.frames)]
             per_row.append(names)
             for k, name in enumerate(names):
-                digest = tracer.digest_of(turning_now, own, size, settings, k / what.frames) + file_key(what.kind, settings)
+                at = k / what.frames
+                wants = settings_for(turning_now, own, settings, what.kind)
+                digest = tracer.digest_of(turning_now, own, size, wants, at) + file_key(what.kind, settings)
+                digest += finish_key(turning_now, own, settings, what.kind, at)
                 if notes.has(name, digest, out / name):
                     kept += 1
                     continue
-                picture = tracer.render(turning_now, assets, own, size, settings, None, builder, None, k / what.frames)
-                assert picture is not None
-                about = {"ImageDescription": f"{document.name}: {own.name}, {360 * k / what.frames:g} degrees"}
-                write_picture(picture, out / name, what.kind, about, settings)
+                one = rendered(turning_now, assets, own, size, settings, what.kind, None, builder, None, at)
+                assert one is not None
+                about = signed(document, f"{own.name}, {360 * k / what.frames:g} degrees")
+                write_picture(one.picture, out / name, what.kind, about, settings)
                 made += 1
                 notes.note(name, digest)
                 spent = time.perf_counter() - began
@@ -143,11 +150,11 @@ def check(what: Turntable, rows: int) -> None:
         raise BadValue(f"A turntable has between 2 and {MOST_FRAMES} pictures a turn.")
     if not what.heights or not all(np.isfinite(h) and -85 <= h <= 85 for h in what.heights):
         raise BadValue("Heights are degrees between -85 and 85, as 0,25,50.")
-    if what.light not in ("set", "product", "camera"):
+    if what.light not in LIGHT:
         raise BadValue("The light stays with the set, the product or the camera.")
     _colour(what.background)
-    if what.kind not in ("jpg", "png", "webp"):
-        raise BadValue("Pictures of a web page are jpg, png or webp.")
+    if what.kind not in KINDS:
+        raise BadValue(f"Pictures of a web page are {', '.join(KINDS[:-1])} or {KINDS[-1]}.")
     if rows * len(what.heights) * what.frames > MOST_PICTURES:
         raise BadValue(f"That would be more than {MOST_PICTURES:,} pictures; take fewer.")
 

@@ -16,6 +16,7 @@ from aulmo.deliver.encoding import small_png
 from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import NEGATIVE, STOPPED, Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
+from aulmo.deliver.picture_file import signed
 from aulmo.deliver.stills import StillProgress, render_stills
 from aulmo.deliver.turntable import Turntable, make_turntable
 from aulmo.document import variants
@@ -185,7 +186,7 @@ def _sphere(job: Job, document: Document, assets: AssetStore, settings: RenderSe
     if record.turn.get("cube"):
         write_cube(made, out)
     else:
-        write_sphere(made, out, {"ImageDescription": f"{document.name}: {shot.name}"}, settings, layout)
+        write_sphere(made, out, signed(document, shot.name), settings, layout)
     _finish(teller, {"samples": made.samples, "noise": made.noise, "seconds": _before(job) + made.seconds})
     return True
 

@@ -2,6 +2,7 @@
 
 from typing import Annotated, Literal
 
+from aulmo.document import property as say
 from aulmo.document.record_base import CameraId, PartId, PathId, Point, Record, Second, Share, Triple, Value, within
 
 
@@ -41,88 +42,94 @@ class Motion(Record):
     """
 
     id: str
-    name: str = ""
-    kind: Literal[
-        "spin", "slide", "lift", "swing", "fade", "glow", "turntable", "orbit", "dolly", "zoom", "fly", "follow", "roll", "steer", "ride", "shake"
+    name: Annotated[str, say.text("Name")] = ""
+    kind: Annotated[
+        Literal["spin", "slide", "lift", "swing", "fade", "glow", "turntable", "orbit", "dolly", "zoom", "fly", "follow", "roll", "steer", "ride",
+            "shake"],
+        say.choice("Motion", "Spin", "Slide", "Lift", "Swing", "Fade", "Glow", "Turntable", "Orbit", "Dolly", "Zoom", "Fly through", "Follow a path",
+            "Roll", "Steer", "Ride", "Shake"),
     ] = "spin"
-    wears: tuple[str, ...] = ()
-    start: float = 0.0
-    length: float = 2.0
-    before: Literal["even", "eased"] = "eased"
-    after: Literal["even", "eased"] = "eased"
-    repeats: float = 1.0
-    back: bool = False
-    hold_before: bool = True
-    hold_after: bool = True
-    degrees: float = 360.0
-    axis: Triple = (0.0, 0.0, 1.0)
-    axis_of: Literal["own", "world"] = "own"
-    centre: Triple | None = None
-    distance_mm: float = 100.0
-    from_: float = 1.0
-    to: float = 0.0
-    path: PathId | None = None
-    leader: PartId | None = None
-    faces: bool = True
-    bank: float = 0.0
-    offset: Triple = (0.0, 0.0, 0.0)
-    radius_mm: float = 0.0
-    swings: float = 1.6
-    damping: float = 0.3
-    dive: float = 4.0
-    lean: float = 4.0
-    amount_mm: float = 2.0
-    amount_degrees: float = 0.3
-    seed: int = 0
-    lens_mm: float = 85.0
-    cameras: tuple[CameraId, ...] = ()
-    carries: Literal["set", "camera", "product"] = "set"
-    pace: tuple[Annotated[float, within(-1e6, 1e6)], ...] = ()
-    on: bool = True
+    wears: Annotated[tuple[str, ...], say.many("Moves")] = ()
+    start: Annotated[float, say.number("Start", 0, 20, "s", 2, -1e6, 1e6)] = 0.0
+    length: Annotated[float, say.number("Length", 0.1, 20, "s", 2, 1e-4, 1e6, curve=1.5)] = 2.0
+    before: Annotated[Literal["even", "eased"], say.choice("Begins", "Even", "Eased")] = "eased"
+    after: Annotated[Literal["even", "eased"], say.choice("Ends", "Even", "Eased")] = "eased"
+    repeats: Annotated[float, say.number("Times", 1, 20, "", 1, 0.01, 1e5)] = 1.0
+    back: Annotated[bool, say.yes("There and back")] = False
+    hold_before: Annotated[bool, say.yes("Holds before", "Until it begins the thing stands as at its beginning")] = True
+    hold_after: Annotated[bool, say.yes("Holds after", "When it has ended the thing stays as it is then")] = True
+    degrees: Annotated[float, say.number("Degrees", -720, 720, "°", 1, -1e7, 1e7)] = 360.0
+    axis: Annotated[Triple, say.vector("Axis", "", 1e6, 3, nonzero=False)] = (0.0, 0.0, 1.0)
+    axis_of: Annotated[Literal["own", "world"], say.choice("Axis of", "The part", "The world")] = "own"
+    centre: Annotated[Triple | None, say.vector("Round")] = None
+    distance_mm: Annotated[float, say.number("Distance", -500, 500, "mm", 1, -1e8, 1e8)] = 100.0
+    from_: Annotated[float, say.number("From", -6, 6, "", 2, -60, 60)] = 1.0
+    to: Annotated[float, say.number("To", -6, 6, "", 2, -60, 60)] = 0.0
+    path: Annotated[PathId | None, say.link("Path")] = None
+    leader: Annotated[PartId | None, say.link("Follows")] = None
+    faces: Annotated[bool, say.yes("Faces along", "Turns with the path; off keeps the way it faces")] = True
+    bank: Annotated[float, say.number("Lies over", 0, 1, "", 2, 0, 3)] = 0.0
+    offset: Annotated[Triple, say.vector("Beside", decimals=1)] = (0.0, 0.0, 0.0)
+    radius_mm: Annotated[float, say.number("Wheel radius", 0, 500, "mm", 2, 0, 1e7, curve=2, tip="From the part")] = 0.0
+    swings: Annotated[float, say.number("Swings a second", 0.1, 12, "", 2, 0.001, 1000)] = 1.6
+    damping: Annotated[float, say.number("Damping", 0, 1, "", 2, 0, 10)] = 0.3
+    dive: Annotated[float, say.number("Dives", 0, 15, "°", 1, -180, 180, tip="For one gravity of braking")] = 4.0
+    lean: Annotated[float, say.number("Leans", 0, 15, "°", 1, -180, 180, tip="For one gravity of bend")] = 4.0
+    amount_mm: Annotated[float, say.number("Shakes by", 0, 20, "mm", 2, 0, 1e6, curve=2)] = 2.0
+    amount_degrees: Annotated[float, say.number("Turns by", 0, 5, "°", 2, 0, 180, curve=2)] = 0.3
+    seed: Annotated[int, say.whole("Pattern", 0, 100, 0, 2_000_000_000)] = 0
+    lens_mm: Annotated[float, say.number("To lens", 14, 200, "mm", 1, 1, 10000)] = 85.0
+    cameras: Annotated[tuple[CameraId, ...], say.many("Cameras")] = ()
+    carries: Annotated[
+        Literal["set", "camera", "product"],
+        say.choice("Light", "Stays with the set", "Goes with the camera", "Goes with the product"),
+    ] = "set"
+    pace: Annotated[tuple[Annotated[float, within(-1e6, 1e6)], ...], say.many("Pace")] = ()
+    on: Annotated[bool, say.yes("On")] = True
 
 
 class Cut(Record):
     """From `start` on the film shows a shot, over which the one before fades out for `dissolve` seconds."""
 
     id: str
-    shot: str
-    start: float = 0.0
-    dissolve: float = 0.0
+    shot: Annotated[str, say.link("Shot")]
+    start: Annotated[float, say.number("From", 0, 20, "s", 2, -1e6, 1e6)] = 0.0
+    dissolve: Annotated[float, say.number("Dissolve", 0, 3, "s", 2, 0, 1e4)] = 0.0
 
 
 class Marker(Record):
     """A moment with a name."""
 
     id: str
-    name: str
-    time: float = 0.0
+    name: Annotated[str, say.text("Name")]
+    time: Annotated[float, say.number("Time", 0, 20, "s", 2, -1e6, 1e6)] = 0.0
 
 
 class LaneGroup(Record):
     """Lanes gathered under a name, with a stripe of colour (linear); `lanes` are what they are of, as "parts/<id>"."""
 
     id: str
-    name: str
-    lanes: tuple[str, ...] = ()
-    colour: Triple = (0.35, 0.35, 0.35)
-    folded: bool = False
+    name: Annotated[str, say.text("Name")]
+    lanes: Annotated[tuple[str, ...], say.many("Lanes")] = ()
+    colour: Annotated[Triple, say.colour("Stripe")] = (0.35, 0.35, 0.35)
+    folded: Annotated[bool, say.yes("Folded")] = False
 
 
 class Footage(Record):
     """How moving pictures run: from when on in the film, how many times as fast, and what comes after their end."""
 
-    start: float = 0.0
-    speed: float = 1.0
-    ends: Literal["loop", "hold", "back"] = "loop"
+    start: Annotated[float, say.number("Begins at", 0, 20, "s", 2, -1e6, 1e6)] = 0.0
+    speed: Annotated[float, say.number("Speed", 0, 4, "", 2, -100, 100)] = 1.0
+    ends: Annotated[Literal["loop", "hold", "back"], say.choice("Then", "Again", "Held", "To and fro")] = "loop"
 
 
 class Film(Record):
     """How long the film is, what of it is played, its reel, its names for moments, and how its moving pictures run, by their stored names."""
 
-    start: float = 0.0
-    end: float = 8.0
-    play_start: float = 0.0
-    play_end: float = 8.0
+    start: Annotated[float, say.number("Begins", 0, 60, "s", 2, -1e5, 1e5)] = 0.0
+    end: Annotated[float, say.number("Ends", 0, 60, "s", 2, -1e5, 1e5)] = 8.0
+    play_start: Annotated[float, say.number("Plays from", 0, 60, "s", 2, -1e5, 1e5)] = 0.0
+    play_end: Annotated[float, say.number("Plays to", 0, 60, "s", 2, -1e5, 1e5)] = 8.0
     reel: tuple[Cut, ...] = ()
     markers: tuple[Marker, ...] = ()
     groups: tuple[LaneGroup, ...] = ()

@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from aulmo.document import property as say
 from aulmo.document.record_base import AssetName, Record, Shares, Triple, within
 
 MOST_NAMES = 10_000  # of parts, groups, materials or decals that one mask holds
@@ -14,11 +15,11 @@ class HueBand(Record):
     """Colours about a hue (degrees of Oklab's circle), `width` degrees wide, and what becomes of them: a turn in degrees, shares of saturation and
     lightness."""
 
-    hue: float = 30.0
-    width: float = 60.0
-    turn: float = 0.0
-    saturation: float = 0.0
-    lightness: float = 0.0
+    hue: Annotated[float, say.number("Hue", 0, 360, "°", 0, -36000, 36000)] = 30.0
+    width: Annotated[float, say.number("Width", 5, 360, "°", 0, 0.1, 360)] = 60.0
+    turn: Annotated[float, say.number("Turn", -180, 180, "°", 0, -360, 360)] = 0.0
+    saturation: Annotated[float, say.number("Saturation", -1, 1, "", 2, -1, 10)] = 0.0
+    lightness: Annotated[float, say.number("Lightness", -1, 1, "", 2, -1, 10)] = 0.0
 
 
 class Grade(Record):
@@ -32,39 +33,55 @@ class Grade(Record):
     `lut` is a table for display values.
     """
 
-    exposure: float = 0.0
-    kelvin: float = 6500.0
-    tint: float = 0.0
-    contrast: float = 0.0
-    pivot: float = 0.18
-    highlights: float = 0.0
-    shadows: float = 0.0
-    whites: float = 0.0
-    blacks: float = 0.0
-    curve: tuple[Shares, ...] = ()
-    red: tuple[Shares, ...] = ()
-    green: tuple[Shares, ...] = ()
-    blue: tuple[Shares, ...] = ()
-    saturation: float = 0.0
-    spare: float = 0.5
-    hues: tuple[HueBand, ...] = ()
-    shade: Triple = (1.0, 1.0, 1.0)
-    light: Triple = (1.0, 1.0, 1.0)
-    local_contrast: float = 0.0
-    detail: float = 0.0
-    sharpen: float = 0.0
-    sharpen_size: float = 0.6
-    calm: float = 0.0
-    glow: float = 0.0
-    glow_from: float = 0.0
-    glow_size: float = 30.0
-    fringe: float = 0.0
-    bend: float = 0.0
-    vignette: float = 0.0
-    grain: float = 0.0
-    grain_mm: float = 0.02
-    lut: AssetName | None = None
-    lut_strength: float = 1.0
+    exposure: Annotated[float, say.number("Exposure", -4, 4, "stops", 2, -60, 60), say.row("Tone")] = 0.0
+    kelvin: Annotated[
+        float,
+        say.number("White", 2000, 12000, "K", 0, 1000, 40000, curve=1.5, tip="The colour of light that becomes white"),
+        say.row("Colour"),
+    ] = 6500.0
+    tint: Annotated[float, say.number("Tint", -100, 100, "", 1, -1000, 1000), say.row("Colour")] = 0.0
+    contrast: Annotated[float, say.number("Contrast", -0.8, 1, "", 2, -0.99, 10), say.row("Tone")] = 0.0
+    highlights: Annotated[float, say.number("Highlights", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
+    shadows: Annotated[float, say.number("Shadows", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
+    whites: Annotated[float, say.number("Whites", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
+    blacks: Annotated[float, say.number("Blacks", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
+    pivot: Annotated[float, say.number("About", 0.01, 1, "", 3, 1e-4, 100, curve=2), say.row("Tone", small=True)] = 0.18
+    curve: Annotated[tuple[Shares, ...], say.many("Curve")] = ()
+    red: Annotated[tuple[Shares, ...], say.many("Curve of red")] = ()
+    green: Annotated[tuple[Shares, ...], say.many("Curve of green")] = ()
+    blue: Annotated[tuple[Shares, ...], say.many("Curve of blue")] = ()
+    saturation: Annotated[float, say.number("Saturation", -1, 1, "", 2, -1, 10), say.row("Colour")] = 0.0
+    spare: Annotated[
+        float,
+        say.number("Spares", 0, 1, tip="Keeps what is strong already, or like skin, from more saturation"),
+        say.row("Colour"),
+    ] = 0.5
+    hues: Annotated[tuple[HueBand, ...], say.many("Only hues")] = ()
+    shade: Annotated[Triple, say.colour("Tint shadows"), say.row("Tints")] = (1.0, 1.0, 1.0)
+    light: Annotated[Triple, say.colour("Tint lights"), say.row("Tints")] = (1.0, 1.0, 1.0)
+    local_contrast: Annotated[float, say.number("Local contrast", -1, 1, "", 2, -4, 10), say.row("Detail", looks_about=True)] = 0.0
+    detail: Annotated[float, say.number("Fine detail", -1, 1, "", 2, -4, 10), say.row("Detail", looks_about=True)] = 0.0
+    sharpen: Annotated[float, say.number("Sharpen", 0, 2, "", 2, 0, 20), say.row("Detail", looks_about=True)] = 0.0
+    sharpen_size: Annotated[
+        float,
+        say.number("Over", 0.1, 5, "‰", 2, 0.01, 100, tip="Thousandths of the picture’s width"),
+        say.row("Detail", small=True),
+    ] = 0.6
+    calm: Annotated[float, say.number("Noise", 0, 1, tip="How much of it is taken away"), say.row("Detail", looks_about=True)] = 0.0
+    glow: Annotated[float, say.number("Glow", 0, 1), say.row("Lens and film", looks_about=True)] = 0.0
+    glow_from: Annotated[float, say.number("From", -4, 6, "stops", 1, -20, 20, tip="Over white"), say.row("Lens and film")] = 0.0
+    glow_size: Annotated[float, say.number("Reach", 1, 200, "‰", 0, 0.01, 1000, curve=2), say.row("Lens and film")] = 30.0
+    fringe: Annotated[float, say.number("Colour fringe", -5, 5, "‰", 1, -100, 100), say.row("Lens and film", looks_about=True)] = 0.0
+    bend: Annotated[float, say.number("Bend", -0.5, 0.5, "", 3, -2, 2), say.row("Lens and film", looks_about=True)] = 0.0
+    vignette: Annotated[float, say.number("Vignette", -2, 3, "stops", 2, -20, 20), say.row("Lens and film", looks_about=True)] = 0.0
+    grain: Annotated[float, say.number("Grain", 0, 0.5, "", 2, 0, 10), say.row("Lens and film", looks_about=True)] = 0.0
+    grain_mm: Annotated[
+        float,
+        say.number("Grains", 0.005, 0.2, "mm", 3, 0.001, 5, tip="On film 36 mm wide"),
+        say.row("Lens and film", small=True),
+    ] = 0.02
+    lut: Annotated[AssetName | None, say.link("Table")] = None
+    lut_strength: Annotated[float, say.number("Of the table", 0, 1), say.row("Table")] = 1.0
 
 
 class Stroke(Record):
@@ -90,33 +107,39 @@ class Mask(Record):
     """
 
     id: str
-    kind: Literal[
-        "part", "group", "material", "decal", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle", "polygon", "brush"
+    kind: Annotated[
+        Literal["part", "group", "material", "decal", "depth", "facing", "shadow", "luminance", "hue", "gradient", "ellipse", "rectangle",
+            "polygon", "brush"],
+        say.choice("By", "Part", "Group of parts", "Material", "Decal", "Depth", "Facing", "Shadow", "Luminance", "Hue", "Gradient", "Ellipse",
+            "Rectangle", "Polygon", "Brush"),
     ] = "ellipse"
-    how: Literal["add", "take", "cross"] = "add"
-    names: Annotated[tuple[str, ...], msgspec.Meta(max_length=MOST_NAMES)] = ()
-    low: float = 0.0
-    high: float = 1.0
-    soft: float = 0.0
-    across: float = 0.5
-    down: float = 0.5
-    width: float = 0.5
-    height: float = 0.5
-    turn: float = 0.0
-    points: tuple[Shares, ...] = ()
-    strokes: tuple[Stroke, ...] = ()
-    follows: str = ""
-    feather: float = 0.0
-    feather_mm: float = 0.0
-    outside: bool = False
+    how: Annotated[Literal["add", "take", "cross"], say.choice("How", "Adds", "Takes away", "Keeps what both have")] = "add"
+    names: Annotated[tuple[str, ...], msgspec.Meta(max_length=MOST_NAMES), say.many("Of")] = ()
+    low: Annotated[float, say.number("From", -1e3, 1e4, "", 2, -1e9, 1e9)] = 0.0
+    high: Annotated[float, say.number("To", -1e3, 1e4, "", 2, -1e9, 1e9)] = 1.0
+    soft: Annotated[float, say.number("Fades over", 0, 1e3, "", 2, 0, 1e9)] = 0.0
+    across: Annotated[float, say.number("Across", 0, 1, "", 3, -100, 100)] = 0.5
+    down: Annotated[float, say.number("Down", 0, 1, "", 3, -100, 100)] = 0.5
+    width: Annotated[float, say.number("Width", 0, 1, "", 3, 0, 100)] = 0.5
+    height: Annotated[float, say.number("Height", 0, 1, "", 3, 0, 100)] = 0.5
+    turn: Annotated[float, say.number("Turn", -180, 180, "°", 1, -36000, 36000, change="shorter way")] = 0.0
+    points: Annotated[tuple[Shares, ...], say.many("Corners")] = ()
+    strokes: Annotated[tuple[Stroke, ...], say.many("Strokes")] = ()
+    follows: Annotated[str, say.text("Follows")] = ""
+    feather: Annotated[float, say.number("Feather", 0, 200, "‰", 1, 0, 10000, curve=2, tip="Thousandths of the picture’s width")] = 0.0
+    feather_mm: Annotated[
+        float,
+        say.number("Feather, mm", 0, 100, "mm", 1, 0, 1e6, curve=2, tip="As far as it reaches on the things themselves"),
+    ] = 0.0
+    outside: Annotated[bool, say.yes("All but this")] = False
 
 
 class Balance(Record):
     """How bright a light is made after the render, in stops, and what colour it is multiplied by."""
 
-    stops: float = 0.0
-    colour: Triple = (1.0, 1.0, 1.0)
-    on: bool = True
+    stops: Annotated[float, say.number("Brightness", -6, 6, "stops", 1, -60, 60)] = 0.0
+    colour: Annotated[Triple, say.colour("Colour")] = (1.0, 1.0, 1.0)
+    on: Annotated[bool, say.yes("On")] = True
 
 
 class Layer(Record):
@@ -129,23 +152,26 @@ class Layer(Record):
     """
 
     id: str
-    name: str
-    kind: Literal["render", "group", "pass", "shadow", "photograph", "picture", "text", "colour", "gradient", "grade", "stack"] = "grade"
-    source: str = ""
-    blend: Blend = "over"
-    opacity: float = 1.0
-    on: bool = True
-    inside: str = ""
-    picture: AssetName | None = None
-    across: float = 0.5
-    down: float = 0.5
-    width: float = 1.0
-    turn: float = 0.0
-    colour: Triple = (0.18, 0.18, 0.18)
-    colour_to: Triple = (0.5, 0.5, 0.5)
-    soften: float = 0.0
-    strength: float = 1.0
-    raw: bool = False
+    name: Annotated[str, say.text("Name")]
+    kind: Annotated[
+        Literal["render", "group", "pass", "shadow", "photograph", "picture", "text", "colour", "gradient", "grade", "stack"],
+        say.choice("Kind", "Render", "Light group", "Pass", "Shadow", "Photograph", "Picture", "Text", "Colour", "Gradient", "Grade", "Group"),
+    ] = "grade"
+    source: Annotated[str, say.text("Light or pass")] = ""
+    blend: Annotated[Blend, say.choice("Lies", "Over", "Added", "Multiplied", "Screen", "Darker", "Lighter", "Soft light", "Difference")] = "over"
+    opacity: Annotated[float, say.number("Opacity", 0, 1)] = 1.0
+    on: Annotated[bool, say.yes("On")] = True
+    inside: Annotated[str, say.link("In group")] = ""
+    picture: Annotated[AssetName | None, say.link("Picture")] = None
+    across: Annotated[float, say.number("Across", 0, 1, "", 3, -100, 100)] = 0.5
+    down: Annotated[float, say.number("Down", 0, 1, "", 3, -100, 100)] = 0.5
+    width: Annotated[float, say.number("Width", 0.01, 2, "", 3, 1e-4, 100)] = 1.0
+    turn: Annotated[float, say.number("Turn", -180, 180, "°", 1, -36000, 36000, change="shorter way")] = 0.0
+    colour: Annotated[Triple, say.colour("Colour")] = (0.18, 0.18, 0.18)
+    colour_to: Annotated[Triple, say.colour("To")] = (0.5, 0.5, 0.5)
+    soften: Annotated[float, say.number("Soften", 0, 60, "‰", 1, 0, 1000, curve=2, tip="Thousandths of the picture’s width")] = 0.0
+    strength: Annotated[float, say.number("Depth", 0, 2, "", 2, 0, 20, tip="1 is as the light gave it, 0 no shadow")] = 1.0
+    raw: Annotated[bool, say.yes("Before denoising")] = False
     grade: Grade = Grade()
     masks: tuple[Mask, ...] = ()
 
@@ -155,9 +181,9 @@ class Finish(Record):
     itself is the ground. `view` is the way light is shown, "" for the shot's own; `reference` a picture it is held against. Shots may share it."""
 
     id: str
-    name: str = "Finish"
+    name: Annotated[str, say.text("Name")] = "Finish"
     layers: tuple[Layer, ...] = ()
     balance: dict[str, Balance] = {}
-    view: Literal["", "Product neutral", "Film", "Plain"] = ""
-    reference: AssetName | None = None
-    reference_file: str = ""
+    view: Annotated[Literal["", "Product neutral", "Film", "Plain"], say.choice("Shown as", "As the shot", "Product neutral", "Film", "Plain")] = ""
+    reference: Annotated[AssetName | None, say.link("Reference")] = None
+    reference_file: Annotated[str, say.text("Reference")] = ""

@@ -15,26 +15,14 @@ from msgspec.structs import replace
 from aulmo.document import records as r
 from aulmo.document.moving.between import blend as blend
 from aulmo.document.moving.between import turn_between as turn_between
-from aulmo.document.property_table import NODE_INPUTS, TABLE, Property
+from aulmo.document.property import Property
+from aulmo.document.property_table import HELD, NODE_INPUTS, TABLE
 from aulmo.document.quantity import show
 from aulmo.document.variants import overrides_of
 from aulmo.errors import BadValue
 
 AXES = {"x": 0, "y": 1, "z": 2}
-_ROOTS: dict[str, type] = {
-    "parts": r.Part, "materials": r.Material, "cameras": r.Camera, "lamps": r.Lamp, "shots": r.Shot,
-    "selections": r.Selection, "sources": r.Source, "paths": r.GuidePath, "decals": r.Decal,
-    "motions": r.Motion, "environment": r.Environment, "backdrop": r.Backdrop, "floor": r.Floor, "render": r.RenderSettings, "film": r.Film,
-    "finishes": r.Finish,
-}  # fmt: skip
-_MANY = ("parts", "materials", "cameras", "lamps", "shots", "selections", "sources", "paths", "decals", "motions", "finishes")
-_WITHIN: dict[tuple[type, str], type] = {
-    (r.Part, "placement"): r.Placement, (r.Part, "finesse"): r.Finesse, (r.Part, "set_piece"): r.SetPiece, (r.Part, "copies"): r.Copies,
-    (r.Part, "piece"): r.Piece, (r.Lamp, "copies"): r.Copies, (r.Material, "surface"): r.Surface, (r.SurfaceLayer, "surface"): r.Surface,
-    (r.Environment, "sky"): r.Sky, (r.Decal, "adjust"): r.Adjust, (r.Shot, "photograph"): r.Photograph,
-    (r.Photograph, "patch"): r.GreyPatch, (r.Layer, "grade"): r.Grade,
-}  # fmt: skip
-_OF_FILM: dict[str, type] = {"reel": r.Cut, "markers": r.Marker, "groups": r.LaneGroup, "footage": r.Footage}
+_SEVERAL = tuple(name for name, held in HELD[r.Document].items() if held.by_name)
 _OWNERS = {"film": "the film", "environment": "the dome", "backdrop": "the backdrop", "floor": "the floor", "render": "the render"}
 
 
@@ -50,31 +38,10 @@ def about(address: str) -> Property:
     if len(steps) > 1 and steps[-1] in AXES and steps[-2] != "inputs":
         axis = steps.pop()
     kind: type = r.Document
-    if steps[0] in _ROOTS:
-        kind = _ROOTS[steps[0]]
-        steps = steps[2:] if steps[0] in _MANY else steps[1:]
-    if kind is r.Material and len(steps) == 4 and steps[0] == "nodes" and steps[2] == "inputs" and steps[3] in NODE_INPUTS:
-        return NODE_INPUTS[steps[3]]
-    if kind is r.Material and len(steps) == 4 and steps[0] == "nodes" and steps[2] == "adjust":
-        kind, steps = r.Adjust, steps[3:]
-    if kind is r.Material and len(steps) == 3 and steps[0] == "nodes":
-        kind, steps = r.Node, steps[2:]
-    if kind is r.Material and len(steps) == 3 and steps[0] == "lays":
-        kind, steps = r.Lay, steps[2:]
-    if kind is r.Material and len(steps) >= 3 and steps[0] == "layers":
-        kind, steps = r.SurfaceLayer, steps[2:]
-    if kind is r.Environment and len(steps) == 3 and steps[0] == "softboxes":
-        kind, steps = r.Softbox, steps[2:]
-    if kind is r.Part and len(steps) == 3 and steps[0] == "face_sets":
-        kind, steps = r.FaceSet, steps[2:]
-    if kind is r.Finish and len(steps) >= 3 and steps[0] in ("layers", "balance"):
-        kind, steps = (r.Layer if steps[0] == "layers" else r.Balance), steps[2:]
-    if kind is r.Layer and len(steps) == 3 and steps[0] == "masks":
-        kind, steps = r.Mask, steps[2:]
-    if kind is r.Film and len(steps) == 3 and steps[0] in _OF_FILM:
-        kind, steps = _OF_FILM[steps[0]], steps[2:]
-    while len(steps) > 1 and (kind, steps[0]) in _WITHIN:
-        kind, steps = _WITHIN[kind, steps[0]], steps[1:]
+    while len(steps) > 1 and (held := HELD[kind].get(steps[0])) is not None and len(steps) > 1 + held.by_name:
+        kind, steps = held.kind, steps[1 + held.by_name :]
+    if kind is r.Node and len(steps) == 2 and steps[0] == "inputs" and steps[1] in NODE_INPUTS:
+        return NODE_INPUTS[steps[1]]
     found = TABLE[kind].get(steps[0]) if len(steps) == 1 else None
     if found is None or (axis is not None and found.kind not in ("vector", "colour")):
         raise _nothing(address)
@@ -257,7 +224,7 @@ def owner_of(document: r.Document, address: str) -> str:
         return get(document, "/".join(steps[:3])).name
     if steps[0] in _OWNERS:
         return _OWNERS[steps[0]]
-    if steps[0] in _MANY and len(steps) > 1:
+    if steps[0] in _SEVERAL and len(steps) > 1:
         try:
             return _child(_child(document, steps[0]), steps[1]).name
         except KeyError:

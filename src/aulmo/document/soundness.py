@@ -11,7 +11,8 @@ from aulmo.document.assets import MADE
 from aulmo.document.made import set_pieces
 from aulmo.document.node_table import KINDS
 from aulmo.document.properties import about, accepted
-from aulmo.document.property_table import OF_NODES, TABLE, Property
+from aulmo.document.property import Property
+from aulmo.document.property_table import OF_NODES, TABLE
 from aulmo.document.references import records_within, references
 from aulmo.document.variants import every_override
 from aulmo.errors import BadFile, BadValue

@@ -473,7 +473,7 @@ def in_bands(rgb: np.ndarray, work: Callable[[np.ndarray], np.ndarray]) -> np.nd
 Step = tuple[Callable[..., np.ndarray], tuple[Any, ...]]
 
 
-def _by_pixel(rgb: np.ndarray, steps: Iterable[Step]) -> np.ndarray:
+def by_pixel(rgb: np.ndarray, steps: Iterable[Step]) -> np.ndarray:
     """Steps that need no neighbours, one after the other, band by band."""
 
     def work(band: np.ndarray) -> np.ndarray:
@@ -484,16 +484,24 @@ def _by_pixel(rgb: np.ndarray, steps: Iterable[Step]) -> np.ndarray:
     return in_bands(rgb, work)
 
 
-def graded(rgb: np.ndarray, grade: Grade, seed: int = 0) -> np.ndarray:
-    """All of a grade that is done to light, in the order of its record."""
-    g = grade
-    rgb = _by_pixel(calmed(rgb, g.calm), [(exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot))])
-    rgb = toned(rgb, g.highlights, g.shadows, g.whites, g.blacks)
-    colours: list[Step] = [
+def before_tones(g: Grade) -> list[Step]:
+    """What a grade does by the colour alone before tones are lifted."""
+    return [(exposed, (g.exposure,)), (white_balanced, (g.kelvin, g.tint)), (contrasted, (g.contrast, g.pivot))]
+
+
+def after_tones(g: Grade) -> list[Step]:
+    """What a grade does by the colour alone once tones are lifted."""
+    return [
         (curved, (g.curve, g.red, g.green, g.blue)), (saturated, (g.saturation, g.spare)), (hue_shifted, (g.hues,)),
         (split_toned, (g.shade, g.light)),
     ]  # fmt: skip
-    rgb = _by_pixel(rgb, colours)
+
+
+def graded(rgb: np.ndarray, grade: Grade, seed: int = 0) -> np.ndarray:
+    """All of a grade that is done to light, in the order of its record."""
+    g = grade
+    rgb = by_pixel(calmed(rgb, g.calm), before_tones(g))
+    rgb = by_pixel(toned(rgb, g.highlights, g.shadows, g.whites, g.blacks), after_tones(g))
     rest: list[Step] = [
         (detailed, (g.local_contrast, g.detail)), (sharpened, (g.sharpen, g.sharpen_size)), (glowing, (g.glow, g.glow_from, g.glow_size)),
         (fringed, (g.fringe,)), (bent, (g.bend,)), (vignetted, (g.vignette,)), (grained, (g.grain, g.grain_mm, seed)),

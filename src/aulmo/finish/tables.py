@@ -3,33 +3,20 @@
 import numpy as np
 
 from aulmo.document.finish_records import Finish, Grade
+from aulmo.document.property_table import TABLE
 from aulmo.errors import BadValue
-from aulmo.finish.grading import (
-    contrasted,
-    curved,
-    exposed,
-    hue_shifted,
-    lifted,
-    luminance,
-    saturated,
-    split_toned,
-    stops_of,
-    white_balanced,
-)
+from aulmo.finish.grading import after_tones, before_tones, by_pixel, lifted, luminance, stops_of
 from aulmo.trace.plate import light_of
 from aulmo.trace.view import show
 
 SIZE = 33
-BEYOND = ("local_contrast", "detail", "sharpen", "calm", "glow", "fringe", "bend", "vignette", "grain")  # that look at neighbours or places
 
 
 def by_colour(rgb: np.ndarray, grade: Grade) -> np.ndarray:
     """What a grade does to light by its colour alone; tones without regard for what lies about them."""
-    rgb = contrasted(white_balanced(exposed(rgb, grade.exposure), grade.kelvin, grade.tint), grade.contrast, grade.pivot)
+    rgb = by_pixel(rgb, before_tones(grade))
     lift = lifted(stops_of(luminance(rgb)), grade.highlights, grade.shadows, grade.whites, grade.blacks)
-    rgb = rgb * np.exp2(lift)[..., None].astype(np.float32)
-    rgb = saturated(curved(rgb, grade.curve, grade.red, grade.green, grade.blue), grade.saturation, grade.spare)
-    return split_toned(hue_shifted(rgb, grade.hues), grade.shade, grade.light)
+    return by_pixel(rgb * np.exp2(lift)[..., None].astype(np.float32), after_tones(grade))
 
 
 def left_out(finish: Finish) -> list[str]:
@@ -41,7 +28,9 @@ def left_out(finish: Finish) -> list[str]:
     if any(layer.masks for layer in live):
         found.append("masks")
     neutral = Grade()
-    named = [name for name in BEYOND if any(getattr(x.grade, name) != getattr(neutral, name) for x in live if x.kind == "grade")]
+    grades = [layer.grade for layer in live if layer.kind == "grade"]
+    beyond = [name for name, known in TABLE[Grade].items() if known.looks_about]
+    named = [name for name in beyond if any(getattr(grade, name) != getattr(neutral, name) for grade in grades)]
     return found + [name.replace("_", " ") for name in named]
 
 

@@ -5,7 +5,9 @@ from typing import Any
 
 import numpy as np
 
+from aulmo.document.lens import half_width
 from aulmo.document.records import Camera
+from aulmo.frame.lens_bend import bent_radius
 
 
 def camera_axes(camera: Camera) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -30,14 +32,11 @@ def unbent(x: Any, y: Any, bend: float) -> tuple[Any, Any]:
 
 
 def bent(x: np.ndarray, y: np.ndarray, bend: float) -> tuple[np.ndarray, np.ndarray]:
-    """Where a lens that bends shows what a straight one shows at (x, y): the inverse of `unbent`, by Newton."""
+    """Where a lens that bends shows what a straight one shows at (x, y): the inverse of `unbent`."""
     if bend == 0.0:
         return x, y
     whole = np.hypot(x, y)
-    r = whole.copy() if isinstance(whole, np.ndarray) else whole
-    for _ in range(8):  # beyond where a barrel turns back on itself nothing is seen: steps stay small there
-        r = np.minimum(r - (r * (1.0 + bend * r * r) - whole) / np.maximum(0.05, 1.0 + 3.0 * bend * r * r), 1e6)
-    f = np.where(whole > 1e-12, r / np.maximum(whole, 1e-12), 1.0)
+    f = np.where(whole > 1e-12, bent_radius(whole, bend) / np.maximum(whole, 1e-12), 1.0)
     return x * f, y * f
 
 
@@ -48,7 +47,7 @@ def project(camera: Camera, points: np.ndarray, width: int, height: int) -> np.n
     depth = d @ forward
     parallel = camera.projection == "parallel"
     safe = np.ones(len(d)) if parallel else np.where(np.abs(depth) < 1e-6, 1e-6, depth)
-    tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_w = half_width(camera)
     x, y = (d @ right) / safe, (d @ up) / safe
     if not parallel:
         x, y = bent(x, y, camera.bend)
@@ -64,7 +63,7 @@ def ray_through(camera: Camera, x: float, y: float, width: int, height: int) -> 
         lon, lat = math.pi * (2 * x / width - 1), 0.5 * math.pi * (1 - 2 * y / height)
         return np.array(camera.position, float), math.cos(lat) * (math.cos(lon) * forward + math.sin(lon) * right) + math.sin(lat) * up
     parallel = camera.projection == "parallel"
-    tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_w = half_width(camera)
     sx = (2 * x / width - 1 + 2 * camera.shift_x) * tan_w
     sy = (1 - 2 * y / height + 2 * camera.shift_y) * tan_w * height / width
     if parallel:

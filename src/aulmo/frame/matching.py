@@ -10,6 +10,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
+from aulmo.document.lens import width_at
 from aulmo.document.records import Camera, Document, Photograph, Shot, SightLine
 from aulmo.errors import BadValue
 from aulmo.frame import sight_lines
@@ -253,7 +254,7 @@ def grid_lines(camera: Camera, size: tuple[int, int], wall: tuple[Any, Any] | No
     """Lines (n, 2, 3) in the world, mm, of a grid on the floor about the origin, or on the upright wall through two points of the floor, and the
     width of its squares: so that a few dozen are seen."""
     away = float(np.linalg.norm(np.array(camera.position)))
-    seen = away * (camera.sensor_mm / camera.focal_length_mm if camera.projection == "perspective" else camera.span_mm / max(1e-9, away))
+    seen = width_at(camera, away)
     step = 10.0 ** math.floor(math.log10(max(1e-6, seen / 8)))
     step *= next(f for f in (1, 2, 5, 10) if f * step >= seen / 8)
     count = 12

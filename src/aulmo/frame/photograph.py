@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from aulmo.document.apart import apart
 from aulmo.document.assets import AssetStore
+from aulmo.document.lens import half_width
 from aulmo.document.moving.footage import MOVIES
 from aulmo.document.records import Camera, Document, Photograph, Shot
 from aulmo.errors import BadFile
@@ -251,7 +252,7 @@ def laid_out(document: Document, shot: Shot) -> Laid:
     """Where the photograph of a shot lies before that shot's camera."""
     photo, own = shot.photograph, document.cameras[shot.camera]
     assert photo is not None
-    tan_w = 0.5 * own.span_mm if own.projection == "parallel" else 0.5 * own.sensor_mm / own.focal_length_mm
+    tan_w = half_width(own)
     tan_h = tan_w * photo.height / photo.width
     return Laid(tan_w, tan_h, 2 * own.shift_x, 2 * own.shift_y * (shot.height / shot.width) / (photo.height / photo.width))
 

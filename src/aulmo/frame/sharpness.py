@@ -4,6 +4,7 @@ import math
 
 import numpy as np
 
+from aulmo.document.lens import half_tangent
 from aulmo.document.records import Camera
 
 
@@ -28,12 +29,12 @@ def blur_share(camera: Camera, distance: float) -> float:
     if not (camera.depth_of_field and camera.focus > 0 and distance > 0):
         return 0.0
     opening = camera.focal_length_mm / camera.f_stop
-    return opening * abs(distance - camera.focus) / distance / (camera.focus * camera.sensor_mm / camera.focal_length_mm)
+    return opening * abs(distance - camera.focus) / distance / (camera.focus * 2.0 * half_tangent(camera))
 
 
 def field_of_view(camera: Camera) -> float:
     """Horizontal angle that the frame shows, degrees."""
-    return math.degrees(2 * math.atan(0.5 * camera.sensor_mm / camera.focal_length_mm))
+    return math.degrees(2 * math.atan(half_tangent(camera)))
 
 
 def focal_of(camera: Camera, degrees: float) -> float:

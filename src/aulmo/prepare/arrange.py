@@ -7,6 +7,7 @@ from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.lens import half_tangent
 from aulmo.document.made.copies import maker_of, sources_of, with_copies
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Camera, Document, Shot
@@ -111,7 +112,7 @@ def frame_box(camera: Camera, low, high, ratio: float, fill: float = 0.72) -> Ca
     right = np.cross(forward, [0.0, 0.0, 1.0])
     right = np.array([1.0, 0, 0]) if np.linalg.norm(right) < 1e-6 else right / np.linalg.norm(right)
     up = np.cross(right, forward)
-    tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_w = half_tangent(camera)
     tan_h = tan_w / ratio
     corners = corners_of(low, high) - middle
     depth = corners @ forward
@@ -148,7 +149,7 @@ def frame_points(camera: Camera, points: np.ndarray, ratio: float, fill: float =
     right = np.cross(forward, [0.0, 0.0, 1.0])
     right = np.array([1.0, 0, 0]) if np.linalg.norm(right) < 1e-6 else right / np.linalg.norm(right)
     up = np.cross(right, forward)
-    tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_w = half_tangent(camera)
     tan_h = tan_w / ratio
     target, distance = np.array(camera.target), float(np.linalg.norm(np.array(camera.target) - np.array(camera.position)))
     size = float(np.linalg.norm(np.ptp(points, axis=0)))

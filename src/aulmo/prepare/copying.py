@@ -9,9 +9,10 @@ from aulmo.document import edits, tree
 from aulmo.document.assets import store_of
 from aulmo.document.decals import divided, without_parts
 from aulmo.document.made import copies, spreads
+from aulmo.document.part_records import MOST_COPIES
 from aulmo.document.placement import world_matrices
 from aulmo.document.properties import about, accepted
-from aulmo.document.property_table import COPY_KINDS, MOST_COPIES
+from aulmo.document.property_table import COPY_KINDS
 from aulmo.document.records import Copies, Document, GuidePath, Part
 from aulmo.errors import BadValue
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.lens import width_at
 from aulmo.document.placement import world_matrix
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Finesse, Shot
@@ -20,11 +21,9 @@ FINEST, COARSEST = 5e-4, 20.0  # mm
 
 def pixel_mm(camera: Camera, shot: Shot, distance: float) -> float:
     """Width in mm of what a pixel of a shot shows at a distance from its camera."""
-    if camera.projection == "parallel":
-        return camera.span_mm / shot.width
     if camera.projection == "panorama":
         return distance * 2 * math.pi / shot.width
-    return distance * camera.sensor_mm / camera.focal_length_mm / shot.width
+    return width_at(camera, distance) / shot.width
 
 
 def for_shots(document: Document, assets: AssetStore, part_ids: Iterable[str], shots: Iterable[Shot]) -> dict[str, Finesse]:

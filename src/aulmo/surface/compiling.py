@@ -9,20 +9,24 @@ from aulmo.document.node_table import Flow, source_of
 from aulmo.document.records import Material, Node, Surface
 from aulmo.errors import BadValue
 from aulmo.surface import program as p
+from aulmo.surface.columns import GIVEN, LED_ELSE, Given
 from aulmo.surface.emitting import Emitter, Missing, Pictures
 from aulmo.surface.node_flow import sound
-from aulmo.surface.program import EMPTY, O_P, Program
+from aulmo.surface.program import EMPTY, Program
 
 
-def _wire(emitter: Emitter, target: int, name: str, wanted: Flow, raw: tuple[float, ...] = ()) -> None:
+def _wire(emitter: Emitter, name: str, wanted: Flow, given: Given | None = None, raw: tuple[float, ...] = ()) -> None:
+    """Lead a node into a column of the material's row; without one into register 0."""
     emitter.emit(emitter.above(source_of(name)[0]))
     try:
         source = emitter.led(name, wanted, ())
     except Missing:
         return
-    row = emitter.put(p.WIRE, (source,), target)
-    row[O_P] = source in emitter.covered  # where it is bare, the surface's own shows
-    row[O_P + 1 : O_P + 1 + len(raw)] = raw
+    row = emitter.put(p.WIRE, (source,), given.column if given is not None else -1)
+    row[p.W_BARE] = source in emitter.covered  # where it is bare, the surface's own shows
+    if given is not None:
+        row[p.W_HOW], row[p.W_LEAST], row[p.W_MOST], row[p.W_COUNT] = given.how, given.least, given.most, 3 if wanted == "colour" else 1
+    row[p.W_RAW : p.W_RAW + len(raw)] = raw
 
 
 def compile_program(material: Material, pictures: Pictures | None) -> Program:
@@ -38,7 +42,7 @@ def compile_program(material: Material, pictures: Pictures | None) -> Program:
         # what the glow is multiplied by comes after how bright it is
         for key in sorted(led, key=lambda k: (k == "emission_color", p.WIRED.index(k))):
             raw = _raw(material.surface, key)
-            _wire(emitter, p.WIRED.index(key), led[key], "colour" if key in p.COLOURED else "number", raw)
+            _wire(emitter, led[key], "colour" if key in p.COLOURED else "number", GIVEN.get(key) or LED_ELSE[key], raw)
         if set(led) - p.ALONE:
             emitter.put(p.SETTLE, (), 0)
         ops, _ = emitter.finished()
@@ -70,7 +74,7 @@ def compile_value(material: Material, reference: str, pictures: Pictures | None,
         if not straight and (reads or emitter.flows[name] != "direction"):
             bridge = Node("", "normalmap", {"in": f"@{name}"})
             return compile_value(replace(material, nodes=(*material.nodes, bridge)), "@", pictures, what)
-    _wire(emitter, -1, reference, wanted)
+    _wire(emitter, reference, wanted)
     return emitter.finished()[0]
 
 

@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.records import Adjust, Material
+from aulmo.document.property_table import TABLE
+from aulmo.document.records import Adjust, Material, Surface
 from aulmo.surface.colour import LUMINANCE, decode_srgb
 
 (
@@ -25,6 +26,9 @@ PLAIN = SETTLE  # codes below are known to the program of heights that runs four
 FIRST_EACH, LAST_EACH = SUBTRACT, MIX_EACH  # what works on each of three numbers alone
 O_CODE, O_TO, O_A, O_B, O_C, O_P = 0, 1, 2, 3, 4, 5
 O_FLAG = O_P + 6  # of what has more than three sources (the rest from O_P on): what else it needs
+# of a wire from O_P on: whether it leaves places bare, what else it needs, how it is led to the column that O_TO names, between which bounds, and
+# to how many numbers there (`surface.columns`)
+W_BARE, W_RAW, W_HOW, W_LEAST, W_MOST, W_COUNT = O_P, O_P + 1, O_P + 4, O_P + 5, O_P + 6, O_P + 7
 O_ADJUST = O_P + 8  # of an image: how its values are changed
 J_ON, J_COLOUR, J_LOW, J_SCALE, J_POWER, J_TURNED, J_CONTRAST, J_MATRIX = 0, 1, 2, 3, 4, 5, 6, 7
 ADJUST_COLUMNS = J_MATRIX + 9
@@ -46,30 +50,13 @@ FOLDED_MEAN = 0.264  # of |2n - 1| over one octave of noise, by numeric integrat
 PROJECTIONS = ("flat", "box", "cylinder", "sphere")
 AXES = ("x", "y", "z")
 
-# what can be wired, and its code; the first twelve are written as they come, what follows may need the row settled
-WIRED = (
-    "base_color", "specular_roughness", "base_metalness", "geometry_opacity", "emission_color", "specular_color", "coat_weight", "coat_roughness",
-    "fuzz_weight", "subsurface_color", "transmission_weight", "base_weight",
-    "base_diffuse_roughness", "specular_weight", "specular_ior", "specular_roughness_anisotropy", "transmission_color", "subsurface_weight",
-    "subsurface_radius", "subsurface_radius_scale", "coat_color", "coat_roughness_anisotropy", "coat_ior", "coat_darkening", "fuzz_color",
-    "fuzz_roughness", "thin_film_weight", "thin_film_thickness", "emission_luminance", "geometry_tangent_turn",
-)  # fmt: skip
-# what is one value all through a body: nodes led here give it their mean
-EVEN = (
-    "transmission_depth", "transmission_scatter", "transmission_scatter_anisotropy", "transmission_dispersion_scale",
-    "transmission_dispersion_abbe_number", "subsurface_scatter_anisotropy", "thin_film_ior", "geometry_thin_walled", "nesting_priority",
-)  # fmt: skip
-# from which nothing else follows; all others are settled after the last (`trace.material.follows`)
-ALONE = {
-    "geometry_opacity", "emission_color", "emission_luminance", "fuzz_weight", "fuzz_color", "fuzz_roughness", "base_diffuse_roughness",
-    "thin_film_weight", "thin_film_thickness", "geometry_tangent_turn",
-}
+_SAID = TABLE[Surface]
+WIRED = tuple(name for name, known in _SAID.items() if known.led in ("settled", "alone"))  # what can be wired
+EVEN = tuple(name for name, known in _SAID.items() if known.led == "even")  # what is one value all through a body: nodes led here give it their mean
+ALONE = {name for name, known in _SAID.items() if known.led == "alone"}  # from which nothing else follows (`trace.material.follows`)
 MULTIPLIED = ("base_weight", "emission_color")  # nodes led here multiply what the surface has; others take its place
 RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
-COLOURED = {
-    "base_color", "base_weight", "emission_color", "specular_color", "subsurface_color", "transmission_color", "transmission_scatter",
-    "subsurface_radius_scale", "coat_color", "fuzz_color",
-}  # fmt: skip
+COLOURED = {name for name, known in _SAID.items() if known.led and known.kind == "colour"} | {"base_weight"}
 FILM_LEVELS = 24  # thin films baked for a thickness that nodes lead
 
 class Program(NamedTuple):

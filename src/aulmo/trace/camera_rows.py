@@ -5,6 +5,7 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document.lens import half_tangent
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera
 from aulmo.frame.camera import camera_axes
@@ -35,7 +36,7 @@ def camera_row(camera: Camera, width: int, height: int) -> np.ndarray:
     right, up, forward = camera_axes(camera)
     row[a.CAM_ORIGIN : a.CAM_ORIGIN + 3] = camera.position
     row[a.CAM_RIGHT : a.CAM_RIGHT + 3], row[a.CAM_UP : a.CAM_UP + 3], row[a.CAM_FORWARD : a.CAM_FORWARD + 3] = right, up, forward
-    row[a.CAM_TAN_W] = 0.5 * camera.sensor_mm / camera.focal_length_mm
+    row[a.CAM_TAN_W] = half_tangent(camera)
     row[a.CAM_TAN_H] = row[a.CAM_TAN_W] * height / width
     row[a.CAM_SHIFT_X], row[a.CAM_SHIFT_Y] = 2 * camera.shift_x, 2 * camera.shift_y
     if camera.depth_of_field and camera.focus > 0:

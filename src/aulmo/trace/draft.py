@@ -8,7 +8,7 @@ import numpy as np
 
 from aulmo.trace.compile import arrays as a
 from aulmo.surface.program import REGISTER_ROWS
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.shape.embree import (
     MASK_CATCHER,
     MASK_EYE,

@@ -22,7 +22,7 @@ from aulmo.trace.compile import arrays as a
 from aulmo.trace.lamp.lamp_rows import LampRows, build_lamps, proxy_matrix
 from aulmo.trace.lamp.light_tree import build_tree
 from aulmo.trace.lamp.softbox_rows import Softboxes
-from aulmo.trace.material import columns
+from aulmo.surface import columns
 from aulmo.trace.placed import Placed, keeps_its_size
 from aulmo.trace.worn import Worn
 

@@ -2,7 +2,6 @@
 
 import threading
 import time
-import traceback
 from typing import Callable, NamedTuple
 
 import numpy as np
@@ -11,7 +10,6 @@ from msgspec.structs import replace
 from aulmo.document.assets import AssetStore
 from aulmo.document.moments import Moments, still
 from aulmo.document.records import Camera, Document, Shot
-from aulmo.errors import AulmoError
 from aulmo.frame.photograph import photographed, without_what_is_missing
 from aulmo.trace.compile import kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_GRADIENT_SPAN, OPT_GROUPS, OPT_PASSES, OPT_WHITE
@@ -22,6 +20,7 @@ from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.shade import Shades
+from aulmo.trace.newest import Newest
 from aulmo.trace.plate import Under, mixed, shown_with
 from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_at_rest, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
 from aulmo.trace.view import dither, show
@@ -92,11 +91,8 @@ class LivePicture:
     ) -> None:
         self._builder = SceneBuilder(assets)
         self._on_shown, self._on_trouble, self._on_preparing = on_shown, on_trouble, on_preparing
-        self._condition = threading.Condition()
-        self._wanted: Request | None = None
         self._last: Request | None = None
         self._tracer: Tracer | None = None
-        self._closed = False
         self._compiling: Compiling | None = None
         self._tries = 0
         self._told: set[str] = set()  # sentences on what is missing, each said once
@@ -105,8 +101,10 @@ class LivePicture:
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
             self._path_ready.set()
-        self._thread = threading.Thread(target=self._loop, name="live picture", daemon=True)
-        self._thread.start()
+        self._newest: Newest[Request] = Newest(
+            "live picture", self._work, lambda request, words: self._on_trouble(words),
+            "There is not enough memory to show this scene; hide some parts.", "This picture could not be drawn", step_back,
+        )  # fmt: skip
 
     def use_assets(self, assets: AssetStore) -> None:
         """Another project was opened."""
@@ -121,49 +119,18 @@ class LivePicture:
 
     def show(self, request: Request) -> None:
         """Work on this from now on; what was being traced is dropped."""
-        with self._condition:
-            self._wanted = request
+        with self._newest.lock:
+            self._newest.ask(request)
             if self._tracer:
                 self._tracer.cancel()
-            self._condition.notify()
 
     def close(self) -> None:
         """End the thread."""
-        with self._condition:
-            self._closed = True
-            if self._tracer:
-                self._tracer.cancel()
-            self._condition.notify()
+        if self._tracer:
+            self._tracer.cancel()
         if self._compiling is not None:
             self._compiling.close()
-        self._thread.join(5.0)
-
-    def _newer(self) -> bool:
-        return self._wanted is not None or self._closed
-
-    def _loop(self) -> None:
-        step_back()
-        while True:
-            with self._condition:
-                while self._wanted is None and not self._closed:
-                    self._condition.wait()
-                if self._closed:
-                    return
-                request, self._wanted = self._wanted, None
-            if request is not None:
-                self._attempt(request)
-
-    def _attempt(self, request: Request) -> None:
-        """Show a request; whatever goes wrong is told, and the next one is taken all the same."""
-        try:
-            self._work(request)
-        except AulmoError as error:
-            self._on_trouble(str(error))
-        except MemoryError:
-            self._on_trouble("There is not enough memory to show this scene; hide some parts.")
-        except Exception as error:
-            traceback.print_exc()
-            self._on_trouble(f"This picture could not be drawn ({type(error).__name__}: {error}); undo brings the last one back.")
+        self._newest.close()
 
     def _warm_up(self) -> None:
         """Have the kernels compiled by other processes the one time that is needed; the draft picture stays in use meanwhile."""
@@ -189,10 +156,8 @@ class LivePicture:
 
     def _again(self) -> None:
         """Draw the last picture anew: there is more to draw it with."""
-        with self._condition:
-            if self._wanted is None and self._last is not None:
-                self._wanted = self._last
-                self._condition.notify()
+        if self._last is not None:
+            self._newest.ask(self._last, yields=True)
 
     def _work(self, request: Request) -> None:
         self._last = request
@@ -236,7 +201,7 @@ class LivePicture:
             else:
                 self._send(request, tracer, draft_, scene, True, 0.0)
                 draft_ = None
-            if self._newer():
+            if self._newest.newer:
                 return
         tracer = Tracer(scene, camera, options, width, height)
         started = time.perf_counter()
@@ -253,7 +218,7 @@ class LivePicture:
                 self._send(request, tracer, None, scene, True, left)
             else:
                 self._tell(request, tracer, scene, left)
-            if self._newer():
+            if self._newest.newer:
                 return
             if tracer.samples >= 16 and noise <= target:
                 self._send(request, tracer, None, scene, True, 0.0)
@@ -261,10 +226,9 @@ class LivePicture:
 
     def _rest(self, request: Request, moments: Moments, scene: Scene, options: np.ndarray, maps: np.ndarray) -> None:
         """The hand may rest: work out the shade, then draw smooth edges and shadows, until something newer is wanted."""
-        with self._condition:
-            if self._condition.wait_for(self._newer, UNTIL_REST):
-                return
-        go_on = lambda: not self._newer()  # noqa: E731
+        if not self._newest.rests(UNTIL_REST):
+            return
+        go_on = lambda: not self._newest.newer  # noqa: E731
         self._shades.take(scene, go_on)
         camera = camera_rows(cameras_of(moments, request.camera), 2 * request.width, 2 * request.height)
         shade = self._shades.under(maps, scene.arrays.env_turn)
@@ -273,12 +237,12 @@ class LivePicture:
             self._on_shown(Shown(request, picture, None, scene, 0, float("inf"), float("inf"), False, False))
 
     def _run(self, tracer: Tracer, count: int) -> bool:
-        with self._condition:
-            if self._newer():
+        with self._newest.lock:
+            if self._newest.newer:
                 return False
             self._tracer = tracer
         done = tracer.run(count)
-        return done and not self._newer()
+        return done and not self._newest.newer
 
     def _send(self, request: Request, tracer: Tracer, draft: Draft | None, scene: Scene, clean: bool, left: float) -> None:
         frame = tracer.frame()

@@ -9,6 +9,7 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 
+from aulmo.document.lens import half_width
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, Photograph, Shot
 from aulmo.frame.photograph import codes, laid_out, photographed, sees_photograph, straightened
@@ -110,8 +111,7 @@ class PlateBook:
 
     def _made(self, document: Document, shot: Shot, photo: Photograph, camera: Camera, width: int, height: int, final: bool) -> Plate:
         laid = laid_out(document, shot)
-        parallel = camera.projection == "parallel"
-        tan_w = 0.5 * camera.span_mm if parallel else 0.5 * camera.sensor_mm / camera.focal_length_mm
+        tan_w = half_width(camera)
         tan_h = tan_w * height / width
         # pixels of the frame where the photograph's sides fall
         left = ((-1 + laid.shift_x) * laid.tan_w / tan_w - 2 * camera.shift_x + 1) * width / 2
@@ -178,7 +178,7 @@ def cut_out(photo: Photograph, plate_of: Document, shot: Shot, camera: Camera, w
     if not photo.cutouts:
         return None
     laid = laid_out(plate_of, shot)
-    tan_w = 0.5 * camera.span_mm if camera.projection == "parallel" else 0.5 * camera.sensor_mm / camera.focal_length_mm
+    tan_w = half_width(camera)
     tan_h = tan_w * height / width
     found: list[list[tuple[float, float]]] = []
     for one in photo.cutouts:

@@ -9,7 +9,7 @@ from typing import Any, Callable, NamedTuple
 import numpy as np
 
 from aulmo.surface.colour import LUMINANCE
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.remembered import Remembered
 from aulmo.trace.scene import LAMP_PART, Scene
 from aulmo.trace.shape.open_grid import look_round, spread

@@ -13,7 +13,7 @@ from aulmo.surface.colour import LUMINANCE
 from aulmo.frame.camera import ray_through
 from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.path.film import new_film
 from aulmo.trace.path.path_state import MATTE_SLOTS
 from aulmo.trace.path.tile import trace_tile

@@ -10,7 +10,7 @@ from aulmo.document.records import Material, Surface, SurfaceLayer
 from aulmo.surface.picture import Pixels, Texture
 from aulmo.surface.program import cuts_holes, leads_glow
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.material import columns
+from aulmo.surface import columns
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.pattern.programs import ProgramBook, slots_of
 from aulmo.trace.shape.embree import MASK_CLEAR, MASK_MIXED, MASK_SOLID

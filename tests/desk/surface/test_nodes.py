@@ -242,8 +242,8 @@ def test_a_colour_led_to_a_number_says_how_it_is_read_and_can_be_read_otherwise(
     bench.canvas.choose(("m",))
     made = node_edits.connected(worn(window, "ball"), "c:red", ("surface", "specular_roughness"))
     window.session.apply("By red", edits.put_material(window.session.document, made))
+    from aulmo.surface.columns import ALPHA_X
     from aulmo.surface.compiling import compile_program
-    from aulmo.trace.material.columns import ALPHA_X
     from aulmo.trace.material.material_rows import material_row
     from aulmo.trace.pattern.program_run import run
 

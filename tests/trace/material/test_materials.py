@@ -8,7 +8,8 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from aulmo.document.records import Surface
-from aulmo.trace.material import columns, openpbr
+from aulmo.surface import columns
+from aulmo.trace.material import openpbr
 from aulmo.trace.material.microfacet import (
     eon_multiple,
     eon_single,

@@ -9,9 +9,9 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.records import Camera, Lamp, Material, Part, Placement, RenderSettings, Surface
 from aulmo.surface import spectrum
+from aulmo.surface.columns import ABSORPTION, SCATTERING, SUB_ALBEDO
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.material import thin_film
-from aulmo.trace.material.columns import ABSORPTION, SCATTERING, SUB_ALBEDO
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.material.medium import scattering_albedo
 from aulmo.trace.material.microfacet import fresnel_dielectric, henyey_greenstein, sample_phase

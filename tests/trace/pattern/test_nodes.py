@@ -12,10 +12,10 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.node_table import KINDS
 from aulmo.document.records import Lay, Material, Node, Stop, Surface, SurfaceLayer
 from aulmo.errors import BadValue
+from aulmo.surface import columns as o
 from aulmo.surface.compiling import compile_program, compile_value
 from aulmo.surface.oxide import tint_table
-from aulmo.surface.program import MULTIPLIED, WIRED
-from aulmo.trace.material import columns as o
+from aulmo.surface.program import MULTIPLIED, O_TO, OP_COLUMNS, W_COUNT, W_MOST
 from aulmo.trace.material.follows import settle
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.pattern.curvature import bake_curvature
@@ -655,7 +655,9 @@ def test_half_covered_a_led_number_stands_between_both():
 
     surface = Surface(specular_roughness=0.2, coat_weight=1.0, coat_roughness=0.5)
     row = material_row(surface, False).numbers.copy()
-    lead(row, WIRED.index("specular_roughness"), 0.6, 0.0, 0.0, 0.5)
+    op = np.zeros(OP_COLUMNS)
+    op[O_TO], op[W_MOST], op[W_COUNT] = o.ROUGHNESS, 1.0, 1.0
+    lead(row, op, 0.6, 0.0, 0.0, 0.0, 0.0, 0.0, 0.5)
     settle(row)
     np.testing.assert_allclose(row, material_row(replace(surface, specular_roughness=0.4), False).numbers, atol=1e-12)
 

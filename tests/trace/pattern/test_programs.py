@@ -538,7 +538,7 @@ def test_a_coat_stays_smooth_over_relief_unless_it_is_given_its_own():
 
 
 def test_a_bent_coat_is_sampled_with_the_density_claimed_and_makes_no_light():
-    from aulmo.trace.material import columns
+    from aulmo.surface import columns
     from lobes import KINDS, cap_grid, density_at, directions, furnace, misfit, row_of
 
     row, table, films = row_of(KINDS["satin coat"])

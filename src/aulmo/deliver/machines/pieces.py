@@ -93,7 +93,7 @@ def checked_piece(piece: Piece) -> Piece:
 def check_file(came: Came, piece: Piece) -> None:
     """Look at what a helper says is the picture of a piece, before it is taken. Raises BadFile."""
     _check_told(came)
-    size = picture_size(came.payload, f"picture{FILE_TYPES[piece.file_type][1]}")
+    size = picture_size(came.payload, f"picture{FILE_TYPES[piece.file_type].ending}")
     if size != tuple(piece.size):
         raise BadFile("A helper sent something that is not the picture it was asked for.")
 
@@ -240,20 +240,13 @@ class Bench:
         return self._project[1], self._project[2]
 
     def _picture(self, piece: Piece, document: Document, builder: Any, goes_on: Callable[[], bool]) -> Came | None:
-        from aulmo.deliver.developing import developed, settings_for
-        from aulmo.deliver.making import mixed
-        from aulmo.trace.tracer import Picture, render
+        from aulmo.deliver.developing import rendered_moment
 
         shots = {s.id: s for s in document.shots}
-        found: list[Picture] = []
-        for shot, _ in piece.shots:
-            told = lambda p, t: goes_on()  # noqa: E731
-            settings = settings_for(document, shots[shot], piece.rendering, piece.file_type)
-            made = render(document, builder.assets, shots[shot], piece.size, settings, told, builder, None, piece.time)
-            if made is None:
-                return None
-            found.append(developed(document, builder.assets, shots[shot], made, settings, piece.file_type, piece.time))
-        return as_file(found[0] if len(found) == 1 else mixed(found[0], found[1], piece.shots[1][1]), piece)
+        seen = [(shots[shot], share) for shot, share in piece.shots]
+        told = lambda p, t: goes_on()  # noqa: E731
+        made = rendered_moment(document, builder.assets, seen, piece.size, piece.rendering, piece.file_type, told, builder, piece.time)
+        return None if made is None else as_file(made, piece)
 
     def _tiles(self, piece: Piece, document: Document, builder: Any, goes_on: Callable[[], bool]) -> Came | None:
         from aulmo.trace.tracer import begun
@@ -277,7 +270,7 @@ def as_file(picture: Any, piece: Piece) -> Came:
     from aulmo.deliver.picture_file import FILE_TYPES, write_picture
 
     with tempfile.TemporaryDirectory() as folder:
-        path = Path(folder) / f"piece{FILE_TYPES[piece.file_type][1]}"
+        path = Path(folder) / f"piece{FILE_TYPES[piece.file_type].ending}"
         write_picture(picture, path, piece.file_type, piece.about, piece.rendering)
         payload = path.read_bytes()
     small = small_png(display_picture(picture), 320)

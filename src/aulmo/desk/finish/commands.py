@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 
 from aulmo.deliver import job as jobs_module
 from aulmo.deliver.finished import both_beside, file_of, write_display
+from aulmo.deliver.picture_file import signed
 from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
@@ -392,7 +393,7 @@ class FinishCommands(QObject):
                 before, _, _ = finished_of(bare, assets, shot, planes, at)
                 display = both_beside(before, display)
                 alpha = np.ones(display.shape[:2], np.float32)
-            write_display(display, alpha, path, settings, f"{document.name}: {shot.name}, finished")
+            write_display(display, alpha, path, settings, signed(document, f"{shot.name}, finished"))
             return notes
 
         def done(notes: list[str]) -> None:
@@ -424,7 +425,7 @@ class FinishCommands(QObject):
                 if not task.tell(f"Finishing {shot.name}", k / len(shots)):
                     return k
                 display, alpha, _ = finished_of(document, assets, shot, found[shot.name])
-                write_display(display, alpha, file_of(document, shot, Path(folder), settings), settings, f"{document.name}: {shot.name}, finished")
+                write_display(display, alpha, file_of(document, shot, Path(folder), settings), settings, signed(document, f"{shot.name}, finished"))
             return len(shots)
 
         session.start_task("Finishing all shots", work, lambda n: session.hint.emit(f"{counted(n, 'picture')} saved in {Path(folder).name}"))

@@ -1,8 +1,7 @@
 """What Finish's bench, pages, marks and tools share: what is worked on, which layer is in hand, the finished picture, and what is done to layers."""
 
-import threading
+import contextlib
 import time
-import traceback
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -16,7 +15,6 @@ from aulmo.document import edits
 from aulmo.document.finish_records import Balance, Finish, Grade, Layer, Mask
 from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.records import Document, Shot
-from aulmo.errors import AulmoError
 from aulmo.finish import layers as layer_edits
 from aulmo.finish.composing import Kept, composed, displayed
 from aulmo.finish.edits import finish_of, made_of, put_finish
@@ -26,6 +24,7 @@ from aulmo.finish.pictures import display_codes
 from aulmo.finish.planes import Planes, of_picture, read_source, reduced
 from aulmo.surface.picture import read_picture
 from aulmo.surface.picture_set import load_picture
+from aulmo.trace.newest import Newest
 
 STAGE = "Finish"
 AT_ONCE = 0.1  # seconds within which a change should be seen
@@ -83,13 +82,12 @@ class FinishDesk(QObject):
         self._kept = Kept()
         self._coarse: tuple[Planes, Planes, Kept] | None = None
         self._slow = False
-        self._condition = threading.Condition()
-        self._wanted: _Wanted | None = None
-        self._closed = False
         self._asked = self._answered = 0
         self._came.connect(self._take)
-        self._thread = threading.Thread(target=self._loop, name="finish", daemon=True)
-        self._thread.start()
+        self._newest: Newest[_Wanted] = Newest(
+            "finish", self._develop, lambda wanted, words: self._tell(wanted.number, words),
+            "There is not enough memory to finish this picture.", "This picture could not be finished",
+        )  # fmt: skip
         session.closed.connect(self._close)
         session.opened.connect(self._opened)
         session.changed.connect(lambda old, new: self.refresh())
@@ -152,10 +150,7 @@ class FinishDesk(QObject):
         self.changed.emit()
 
     def _close(self) -> None:
-        with self._condition:
-            self._closed = True
-            self._condition.notify()
-        self._thread.join(5.0)
+        self._newest.close()
 
     @property
     def small(self) -> Planes | None:
@@ -242,12 +237,10 @@ class FinishDesk(QObject):
         if self.solo:
             document = self._alone(document, shot)
         self._asked += 1
-        with self._condition:
-            self._wanted = _Wanted(
-                document, self.session.assets, next(s for s in document.shots if s.id == shot.id), self.whole, size, layer.id if layer else "",
-                self.session.time, self._asked,
-            )  # fmt: skip
-            self._condition.notify()
+        self._newest.ask(_Wanted(
+            document, self.session.assets, next(s for s in document.shots if s.id == shot.id), self.whole, size, layer.id if layer else "",
+            self.session.time, self._asked,
+        ))  # fmt: skip
 
     def _alone(self, document: Document, shot: Shot) -> Document:
         """The document with one layer alone over the render."""
@@ -255,41 +248,25 @@ class FinishDesk(QObject):
         kept = tuple(replace(x, on=x.on and (x.id == self.solo or x.inside == self.solo or x.kind == "render")) for x in finish.layers)
         return replace(document, finishes={**document.finishes, finish.id: replace(finish, layers=kept)})
 
-    def _loop(self) -> None:
-        while True:
-            with self._condition:
-                while self._wanted is None and not self._closed:
-                    self._condition.wait()
-                if self._closed:
-                    return
-                wanted, self._wanted = self._wanted, None
-            assert wanted is not None
-            try:
-                small = self._small
-                if small is None or small[0] is not wanted.whole or small[1] != wanted.size:
-                    small = self._small = (wanted.whole, wanted.size, reduced(wanted.whole, *wanted.size))
-                planes = small[2]
-                if self._slow and min(planes.alpha.shape) > 200:  # coarse first, so that it is seen at once
-                    h, w = planes.alpha.shape
-                    if self._coarse is None or self._coarse[0] is not planes:
-                        self._coarse = (planes, reduced(planes, w // 3, h // 3), Kept())
-                    self._came.emit((-1, self._work(wanted, self._coarse[1], self._coarse[2])))
-                    with self._condition:
-                        if self._wanted is not None:  # the hand has gone on
-                            continue
-                began = time.perf_counter()
-                self._came.emit((wanted.number, self._work(wanted, planes, self._kept)))
-                self._slow = time.perf_counter() - began > AT_ONCE
-            except AulmoError as error:
-                self._came.emit((wanted.number, str(error)))
-            except RuntimeError:
-                return  # the window has gone
-            except MemoryError:
-                self._came.emit((wanted.number, "There is not enough memory to finish this picture."))
-            except Exception as error:  # the next change is taken all the same
-                traceback.print_exc()
-                told = f"This picture could not be finished ({type(error).__name__}: {error}); undo brings the last one back."
-                self._came.emit((wanted.number, told))
+    def _tell(self, number: int, came: "Seen | str") -> None:
+        with contextlib.suppress(RuntimeError):  # the window has gone
+            self._came.emit((number, came))
+
+    def _develop(self, wanted: _Wanted) -> None:
+        small = self._small
+        if small is None or small[0] is not wanted.whole or small[1] != wanted.size:
+            small = self._small = (wanted.whole, wanted.size, reduced(wanted.whole, *wanted.size))
+        planes = small[2]
+        if self._slow and min(planes.alpha.shape) > 200:  # coarse first, so that it is seen at once
+            h, w = planes.alpha.shape
+            if self._coarse is None or self._coarse[0] is not planes:
+                self._coarse = (planes, reduced(planes, w // 3, h // 3), Kept())
+            self._tell(-1, self._work(wanted, self._coarse[1], self._coarse[2]))
+            if self._newest.newer:  # the hand has gone on
+                return
+        began = time.perf_counter()
+        self._tell(wanted.number, self._work(wanted, planes, self._kept))
+        self._slow = time.perf_counter() - began > AT_ONCE
 
     def _work(self, wanted: _Wanted, held: Planes, kept: Kept) -> Seen:
         made = made_of(wanted.document, wanted.assets, wanted.shot, held, wanted.time, kept)

@@ -11,15 +11,16 @@ from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.finish.scopes import INKS
 from aulmo.desk.finish.tools import BrushTool
-from aulmo.desk.shell.bound import BoundNumber
+from aulmo.desk.shell.bound import Bound, BoundNumber
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, Section, Segments, SliderRow, button, button_row, label, row
 from aulmo.document import edits
 from aulmo.document.finish_records import Grade, HueBand, Layer, Mask
-from aulmo.document.property_table import TABLE
+from aulmo.document.property_table import TABLE, sections
 from aulmo.trace.passes import PATH_NAMES
 
 G = "finishes/{layer}/grade"
+SECTIONS = sections(Grade)
 CURVES = {"curve": "All", "red": "Red", "green": "Green", "blue": "Blue"}
 RANGES = {"depth": "mm", "facing": "", "luminance": "", "hue": "°"}
 
@@ -35,6 +36,7 @@ class LayerPage(Page):
         self.body.addWidget(self.words)
         self.add(None, "finishes/{layer}/opacity")
         self.blend = self.add(None, "finishes/{layer}/blend")
+        self.rows: dict[str, Bound] = {}
         self.graded = self._grade()
         self.shown = self._content()
         self.masked = self.section("Mask", "finish/mask")
@@ -43,16 +45,16 @@ class LayerPage(Page):
 
     # a grade
 
-    def _rows(self, section: Section, names: tuple[str, ...]) -> None:
-        for name in names:
-            self.add(section, f"{G}/{name}")
+    def _rows(self, section: Section, title: str) -> None:
+        """The rows that the record of a grade has under a title."""
+        for name in SECTIONS[title]:
+            self.rows[name] = self.add(section, f"{G}/{name}", kind=BoundNumber if TABLE[Grade][name].small else None)
 
     def _grade(self) -> list[Section]:
         tone = self.section("Tone", "finish/tone")
-        self._rows(tone, ("exposure", "contrast", "highlights", "shadows", "whites", "blacks"))
-        self.pivot = self.add(tone, f"{G}/pivot", kind=BoundNumber)
+        self._rows(tone, "Tone")
         colour = self.section("Colour", "finish/colour")
-        self._rows(colour, ("kelvin", "tint", "saturation", "spare"))
+        self._rows(colour, "Colour")
         colour.add(button_row(
             button("Grey is here", lambda: self.session.toggle_tool("finish_grey"), "link", "Click something grey in the picture"),
             button("Black is here", lambda: self.session.toggle_tool("finish_black"), "link", "Click something black in the picture"),
@@ -70,7 +72,7 @@ class LayerPage(Page):
             colour.add(one)
         self.no_band = button("No band here", self._drop_band, "link", "Takes the chosen band away")
         self.no_band_row = colour.add(button_row(self.no_band))
-        self._rows(colour, ("shade", "light"))
+        self._rows(colour, "Tints")
         curves = self.section("Curves", "finish/curves")
         self.which = Segments(CURVES)
         self.which.set_value("curve")
@@ -80,12 +82,9 @@ class LayerPage(Page):
         self.curve.changed.connect(self._curve)
         curves.add(self.curve)
         detail = self.section("Detail", "finish/detail")
-        self._rows(detail, ("local_contrast", "detail", "sharpen"))
-        self.add(detail, f"{G}/sharpen_size", kind=BoundNumber)
-        self._rows(detail, ("calm",))
+        self._rows(detail, "Detail")
         lens = self.section("Lens and film", "finish/lens")
-        self._rows(lens, ("glow", "glow_from", "glow_size", "fringe", "bend", "vignette", "grain"))
-        self.add(lens, f"{G}/grain_mm", kind=BoundNumber)
+        self._rows(lens, "Lens and film")
         table = self.section("Table", "finish/table")
         self.lut = label("None", "quiet", True)
         self.lut.setContentsMargins(9, 0, 0, 0)
@@ -94,7 +93,7 @@ class LayerPage(Page):
             button("Choose…", self._choose_table, "link", "A .cube file"), button("None", lambda: self.desk.set_grade("No table", lut=None), "link"),
             button("Save…", self.commands.save_cube, "link", "The grade’s tones and colours as a table for other programs"),
         ))  # fmt: skip
-        self.add(table, f"{G}/lut_strength")
+        self._rows(table, "Table")
         match = self.section("Toward the reference", "finish/match")
         self.strength = SliderRow("Strength", 0, 1, "", 1.0, 2, 0, 1)
         self.strength.set_value(1.0)

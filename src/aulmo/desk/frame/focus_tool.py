@@ -9,6 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen, QPolygon
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
+from aulmo.document.lens import half_tangent
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera
 from aulmo.frame.camera import camera_axes
@@ -132,7 +133,7 @@ class SharpBand(Overlay):
         near, far = sharp_range(camera)
         h, w = draft.depth.shape
         wide = self.picture.wide_camera()
-        tan = 0.5 * wide.sensor_mm / wide.focal_length_mm
+        tan = half_tangent(wide)
         x = (2 * (np.arange(w) + 0.5) / w - 1 + 2 * wide.shift_x) * tan
         y = (1 - 2 * (np.arange(h) + 0.5) / h + 2 * wide.shift_y) * tan * h / w
         ahead = draft.depth / np.sqrt(1 + x[None] ** 2 + y[:, None] ** 2)

@@ -10,6 +10,7 @@ from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, NumberField, SliderRow, button, button_row, label, row
+from aulmo.document.lens import half_tangent
 from aulmo.document.properties import about
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
@@ -196,7 +197,7 @@ class FramePage(Page):
     def _projection(self, kind: str) -> None:
         """A parallel view begins as wide as the frame is at the target."""
         camera = self.session.camera
-        span = distance_of(camera) * camera.sensor_mm / camera.focal_length_mm
+        span = distance_of(camera) * 2.0 * half_tangent(camera)
         self._camera(f"Projection of {camera.name}", projection=kind, span_mm=round(span, 3) if kind == "parallel" else camera.span_mm)
 
     def _distance(self, value: float, busy: bool) -> None:

@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
+from aulmo.document.lens import width_at
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Camera, Document, Lamp
 from aulmo.frame.camera import project
@@ -91,7 +92,7 @@ class Marks:
             if beyond:
                 self._draw_pointer(painter, x, y, colour, lamp.name if picked or lamp.id == hot else "")
                 continue
-            unit = 26.0 * float(place[2]) * self.camera.sensor_mm / self.camera.focal_length_mm / self.width
+            unit = 26.0 * width_at(self.camera, float(place[2])) / self.width
             for line in outlines(lamp, unit):
                 points = project(self.camera, line, self.width, self.height)
                 if (points[:, 2] <= 0).any():

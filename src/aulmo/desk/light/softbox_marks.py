@@ -7,6 +7,7 @@ from PySide6.QtGui import QPainter
 from aulmo.desk.light import grips
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.tools.tool import Tool
+from aulmo.document.lens import half_tangent
 from aulmo.document.records import Camera, Softbox
 from aulmo.frame.camera import camera_axes, ray_through
 from aulmo.light.softbox import within
@@ -30,7 +31,7 @@ class Seen:
             return np.full((len(directions), 2), np.nan)
         ahead = directions @ forward
         safe = np.where(ahead > 0.05, ahead, np.nan)
-        tan_w = 0.5 * camera.sensor_mm / camera.focal_length_mm
+        tan_w = half_tangent(camera)
         sx = (directions @ right) / safe / tan_w - 2 * camera.shift_x
         sy = (directions @ up) / safe / (tan_w * self.height / self.width) - 2 * camera.shift_y
         return np.stack([(sx + 1) * self.width / 2, (1 - sy) * self.height / 2], 1)

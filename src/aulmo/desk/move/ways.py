@@ -7,6 +7,7 @@ from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
+from aulmo.document.lens import half_tangent
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
@@ -125,7 +126,7 @@ class WayMarks(Overlay):
         right, up, ahead = camera_axes(camera)
         place = np.array(camera.position, float)
         far = 0.22 * float(np.linalg.norm(np.array(camera.target) - place))
-        wide = far * 0.5 * camera.sensor_mm / camera.focal_length_mm
+        wide = far * half_tangent(camera)
         high = wide * (shot.height / shot.width if shot is not None else 0.75)
         corners = [place + ahead * far + right * a * wide + up * b * high for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
         points = self.picture.places_on_screen(np.array([place, *corners]))

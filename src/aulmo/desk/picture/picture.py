@@ -20,6 +20,7 @@ from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.picture.view_motion import approach, look_round, orbit, slide, zoom_keeping_size
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind, Stage
+from aulmo.document.lens import width_at
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Camera
@@ -180,9 +181,7 @@ class Picture(PictureView):
         else:
             _, _, forward = camera_axes(start)
             depth = max(1.0, float((self._pivot - np.array(start.position)) @ forward))
-            parallel = start.projection == "parallel"
-            wide = self.wide_camera()
-            mm = (wide.span_mm if parallel else depth * wide.sensor_mm / start.focal_length_mm) / max(1, self.width())
+            mm = width_at(self.wide_camera(), depth) / max(1, self.width())
             camera = slide(start, -dx * mm, dy * mm)
         self._navigate(camera, ("view", self._drag_number))
 

@@ -17,6 +17,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.painting import painted
 from aulmo.document import edits
+from aulmo.document.lens import width_at
 from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
@@ -484,10 +485,8 @@ class PictureView(QWidget):
     def mm_per_pixel(self, point: np.ndarray) -> float:
         """Width in mm of a pixel of the widget at a world point."""
         camera = self.wide_camera()
-        if camera.projection == "parallel":
-            return camera.span_mm / max(1, self.width())
         ahead = float(self.places_on_screen(np.asarray(point, float).reshape(1, 3))[0, 2])
-        return max(1e-9, ahead) * camera.sensor_mm / camera.focal_length_mm / max(1, self.width())
+        return width_at(camera, max(1e-9, ahead)) / max(1, self.width())
 
     def place_on_screen(self, point) -> QPoint:
         """Where a world point is seen."""

@@ -7,6 +7,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from aulmo.desk.shell import theme
+from aulmo.document.lens import width_at
 from aulmo.document.made.copies import source_of
 from aulmo.document.placement import world_matrix
 from aulmo.prepare.borders import Border, Circle, border_of, nearest_on
@@ -68,7 +69,7 @@ def caught(picture: Any, at: QPoint, but: Collection[str] = (), plain: bool = Fa
     away = np.linalg.norm(hit.point - np.array(picture.session.view.position))
     camera = picture.wide_camera()
     scale = float(np.linalg.norm(world[:3, :3], axis=0).max())
-    reach = REACH * away * camera.sensor_mm / camera.focal_length_mm / max(1, picture.width())
+    reach = REACH * width_at(camera, float(away)) / max(1, picture.width())
     to_world = lambda p: world[:3, :3] @ p + world[:3, 3]  # noqa: E731
     if len(border.corners):
         far = np.linalg.norm(border.corners - hit.own, axis=1) * scale

@@ -9,11 +9,12 @@ from PySide6.QtGui import QDesktopServices, QPixmap
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QProgressBar, QSizePolicy, QToolButton, QVBoxLayout
 
 from aulmo.deliver.job import Job, light_of
-from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.deliver.troubles import told as in_words
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.fields import button, label
+from aulmo.document.property_table import TABLE
 from aulmo.document.quantity import counted, duration, show
+from aulmo.document.records import RenderSettings
 
 ICONS = {
     "waiting": "clock", "running": "play", "paused": "pause", "done": "check-circle", "cancelled": "prohibit", "failed": "warning",
@@ -102,7 +103,7 @@ class JobRow(QFrame):
             told = ["Stopped"]
         else:
             told = [job.complaint()]
-        kind = FILE_TYPES.get(record.file_type, ("",))[0]
+        kind = TABLE[RenderSettings]["file_type"].choices.get(record.file_type, "")
         if record.kind == "film" and Path(record.out).suffix:
             kind = Path(record.out).suffix[1:].upper()
         size = [f"{record.width} × {record.height}"] if record.width else []

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
 from aulmo.deliver.before import in_one_line, oddities
 from aulmo.deliver.job import file_name, picture_folder, reserved
-from aulmo.deliver.picture_file import LAYERED
+from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
@@ -153,15 +153,11 @@ class RenderPage(Page):
         use = next((key for key, (_, sets) in USES.items() if set(sets) == set(settings.passes)), "")
         self.use.fill([*((title, key) for key, (title, _) in USES.items()), *([] if use else [("Own choice", "")])], use)
         self.denoise_groups.widget.setEnabled("groups" in settings.passes)
-        kind = settings.file_type
-        shown = {
-            "alpha": kind.startswith("tif"), "profile": kind not in ("exr", "exr32", "ora"), "quality": kind in ("jpg", "webp"),
-            "dpi": not kind.startswith("exr") and kind != "webp", "exr_parts": kind.startswith("exr"),
-        }  # fmt: skip
+        file_kind = FILE_TYPES[settings.file_type]
         for key, made in self.file.items():
-            made.set_visible(shown[key])
+            made.set_visible(key in file_kind.heeds)
         beside = "Passes are kept beside the picture, for Finish." if settings.negative else "This type holds no passes; EXR and layered files do."
-        self.pass_words.setText("" if kind in LAYERED or not settings.passes else beside)
+        self.pass_words.setText("" if file_kind.layered or not settings.passes else beside)
         self.pass_words.setVisible(bool(self.pass_words.text()))
         fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
         self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)

@@ -90,6 +90,9 @@ class Bench(QWidget):
         """The first face of every stage."""
         for stage, faces in self._all.items():
             self.faces[stage] = next(iter(faces.values()))
+            for face in faces.values():
+                if hasattr(face, "reset"):
+                    face.reset()
         self.stack.setCurrentWidget(self.faces[self.session.stage])
 
     def show_face(self, name: str, stage: str = "") -> None:

@@ -9,7 +9,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, Dot, KeyMark, NumberField, Segments, SliderRow, row
 from aulmo.document.properties import about, keyed, sentence
-from aulmo.document.property_table import Property
+from aulmo.document.property import Property
 from aulmo.errors import BadValue
 from aulmo.motion.keys import keyable, near, remove_keys
 

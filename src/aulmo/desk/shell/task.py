@@ -16,12 +16,15 @@ class Task(QObject):
     progressed = Signal(str, float)
     finished = Signal(object)
     failed = Signal(str)
+    _came = Signal(str, object)
 
     def __init__(self, title: str, work: Callable[["Task"], Any]) -> None:
         super().__init__()
         self.title, self._work, self.cancelled = title, work, False
         self.started = time.monotonic()
+        self._dropped = False
         self._thread: threading.Thread | None = None
+        self._came.connect(self._hand_over)
 
     def start(self) -> None:
         """Begin."""
@@ -30,7 +33,7 @@ class Task(QObject):
 
     def abandon(self, wait: float = 0.0) -> None:
         """Nobody wants the result any more; it is dropped whenever it comes. May wait some seconds for the end."""
-        self.cancelled = True
+        self.cancelled = self._dropped = True
         self.blockSignals(True)
         self.let_go()
         if wait and self._thread is not None:
@@ -41,23 +44,28 @@ class Task(QObject):
         for signal in (self.progressed, self.finished, self.failed):
             signal.disconnect()
 
+    def _hand_over(self, how: str, what: Any) -> None:
+        """In the window's thread: say what came, unless nobody wants it any more, whose widgets may have gone."""
+        if not self._dropped:
+            getattr(self, how).emit(*(what if how == "progressed" else (what,)))
+
     def tell(self, text: str, share: float) -> bool:
         """Called by the work; False when it should give up."""
-        self.progressed.emit(text, share)
+        self._came.emit("progressed", (text, share))
         return not self.cancelled
 
     def _run(self) -> None:
         try:
             result = self._work(self)
         except AulmoError as error:
-            self.failed.emit(str(error))
+            self._came.emit("failed", str(error))
         except Exception as error:
             if self.cancelled:
                 return
             traceback.print_exc()
-            self.failed.emit(f"{self.title} did not work: {error}")
+            self._came.emit("failed", f"{self.title} did not work: {error}")
         else:
-            self.finished.emit(result)
+            self._came.emit("finished", result)
 
 
 class _End(QObject):

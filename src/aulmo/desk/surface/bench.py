@@ -109,6 +109,12 @@ class SurfaceBench(QWidget):
         session.selection_changed.connect(self._mark)
         self.fill()
 
+    def reset(self) -> None:
+        """All swatches."""
+        self.buttons["All"].setChecked(True)
+        self.search.clear()
+        self._look_again()
+
     def _look_again(self) -> None:
         self._mine = None
         self.fill()

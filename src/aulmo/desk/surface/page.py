@@ -19,33 +19,14 @@ from aulmo.document import edits
 from aulmo.document.decals import decals_on
 from aulmo.document.node_table import source_of
 from aulmo.document.properties import get
+from aulmo.document.property_table import sections
 from aulmo.document.quantity import counted
-from aulmo.document.records import Material
+from aulmo.document.records import Material, Surface
 from aulmo.surface import metals
 from aulmo.surface.node_edits import label_of
 from aulmo.surface.program import MULTIPLIED, RELIEF
 
-# The sections in order, and the parameters in each
-SECTIONS: dict[str, tuple[str, ...]] = {
-    "Body": ("base_color", "base_weight", "base_metalness", "base_diffuse_roughness"),
-    "Shine": (
-        "specular_roughness", "specular_ior", "specular_roughness_anisotropy", "geometry_tangent_turn", "specular_weight", "specular_color",
-    ),
-    "Clear": (
-        "transmission_weight", "transmission_color", "transmission_depth", "transmission_scatter", "transmission_scatter_anisotropy",
-        "transmission_dispersion_scale", "transmission_dispersion_abbe_number", "nesting_priority", "geometry_thin_walled",
-    ),
-    "Below the surface": (
-        "subsurface_weight", "subsurface_color", "subsurface_radius", "subsurface_radius_scale", "subsurface_scatter_anisotropy",
-    ),
-    "Fuzz": ("fuzz_weight", "fuzz_color", "fuzz_roughness"),
-    "Thin film": ("thin_film_weight", "thin_film_thickness", "thin_film_ior"),
-    "Clear coat": ("coat_weight", "coat_roughness", "coat_roughness_anisotropy", "coat_ior", "coat_color", "coat_darkening"),
-    "Glow": ("emission_luminance", "emission_color"),
-    "Cut out": ("geometry_opacity",),
-}  # fmt: skip
-
-
+SECTIONS = sections(Surface)
 # What each kind of material is about; the other sections come folded after it
 FIRST: dict[str, tuple[str, ...]] = {
     "": ("Body", "Shine", "Clear coat"),

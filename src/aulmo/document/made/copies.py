@@ -13,8 +13,8 @@ from aulmo.document import edits
 from aulmo.document import records as r
 from aulmo.document.assets import store_of
 from aulmo.document.made import spreads
+from aulmo.document.part_records import MOST_COPIES
 from aulmo.document.placement import angles_of, to_matrix, turn_matrix, world_matrices, world_matrix
-from aulmo.document.property_table import MOST_COPIES
 from aulmo.document.soundness import MOST_PARTS
 from aulmo.errors import AulmoError, BadValue
 

@@ -3,7 +3,7 @@
 import math
 from typing import Any
 
-from aulmo.document.property_table import Property
+from aulmo.document.property import Property
 from aulmo.document.record_base import Triple
 
 

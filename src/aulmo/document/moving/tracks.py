@@ -9,7 +9,7 @@ import numpy as np
 from aulmo.document.film_records import Key
 from aulmo.document.moving.between import blend
 from aulmo.document.moving.curves import Walk, between, walk
-from aulmo.document.property_table import Property
+from aulmo.document.property import Property
 
 SPRING_SWINGS, SPRING_FADE = 2.5, 4.5  # of a sprung way: how often it swings, how many e-foldings it has died away by its end
 

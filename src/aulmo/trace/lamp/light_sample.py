@@ -8,7 +8,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.compile.arrays import (
     DIRECT_DIFFUSE,
     DIRECT_TRANSMISSION,

@@ -10,7 +10,7 @@ import numpy as np
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, sheen, smith_lambda
-from aulmo.trace.material.columns import (
+from aulmo.surface.columns import (
     ALPHA_X,
     ALPHA_Y,
     COAT,

@@ -11,7 +11,7 @@ import math
 from aulmo.surface.colour import LUMINANCE
 from aulmo.surface.spectrum import LINE_C, LINE_F
 from aulmo.trace.compile.jit import inlined, kernel
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.material.medium import scattering_albedo
 
 SMALLEST_ALPHA = 1e-3

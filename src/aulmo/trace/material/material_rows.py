@@ -2,13 +2,13 @@
 
 import functools
 import math
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from aulmo.document.records import Surface
 from aulmo.trace.compile.in_python import in_python
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.material.bake import bake_albedos
@@ -48,22 +48,11 @@ class Row(NamedTuple):
 def material_row(surface: Surface, tables: bool = True) -> Row:
     """What the kernels read of a surface; without `tables` its albedos stay empty, which is all a draft needs."""
     row = np.zeros(o.COLUMNS)
-    given: tuple[tuple[int, Any], ...] = (
-        (o.GIVEN_COLOUR, surface.base_color), (o.GIVEN_WEIGHT, (surface.base_weight,) * 3), (o.DIFFUSE_ROUGHNESS, surface.base_diffuse_roughness),
-        (o.METALNESS, surface.base_metalness), (o.SPECULAR_WEIGHT, surface.specular_weight), (o.SPECULAR_COLOUR, surface.specular_color),
-        (o.ROUGHNESS, surface.specular_roughness), (o.STRETCH, surface.specular_roughness_anisotropy),
-        (o.REFRACTION, max(1.0001, surface.specular_ior)), (o.TRANSMISSION, surface.transmission_weight),
-        (o.GIVEN_TINT, surface.transmission_color), (o.THIN, surface.geometry_thin_walled), (o.SUBSURFACE, surface.subsurface_weight),
-        (o.SUB_COLOUR, np.clip(surface.subsurface_color, 0.0, 1.0)), (o.SUB_RADIUS, surface.subsurface_radius),
-        (o.SUB_SCALE, surface.subsurface_radius_scale), (o.SUB_G, np.clip(surface.subsurface_scatter_anisotropy, -0.95, 0.95)),
-        (o.COAT, surface.coat_weight), (o.COAT_COLOUR, surface.coat_color), (o.COAT_ROUGHNESS, surface.coat_roughness),
-        (o.COAT_STRETCH, surface.coat_roughness_anisotropy), (o.COAT_IOR, max(1.0001, surface.coat_ior)), (o.COAT_DARK, surface.coat_darkening),
-        (o.FUZZ, surface.fuzz_weight), (o.FUZZ_COLOUR, np.clip(surface.fuzz_color, 0.0, 1.0)), (o.FUZZ_ROUGHNESS, max(0.2, surface.fuzz_roughness)),
-        (o.EMISSION, np.array(surface.emission_color) * surface.emission_luminance), (o.OPACITY, surface.geometry_opacity),
-        (o.PRIORITY, surface.nesting_priority), (o.FILM, -1.0),
-    )  # fmt: skip
-    for column, value in given:
-        row[column : column + np.size(value)] = value
+    for name, given in o.GIVEN.items():
+        value = np.clip(getattr(surface, name), given.least, given.most)
+        row[given.column : given.column + (3 if given.how == o.MULTIPLIES else value.size)] = value
+    row[o.EMISSION : o.EMISSION + 3] = np.array(surface.emission_color) * surface.emission_luminance
+    row[o.FILM] = -1.0
     if surface.transmission_dispersion_scale > 0:
         row[o.ABBE] = surface.transmission_dispersion_abbe_number / surface.transmission_dispersion_scale
     turn = math.radians(surface.geometry_tangent_turn)

@@ -15,7 +15,7 @@ import math
 
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.compile.jit import inlined, kernel
-from aulmo.trace.material.columns import (
+from aulmo.surface.columns import (
     ALPHA_X,
     ALPHA_Y,
     COAT,

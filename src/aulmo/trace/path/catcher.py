@@ -14,7 +14,7 @@ from aulmo.trace.compile.arrays import (
 from aulmo.trace.compile.units import photo_light
 from aulmo.trace.compile import units
 from aulmo.trace.lamp.dome import luminance
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.material.microfacet import fresnel_dielectric, sample_visible_normal, smith_lambda
 from aulmo.trace.path.gather import note_matte, whole_backdrop
 from aulmo.trace.path.path_state import (

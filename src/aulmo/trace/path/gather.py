@@ -7,7 +7,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.compile.arrays import (
     BACKDROP_ENVIRONMENT,
     BACKDROP_GRADIENT,

@@ -2,6 +2,7 @@
 
 import math
 
+from aulmo.frame.lens_bend import bent_radius
 from aulmo.trace.compile.arrays import (
     OPT_PHOTO_BEND,
     OPT_PHOTO_FORWARD,
@@ -15,22 +16,18 @@ from aulmo.trace.compile.arrays import (
     OPT_WHITE,
 )
 from aulmo.trace.compile import units
-from aulmo.trace.compile.jit import inlined
+from aulmo.trace.compile.jit import inlined, kernel
+
+_bent_radius = kernel(bent_radius)
 
 
 @inlined
 def bent(x, y, bend):
-    """Where a lens that bends shows what a straight one shows at (x, y), tangents from its axis: the r of R = r (1 + bend r^2), by Newton."""
+    """Where a lens that bends shows what a straight one shows at (x, y), tangents from its axis (see `frame.lens_bend`)."""
     if bend == 0.0:
         return x, y
     whole = math.sqrt(x * x + y * y)
-    r = whole
-    for _ in range(6):
-        slope = 1.0 + 3.0 * bend * r * r
-        if slope < 0.05:
-            break
-        r -= (r * (1.0 + bend * r * r) - whole) / slope
-    f = r / whole if whole > 1e-12 else 1.0
+    f = _bent_radius(whole, bend) / whole if whole > 1e-12 else 1.0
     return x * f, y * f
 
 

@@ -4,7 +4,7 @@ import math
 
 import numpy as np
 
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.compile.arrays import OPT_BOUNCES, OPT_CLEAR_BOUNCES, OPT_PLAIN, OPT_STRAIGHT_GLASS, OPT_UNIFORM_CHOICE
 from aulmo.trace.compile import units
 from aulmo.trace.material.openpbr import clear_boundary

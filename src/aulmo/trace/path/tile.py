@@ -12,7 +12,7 @@ Below a translucent surface, and within cloudy clear solids, paths walk at rando
 import numpy as np
 
 from aulmo.surface.program import REGISTER_ROWS
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.path.ahead import aim_at_dome
 from aulmo.trace.compile.arrays import (
     CAM_COLUMNS,

@@ -30,7 +30,7 @@ from aulmo.trace.compile import units
 from aulmo.trace.compile.units import laid, look_up, met_layer, run, run_program
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.lamp.dome import luminance
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.path.sampling import frame_about
 from aulmo.trace.pattern.laid import set_known
 from aulmo.trace.pattern.lookup import adjusted

@@ -7,6 +7,7 @@ import math
 
 import numpy as np
 
+from aulmo.surface import columns as o
 from aulmo.surface.program import (
     ADD,
     CELLS,
@@ -45,15 +46,20 @@ from aulmo.surface.program import (
     U_ROW,
     V_ROW,
     WEAVE,
+    W_BARE,
+    W_COUNT,
+    W_HOW,
+    W_LEAST,
+    W_MOST,
+    W_RAW,
     WIRE,
     WOOD,
 )
-from aulmo.trace.material import columns as o
 from aulmo.trace.compile import units
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile.units import laid, look_up, more
-from aulmo.trace.material.follows import settle, unit
+from aulmo.trace.material.follows import settle
 from aulmo.trace.pattern.laid import side_share
 from aulmo.trace.pattern.lookup import adjusted
 from aulmo.trace.path.sampling import frame_about
@@ -202,12 +208,10 @@ def run(ops, first, last, lays, pictures, registers, row, x, y, z, nx, ny, nz, f
             registers[to, 3] = wide
         elif code == WIRE:
             r, g, c = registers[a, 0], registers[a, 1], registers[a, 2]
-            cover = registers[a, 3] if op[O_P] > 0.0 else 1.0
+            cover = registers[a, 3] if op[W_BARE] > 0.0 else 1.0
             if to >= 0:
                 if cover > 0.0:
-                    lead(row, to, r, g, c, cover)
-                    if to > 11:
-                        lead_more(row, to, r, g, c, op, x, y, z, cover)
+                    lead(row, op, r, g, c, x, y, z, cover)
                 continue
             to = 0
             registers[0, 3] = cover
@@ -333,81 +337,30 @@ def lead_colour(row, r, g, b, cover):
 
 
 @kernel
-def lead(row, target, r, g, b, cover):
-    """Lead a value into the numbers that a material's row is given by a share `cover`; targets in the order of `surface.program.WIRED`. What follows
-    from them is for `settle`, after the last."""
-    if target == 0:
-        lead_colour(row, r, g, b, cover)
-    elif target == 1:
-        _between(row, o.ROUGHNESS, unit(r), cover)
-    elif target == 2:
-        _between(row, o.METALNESS, unit(r), cover)
-    elif target == 3:
-        _between(row, o.OPACITY, unit(r), cover)
-    elif target == 4:  # glow: a colour over the luminance the material has
-        _between(row, o.EMISSION, row[o.EMISSION] * max(0.0, r), cover)
-        _between(row, o.EMISSION + 1, row[o.EMISSION + 1] * max(0.0, g), cover)
-        _between(row, o.EMISSION + 2, row[o.EMISSION + 2] * max(0.0, b), cover)
-    elif target == 5:
-        _between_three(row, o.SPECULAR_COLOUR, unit(r), unit(g), unit(b), cover)
-    elif target == 6:
-        _between(row, o.COAT, unit(r), cover)
-    elif target == 7:
-        _between(row, o.COAT_ROUGHNESS, unit(r), cover)
-    elif target == 8:
-        _between(row, o.FUZZ, unit(r), cover)
-    elif target == 9:
-        _between_three(row, o.SUB_COLOUR, unit(r), unit(g), unit(b), cover)
-    elif target == 10:
-        _between(row, o.TRANSMISSION, unit(r), cover)
-    elif target == 11:  # over the weight the material has
-        w = o.GIVEN_WEIGHT
-        _between_three(row, w, row[w] * max(0.0, r), row[w + 1] * max(0.0, g), row[w + 2] * max(0.0, b), cover)
-
-
-@kernel
-def lead_more(row, target, r, g, b, op, x, y, z, cover):
-    """Lead a value into what the first twelve targets are not."""
-    if target == 12:
-        _between(row, o.DIFFUSE_ROUGHNESS, unit(r), cover)
-    elif target == 13:
-        _between(row, o.SPECULAR_WEIGHT, max(0.0, r), cover)
-    elif target == 14:
-        _between(row, o.REFRACTION, max(1.0001, r), cover)
-    elif target == 15:
-        _between(row, o.STRETCH, unit(r), cover)
-    elif target == 16:  # where it has a depth the tint lies within and has one colour: see `ProgramBook.evened`
-        _between_three(row, o.GIVEN_TINT, unit(r), unit(g), unit(b), cover)
-    elif target == 17:
-        _between(row, o.SUBSURFACE, unit(r), cover)
-    elif target == 18:
-        _between(row, o.SUB_RADIUS, max(0.0, r), cover)
-    elif target == 19:
-        _between_three(row, o.SUB_SCALE, max(0.0, r), max(0.0, g), max(0.0, b), cover)
-    elif target == 20:
-        _between_three(row, o.COAT_COLOUR, unit(r), unit(g), unit(b), cover)
-    elif target == 21:
-        _between(row, o.COAT_STRETCH, unit(r), cover)
-    elif target == 22:
-        _between(row, o.COAT_IOR, max(1.0001, r), cover)
-    elif target == 23:
-        _between(row, o.COAT_DARK, unit(r), cover)
-    elif target == 24:
-        _between_three(row, o.FUZZ_COLOUR, unit(r), unit(g), unit(b), cover)
-    elif target == 25:
-        _between(row, o.FUZZ_ROUGHNESS, max(0.2, unit(r)), cover)
-    elif target == 26:
-        if row[o.FILM] >= 0.0 and _even_here(x, y, z, 1) >= r:
-            row[o.FILM] = -1.0
-    elif target == 27:
-        if row[o.FILM] >= 0.0:  # between two films that are baked by chance, so that the mean is right
-            level = min(1.0, max(0.0, r / op[O_P + 1])) * (FILM_LEVELS - 1)
-            row[o.FILM] = row[o.FILM_FIRST] + math.floor(level + _even_here(x, y, z, 2))
-    elif target == 28:
+def lead(row, op, r, g, b, x, y, z, cover):
+    """Lead a value into the number, or three, of a material's row that a wire tells, by a share `cover`. What follows from them is for `settle`,
+    after the last."""
+    to, how, least, most = int(op[O_TO]), int(op[W_HOW]), op[W_LEAST], op[W_MOST]
+    if how <= o.MULTIPLIES:
+        r, g, b = min(most, max(least, r)), min(most, max(least, g)), min(most, max(least, b))
+        if how == o.MULTIPLIES:
+            r, g, b = r * row[to], g * row[to + 1], b * row[to + 2]
+        _between(row, to, r, cover)
+        if op[W_COUNT] > 1.0:
+            _between(row, to + 1, g, cover)
+            _between(row, to + 2, b, cover)
+    elif how == o.LEADS_FILM:
+        if row[to] >= 0.0 and _even_here(x, y, z, 1) >= r:
+            row[to] = -1.0
+    elif how == o.LEADS_THICKNESS:
+        if row[to] >= 0.0:  # between two films that are baked by chance, so that the mean is right
+            level = min(1.0, max(0.0, r / op[W_RAW])) * (FILM_LEVELS - 1)
+            row[to] = row[o.FILM_FIRST] + math.floor(level + _even_here(x, y, z, 2))
+    elif how == o.LEADS_GLOW:
         nits = max(0.0, r)
-        _between_three(row, o.EMISSION, op[O_P + 1] * nits, op[O_P + 2] * nits, op[O_P + 3] * nits, cover)
-    elif target == 29:
-        row[o.TURN_COS], row[o.TURN_SIN] = math.cos(math.radians(r)), math.sin(math.radians(r))
+        _between_three(row, to, op[W_RAW] * nits, op[W_RAW + 1] * nits, op[W_RAW + 2] * nits, cover)
+    else:
+        row[to], row[to + 1] = math.cos(math.radians(r)), math.sin(math.radians(r))
 
 
 @inlined

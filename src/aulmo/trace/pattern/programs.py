@@ -33,7 +33,7 @@ from aulmo.surface.program import (
     leads_glow,
 )
 from aulmo.trace.compile import arrays as a
-from aulmo.trace.material import columns
+from aulmo.surface import columns
 from aulmo.trace.material.material_rows import material_row, thin_film_of
 from aulmo.trace.pattern.curvature import bake_curvature
 from aulmo.trace.pattern.lookup import (

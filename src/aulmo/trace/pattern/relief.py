@@ -5,7 +5,7 @@ import math
 import numpy as np
 
 from aulmo.surface.program import AT_ROW, IMAGE, I_LAY, O_CODE
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.trace.compile.arrays import (
     P_BLIND,
     P_COAT_RELIEF,

@@ -7,7 +7,7 @@ import numpy as np
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.compile.units import as_drafted
-from aulmo.trace.material import columns as o
+from aulmo.surface import columns as o
 from aulmo.surface.program import REGISTER_ROWS
 from aulmo.trace.shape.surface_hit import material_at
 

@@ -14,7 +14,7 @@ from aulmo.trace.compile.units import run, share_covered_in_world
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile import units
 from aulmo.trace.material.microfacet import fresnel_dielectric
-from aulmo.trace.material.columns import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
+from aulmo.surface.columns import ABSORPTION, COLUMNS, CUT_OUT, METALNESS, OPACITY, PRIORITY, REFRACTION, SCATTERING, THIN, TINT, TRANSMISSION
 from aulmo.trace.pattern.laid import set_known
 from aulmo.trace.shape.surface_hit import flat_normal, lift_off, material_at, place_on_part
 

@@ -7,6 +7,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from aulmo.document.lens import width_at
 from aulmo.document.records import Camera
 from aulmo.frame.camera import project
 
@@ -33,8 +34,7 @@ class Handles:
         self.scales = scales
         self.centre = project(camera, pivot, width, height)[0]
         ahead = max(1e-6, float(self.centre[2]))
-        parallel = camera.projection == "parallel"
-        self.mm_per_pixel = camera.span_mm / width if parallel else ahead * camera.sensor_mm / camera.focal_length_mm / width
+        self.mm_per_pixel = width_at(camera, ahead) / width
         self.tips = project(camera, pivot + self.axes.T * REACH * self.mm_per_pixel, width, height)
         self.knobs = project(camera, pivot + self.axes.T * KNOB * self.mm_per_pixel, width, height)
 
