@@ -1,5 +1,7 @@
 """Tracing made-up scenes to numbers: known skies, a sheet, and one call that renders."""
 
+from typing import NamedTuple
+
 import numpy as np
 
 from aulmo.document.assets import Mesh
@@ -62,6 +64,30 @@ def trace(
     tracer = Tracer(scene, camera_rows(cameras_of(moments, camera), *size), options, *size)
     tracer.run(samples)
     return tracer.frame(), tracer
+
+
+class Measured(NamedTuple):
+    """A mean of light, and its standard error as its own samples tell it."""
+
+    mean: float
+    error: float
+
+
+def measured(document, assets, size, samples, region=np.s_[:], builder=SceneBuilder, settings=None, plain=False, batches=8) -> Measured:
+    """The mean of a region of the picture, nits, and how far it may be off: by the spread of `batches` that make it up."""
+    frame, tracer = trace(document, assets, size, samples // batches, builder, settings, plain=plain)
+    means = [frame.rgb[region].mean()]
+    for _ in range(batches - 1):
+        tracer.run(samples // batches)
+        means.append(tracer.frame().rgb[region].mean())
+    each = np.diff(np.arange(1, batches + 1) * np.array(means), prepend=0.0)
+    return Measured(float(means[-1]), float(each.std(ddof=1) / np.sqrt(batches)))
+
+
+def agree(one: Measured, other: Measured, known=0.01, within=0.003) -> None:
+    """Two ways to the same light give the same: nearer than four standard errors of both and `within` a share of it, each known to a share."""
+    assert one.mean > 0 and max(one.error / one.mean, other.error / other.mean) < known, (one, other)
+    assert abs(one.mean - other.mean) < 4.0 * np.hypot(one.error, other.error) + within * one.mean, (one, other)
 
 
 def plane(size: float = 4000.0) -> Mesh:

@@ -1,5 +1,7 @@
 """Move through the real window: keys, recording, lanes under the hand, motions, the camera's way, cuts, playing, a preview."""
 
+import threading
+
 import numpy as np
 import pytest
 from msgspec.structs import replace
@@ -88,9 +90,8 @@ def test_recording_by_moving_a_part_sets_keys_where_the_time_stands(move, qtbot)
     key(move, Qt.Key.Key_T)
     settle(qtbot, move)
     handles = move.picture.tool.handles()
-    grips = [QPoint(x, y) for x in range(0, move.picture.width(), 4) for y in range(0, move.picture.height(), 4)
-             if (g := handles.grip_at(x, y)) is not None and g.kind == "move" and g.axis == 2]  # fmt: skip
-    start = grips[len(grips) // 2]
+    start = QPoint(*(round(float(v)) for v in 0.25 * handles.centre[:2] + 0.75 * handles.tips[2, :2]))
+    assert (grip := handles.grip_at(start.x(), start.y())) is not None and (grip.kind, grip.axis) == ("move", 2)
     drag(move.picture, start, start + QPoint(0, -60))
     assert times(move) == [0.0, 2.0]
     high = resolve(session.document, {}, 2.0).parts["ball"].placement.position[2]
@@ -469,7 +470,11 @@ def test_a_flight_takes_the_views_that_are_chosen_in_their_order(move):
     assert page.views.ids() == ("side", added, "c")
 
 
-def test_rolling_is_seen_roughly_at_once_and_rightly_soon_after(move, qtbot):
+def test_rolling_is_seen_roughly_at_once_and_rightly_soon_after(move, qtbot, monkeypatch):
+    from aulmo.desk.shell import session as session_file
+
+    looked, really = threading.Event(), session_file.settle
+    monkeypatch.setattr(session_file, "settle", lambda document: looked.wait(20.0) and really(document))  # not before it was looked at
     session = move.session
     document = session.document
     path = GuidePath("way", "Way", ((0.0, 0.0, 0.0), (300.0, 80.0, 0.0), (700.0, -90.0, 0.0), (900.0, 0.0, 0.0)))
@@ -481,6 +486,7 @@ def test_rolling_is_seen_roughly_at_once_and_rightly_soon_after(move, qtbot):
     session.history.apply("Rolling", again)
     session.set_time(3.0)
     seen = session.resolved.parts["ball"].placement.turn
+    looked.set()
     qtbot.waitUntil(lambda: session._settling is None, timeout=20000)
     assert session.resolved.parts["ball"].placement.turn == right
     assert seen != right and np.allclose(seen, right, atol=8.0)

@@ -22,7 +22,7 @@ from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.tracer import Tracer
 from lobes import cap_grid, misfit, row_of
 from shapes import one_part, sphere_mesh
-from tracing import Dark, UniformDome, look_down, plane, trace
+from tracing import Dark, UniformDome, agree, look_down, measured, plane, trace
 
 DOWN = (0.0, 0.0, 0.0)  # a lamp shines along its own -z
 SHAPES = {
@@ -212,18 +212,15 @@ def _count_hits(row, px, py, pz, directions):
 def test_a_lamps_light_is_the_same_found_by_aim_or_by_chance(kind):
     """Light sampling with weights against paths that only meet lamps by luck."""
     document, assets = scene_with(SHAPES[kind])
-    aimed, _ = trace(document, assets, (24, 24), 64, Dark)
-    lucky, _ = trace(document, assets, (24, 24), 8192, Dark, plain=True)
-    assert aimed.rgb.mean() > 1.0
-    assert aimed.rgb.mean() == pytest.approx(lucky.rgb.mean(), rel=0.03)
+    aimed = measured(document, assets, (24, 24), 64, builder=Dark)
+    lucky = measured(document, assets, (24, 24), 4096 if kind == "spot" else 1024, builder=Dark, plain=True)
+    agree(aimed, lucky, known=0.012)
 
 
 def test_a_glossy_floor_mirrors_a_lamp_by_both_estimators():
     document, assets = scene_with(SHAPES["rectangle"])
     document = replace(document, materials={"m": replace(document.materials["m"], surface=Surface(base_metalness=1.0, specular_roughness=0.3))})
-    aimed, _ = trace(document, assets, (24, 24), 256, Dark)
-    lucky, _ = trace(document, assets, (24, 24), 4096, Dark, plain=True)
-    assert aimed.rgb.mean() == pytest.approx(lucky.rgb.mean(), rel=0.03)
+    agree(*(measured(document, assets, (24, 24), samples, builder=Dark, plain=samples > 256) for samples in (256, 1024)))
 
 
 def test_every_lamps_proxy_holds_the_lamp_it_stands_for():

@@ -158,14 +158,14 @@ def test_a_region_is_one_picture_over_three_parts_and_goes_with_the_one_that_mov
     document, decal_id = script.add_decal(document, assets, flat(tmp_path), "ball", (0, -10, 0), (0, -1, 0), 50.0, belongs="region")
     decal = replace(document.decals[decal_id], height_mm=10.0)
     document = put_decal(document, decal)
-    red = redness(seen(document, assets, samples=64))
+    red = redness(seen(document, assets, samples=24))
     assert red[50:70, 32:128].min() > 0.2 and red.sum() == pytest.approx(50 * PER_MM * 10 * PER_MM, rel=0.02)
     moved = edits.change_part(document, "right", placement=Placement(position=(20.0, 0, 12.0)))
-    took = redness(seen(moved, assets, samples=64))
+    took = redness(seen(moved, assets, samples=24))
     assert took.sum() == pytest.approx(red.sum(), rel=0.02)  # its piece came along
     low, high = 60 - int(4 * PER_MM), 60 - int(12 * PER_MM)  # both on the part that moved up, below and above
     assert took[low, 115] < 0.05 and took[high, 115] > 0.2
-    slipped = redness(seen(put_decal(moved, replace(decal, slips=True)), assets, samples=64))
+    slipped = redness(seen(put_decal(moved, replace(decal, slips=True)), assets, samples=24))
     assert slipped[low, 115] > 0.2 and slipped[high, 115] < 0.05  # it went away under it
 
 
@@ -211,7 +211,7 @@ def test_what_is_on_top_is_met_with_the_chance_of_its_opacity(tmp_path):
     document, top = script.add_decal(document, assets, flat(tmp_path, (255, 255, 255)), "ball", (0, -25, 0), (0, -1, 0), 20.0)
     document = edits.put_material(document, Material(id="matt", name="Matt", surface=replace(WHITE, base_color=(1.0, 1.0, 1.0))))
     decals = {i: replace(d, material="matt", opacity=0.25 if i == top else 1.0) for i, d in document.decals.items()}
-    shown = seen(replace(document, decals=decals), assets, samples=256)
+    shown = seen(replace(document, decals=decals), assets, samples=64)
     assert shown[56:64, 76:84].mean() == pytest.approx(0.25, abs=0.02) and shown[56:64, 108].mean() < 0.01 and shown[30, 80].mean() > 0.01
 
 
@@ -230,7 +230,7 @@ def test_white_ink_on_white_stays_a_furnace():
     document = edits.put_material(document, Material(id="w", name="W", surface=white))
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
     made = sticking.new_decal(document, assets, spot, artwork="shape", shape="round", width_mm=30.0, height_mm=30.0, material="w", opacity=0.6)
-    shown = seen(put_decal(document, made), assets, samples=128)
+    shown = seen(put_decal(document, made), assets, samples=32)
     np.testing.assert_allclose(shown.mean((0, 1)), 1.0, atol=0.01)
     assert shown[56:64, 76:84].mean() == pytest.approx(1.0, abs=0.02)
 
@@ -297,7 +297,7 @@ def test_a_clear_decal_is_a_varnish_on_what_lies_below(tmp_path):
     document = edits.put_material(document, Material(id="v", name="Varnish", surface=Surface(transmission_weight=1.0, specular_roughness=0.05)))
     spot = sticking.spot_at(document, assets, "ball", (0, -25, 0), (0, -1, 0))
     made = sticking.new_decal(document, assets, spot, artwork="shape", shape="round", width_mm=30.0, height_mm=30.0, material="v")
-    shown = seen(put_decal(document, made), assets, samples=128)
+    shown = seen(put_decal(document, made), assets, samples=32)
     bare, coated = shown[20, 70:90].mean(0), shown[56:64, 76:84].mean((0, 1))
     assert coated[0] > bare[0] + 0.02 and 0.3 < coated[2] / bare[2] < 1.2  # a shine over it, its colour still below
 
@@ -317,8 +317,8 @@ def test_letters_of_twenty_pixels_are_what_sharp_ones_average_to(tmp_path):
     """Small letters are neither jagged nor washed out: they are the mean of a four times larger picture of them."""
     document, assets = block()
     document, made = text_block(document, assets)
-    small = seen(document, assets, size=(160, 60), samples=64, span=60.0)[..., 1]
-    large = seen(document, assets, size=(640, 240), samples=16, span=60.0)[..., 1].reshape(60, 4, 160, 4).mean((1, 3))
+    small = seen(document, assets, size=(160, 60), samples=32, span=60.0)[..., 1]
+    large = seen(document, assets, size=(640, 240), samples=6, span=60.0)[..., 1].reshape(60, 4, 160, 4).mean((1, 3))
     rows = np.flatnonzero(large.min(1) < 0.6 * large.max())
     assert 14 <= len(rows) * 1.0 <= 26  # letters about twenty pixels high
     inside = (slice(rows[0] - 1, rows[-1] + 2), slice(30, 130))
@@ -346,7 +346,7 @@ def test_an_edge_that_stands_up_catches_light_and_its_middle_lies_flat():
 
     def lit(decal):
         camera = Camera(id="c", name="C", position=(0, -500, 0), target=(0, 0, 0), projection="parallel", span_mm=SPAN)
-        frame, _ = trace(replace(put_decal(document, decal), cameras={"c": camera}), assets, SIZE, 128, HalfDome)
+        frame, _ = trace(replace(put_decal(document, decal), cameras={"c": camera}), assets, SIZE, 32, HalfDome)
         return frame.rgb[..., 1][56:64].mean(0)
 
     edge, plain = lit(made), lit(replace(made, edge_mm=0.0))
@@ -412,7 +412,7 @@ def test_ground_relief_shows_through_by_its_share():
         from tracing import HalfDome
 
         camera = Camera(id="c", name="C", position=(0, -500, 0), target=(0, 0, 0), projection="parallel", span_mm=SPAN)
-        frame, _ = trace(replace(put_decal(document, replace(made, ground=share)), cameras={"c": camera}), assets, SIZE, 64, HalfDome)
+        frame, _ = trace(replace(put_decal(document, replace(made, ground=share)), cameras={"c": camera}), assets, SIZE, 16, HalfDome)
         return float(frame.rgb[40:80, 50:110, 1].mean(0).std())
 
     none, half, whole = uneven(0.0), uneven(0.5), uneven(1.0)

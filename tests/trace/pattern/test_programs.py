@@ -22,7 +22,7 @@ from aulmo.trace.pattern.programs import ProgramBook, subdivided
 from aulmo.trace.scene import SceneBuilder
 from dressing import MATT, dressed
 from shapes import box_mesh, sphere_mesh
-from tracing import NITS, Dark, HalfDome, UniformDome, look_down, plane, trace
+from tracing import NITS, Dark, HalfDome, UniformDome, agree, look_down, measured, plane, trace
 
 NOTHING_KNOWN = np.zeros((0, 4))
 # kinds whose heights run four points at a time
@@ -393,10 +393,7 @@ def test_a_glow_led_by_nodes_lights_as_it_would_by_luck(name):
     document = edits.place_parts(document, {"ball": Placement((0.0, 0.0, 24.0))})
     document = replace(document, floor=replace(document.floor, kind="plain"), cameras={"c": replace(look_down(300.0), position=(0.0, -200.0, 90.0))})
     around = np.s_[14:24, 4:28]  # floor on both sides of the ball
-    aimed = trace(document, assets, (32, 24), 512, Dark)[0].rgb[around].mean()
-    lucky = trace(document, assets, (32, 24), 4096, Dark, plain=True)[0].rgb[around].mean()
-    assert lucky > 1.0
-    assert aimed == pytest.approx(lucky, rel=0.025)
+    agree(*(measured(document, assets, (32, 24), samples, around, Dark, plain=samples > 128) for samples in (128, 1024)), known=0.015)
 
 
 def test_a_led_colour_below_the_surface_is_the_colour_light_wanders_in():
