@@ -12,6 +12,7 @@ from hypothesis import settings
 import aulmo.trace.compile.kernel_cache  # noqa: F401  (before any test imports Numba: no kernel may come from a stale cache)
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
+from jobs_here import jobs_here as jobs_here
 from shapes import one_part, sphere_mesh
 
 settings.register_profile("aulmo", deadline=None)  # the first call of a kernel compiles it

@@ -3,12 +3,12 @@
 import math
 
 import numpy as np
-from numba import njit
 from scipy import stats
 
 from aulmo.document.records import Surface
 from aulmo.surface import columns
 from aulmo.trace.compile.arrays import FILM_STEPS
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.material import openpbr
 from aulmo.trace.material.material_rows import material_row
 from aulmo.trace.path.sampling import draw_2d
@@ -41,7 +41,7 @@ KINDS = {
 }
 
 
-@njit
+@entry
 def furnace(material, table, films, mu, inside, count):
     """Light sent back toward a viewer at cosine mu under unit light from everywhere, by the lobes' own sampling."""
     ox = math.sqrt(1 - mu * mu)
@@ -57,7 +57,7 @@ def furnace(material, table, films, mu, inside, count):
     return total / count
 
 
-@njit
+@entry
 def directions(material, table, films, mu, inside, count):
     """Sampled directions, (count, 3); zeros where none was found."""
     out = np.zeros((count, 3))
@@ -69,7 +69,7 @@ def directions(material, table, films, mu, inside, count):
     return out
 
 
-@njit
+@entry
 def density_at(material, table, films, mu, inside, where):
     """Density claimed for directions."""
     out = np.zeros(len(where))

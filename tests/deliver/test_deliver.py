@@ -127,6 +127,7 @@ def wait_until(holds, seconds: float = 90.0) -> None:
     assert holds()
 
 
+@pytest.mark.processes
 def test_a_job_renders_its_snapshot_in_its_own_process(tmp_path):
     document, assets = one_part(sphere_mesh(), floor="plain")
     out = tmp_path / "done.png"
@@ -181,8 +182,8 @@ def test_damaged_job_folders_are_passed_over(tmp_path):
 
 def test_a_stopped_render_goes_on_and_ends_in_the_same_picture(tmp_path):
     document, assets = one_part(sphere_mesh(), Surface(base_color=(0.7, 0.2, 0.1)), floor="plain")
-    settings = RenderSettings(stop="samples", samples=160, denoise=False)
-    shot, size = document.shots[0], (200, 150)
+    settings = RenderSettings(stop="samples", samples=60, denoise=False)
+    shot, size = document.shots[0], (160, 120)
     job = Job.start(document, assets, shot, size, settings, tmp_path / "a.png", tmp_path / "jobs")
     deadline = time.monotonic() + 120
     while job.state().get("samples", 0) < 6 and time.monotonic() < deadline:
@@ -226,6 +227,7 @@ def test_a_render_of_an_earlier_window_is_seen_under_way_and_not_started_twice(t
     assert seen.outcome == "cancelled"
 
 
+@pytest.mark.processes
 def test_a_killed_render_says_what_can_be_done_and_is_taken_up(tmp_path):
     job, _, _ = started(tmp_path, 400)
     deadline = time.monotonic() + 60

@@ -177,6 +177,7 @@ def test_what_keeps_a_job_from_beginning_is_told_when_its_folder_takes_no_files(
     assert list(Path(tmp_path).glob("aulmo-troubles-*/*.json"))
 
 
+@pytest.mark.processes
 def test_a_runner_that_fails_is_started_again_after_ever_longer_waits_and_one_that_is_done_at_once(tmp_path, monkeypatch):
     from aulmo.deliver import runner, waking
 

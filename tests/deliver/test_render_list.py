@@ -93,6 +93,7 @@ def test_a_list_halts_after_what_is_under_way_and_a_second_runner_leaves_it_alon
         waking.set_rules(tmp_path / "jobs", waking.Rules(at_once=0))
 
 
+@pytest.mark.processes
 def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_path):
     document, assets = scene()
     rows = variants.every(document, ["Colour", "Size"])
@@ -117,8 +118,9 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
     assert np.abs(pixels(tmp_path / "out" / "Red Whole.png") - pixels(tmp_path / "out" / "Green Whole.png")).max() > 60
 
 
+@pytest.mark.processes
 def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path):
-    job = queued(tmp_path, settings=replace(FEW, samples=400), size=(160, 120))
+    job = queued(tmp_path, settings=replace(FEW, samples=240), size=(160, 120))
     waking.wake(tmp_path / "jobs")
     until(lambda: list((job.folder / "keep").glob("*.state")))
     job_process = job.pid()
@@ -129,7 +131,7 @@ def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path):
     assert job.outcome == "waiting"
     runner.run(tmp_path / "jobs")
     assert job.outcome == "done"
-    whole = queued(tmp_path, "b", replace(FEW, samples=400), (160, 120))
+    whole = queued(tmp_path, "b", replace(FEW, samples=240), (160, 120))
     runner.run(tmp_path / "jobs")
     assert whole.outcome == "done"
     np.testing.assert_array_equal(pixels(tmp_path / "a.png"), pixels(tmp_path / "b.png"))
@@ -167,13 +169,13 @@ def test_again_is_as_it_was_or_as_the_project_is_now(tmp_path):
     document = replace(document, materials={**document.materials, "m": replace(document.materials["m"], surface=Surface(base_color=(0.0, 0.0, 0.9)))})
     runner.run(tmp_path / "jobs")
     then, now = job.again(), job.again(document, assets)
-    runner.run(tmp_path / "jobs")
+    until(lambda: then.outcome == now.outcome == "done")
     assert Path(then.record.out).name == "a 2.png" and Path(now.record.out).name == "a 3.png"
     np.testing.assert_array_equal(pixels(tmp_path / "a.png"), pixels(tmp_path / "a 2.png"))
     assert np.abs(pixels(tmp_path / "a.png") - pixels(tmp_path / "a 3.png")).max() > 60
 
 
-def test_a_damaged_job_is_set_aside_with_a_sentence_and_a_deleted_one_ends(tmp_path):
+def test_a_damaged_job_is_set_aside_with_a_sentence(tmp_path):
     job, other = queued(tmp_path), queued(tmp_path, "b")
     (job.folder / "job.json").write_text("{ nonsense")
     runner.run(tmp_path / "jobs")
@@ -181,6 +183,10 @@ def test_a_damaged_job_is_set_aside_with_a_sentence_and_a_deleted_one_ends(tmp_p
     assert broken.outcome == "broken" and "damaged" in broken.complaint() and other.outcome == "done"
     broken.remove()
     assert [j.name for j in jobs(tmp_path / "jobs")] == [other.name]
+
+
+@pytest.mark.processes
+def test_a_deleted_job_ends(tmp_path):
     long = queued(tmp_path, "c", replace(FEW, samples=100_000), (160, 120))
     waking.wake(tmp_path / "jobs")
     until(lambda: bool(long.state()))

@@ -9,6 +9,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from aulmo import script
+from aulmo.deliver import contact_sheet
 from aulmo.desk.render.range_sheet import key_of
 from aulmo.desk.render.sphere_dialog import SphereDialog
 from aulmo.desk.render.turntable_dialog import TurntableDialog
@@ -147,7 +148,8 @@ def test_the_sheet_shows_looks_at_and_ticks_cells(ranged, qtbot):
     assert any("Colour" in line for line in lines)
 
 
-def test_a_table_ticks_cells_and_the_sheet_goes_to_a_file(ranged, qtbot, tmp_path):
+def test_a_table_ticks_cells_and_the_sheet_goes_to_a_file(ranged, qtbot, tmp_path, monkeypatch):
+    monkeypatch.setattr(contact_sheet, "SAMPLES", 2)
     bench = face(ranged)
     (tmp_path / "wanted.csv").write_text("Colour,Place\nGreen,High\nRed,Low\n")
     bench.take_table(tmp_path / "wanted.csv")
@@ -182,7 +184,7 @@ def test_choices_are_renamed_in_the_tree_and_what_differs_goes_into_the_base(ran
 
 def test_two_cells_are_rendered_stopped_and_taken_up(ranged, qtbot, tmp_path):
     session = ranged.session
-    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=400, folder=str(tmp_path))))
+    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=100, folder=str(tmp_path))))
     session.put({"shots/s/width": 160, "shots/s/height": 120}, told="Small")
     bench = face(ranged)
     cell(ranged, 0, 0, tick=True)

@@ -5,12 +5,12 @@ import math
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from numba import njit
 
 from aulmo.document import edits
 from aulmo.document.records import Environment, Placement, Surface
 from aulmo.light.dome_map import Patch, direction, map_directions, paint
 from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.lamp import dome as lights
 from aulmo.trace.lamp import light_tree
 from aulmo.trace.path.sampling import draw_2d
@@ -24,7 +24,7 @@ PICK, GUIDE = lights.build_importance(IMAGE)
 STILL = np.eye(3)
 
 
-@njit
+@entry
 def by_importance(image, pick, guide, turn, nx, ny, nz, count, seed=3):
     """Irradiance estimate and its second moment by sampling the map."""
     total = square = 0.0
@@ -117,7 +117,7 @@ def glowing_scene(nits: float, distance: float):
     return SceneBuilder(assets).build(document)
 
 
-@njit
+@entry
 def irradiance_from_emitters(scene, options, count):
     """Irradiance at the origin on a surface that faces down."""
     total = 0.0

@@ -5,12 +5,12 @@ import math
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from numba import njit
 
 from aulmo.document.records import Camera, Lamp, RenderSettings, Surface
 from aulmo.errors import BadValue
 from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.lamp import dome as lights
 from aulmo.trace.lamp import lamps as kernels
 from aulmo.trace.lamp import light_tree
@@ -41,7 +41,7 @@ def scene_with(*lamps: Lamp):
     return replace(document, lamps={lamp.id: lamp for lamp in lamps}, cameras={"c": look_down()}), assets
 
 
-@njit
+@entry
 def irradiance(scene, options, count):
     """Lux on a card at the origin that faces up."""
     total = 0.0
@@ -167,7 +167,7 @@ def test_a_sampled_direction_meets_the_lamp_where_and_as_likely_as_it_says(kind)
     assert met > 250
 
 
-@njit
+@entry
 def _sample(scene, row, px, py, pz, s, t, pick):
     return kernels.sample_lamp(scene, row, px, py, pz, s, t, pick)
 
@@ -188,7 +188,7 @@ def test_densities_add_up_to_one_over_the_lamp(kind):
     assert angle == pytest.approx(expected, rel=5 / math.sqrt(hits))
 
 
-@njit
+@entry
 def _solid_angle(scene, row, px, py, pz, count):
     total = 0.0
     for k in range(count):
@@ -199,7 +199,7 @@ def _solid_angle(scene, row, px, py, pz, count):
     return total / count
 
 
-@njit
+@entry
 def _count_hits(row, px, py, pz, directions):
     n = 0
     for d in directions:
@@ -404,7 +404,7 @@ def test_the_scene_of_a_builder_without_lamps_has_no_tree():
     assert len(arrays.nodes) == len(arrays.lamps) == 0
 
 
-@njit
+@entry
 def _density_of(lamp, px, py, pz, where):
     """Density claimed for directions from a point; zero beside the lamp."""
     out = np.zeros(len(where))

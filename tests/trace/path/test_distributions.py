@@ -10,6 +10,7 @@ from scipy import stats
 
 from aulmo.document.records import Lamp, Material, Surface
 from aulmo.trace.compile import arrays as a
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.lamp import dome as lights
 from aulmo.trace.lamp import lamps as lamp_kernels
 from aulmo.trace.lamp.light_tree import FROM_ANYWHERE, lamp_chance, lit_matt, pick_lamp
@@ -99,7 +100,7 @@ def test_turning_aside_keeps_the_angle_and_goes_evenly_round():
     assert stats.kstest(turn / (2 * math.pi) + 0.5, "uniform").pvalue > 1e-4
 
 
-@njit
+@entry
 def _flights(extinction, albedo, far, numbers, carried):
     lengths = np.zeros(len(numbers))
     state = np.zeros(NUMBERS)
@@ -171,7 +172,7 @@ def under(*lamps: Lamp):
     return Dark(assets).build(document).arrays
 
 
-@njit
+@entry
 def _lamp_samples(scene, lamp, at, numbers):
     out = np.zeros((len(numbers), 6))
     for k in range(len(numbers)):
@@ -214,7 +215,7 @@ def test_a_glowing_part_is_sampled_evenly_over_its_skin():
     assert misfit(counts, COUNT * area / area.sum()) < 1
 
 
-@njit
+@entry
 def _dome_samples(scene, options, at, numbers):
     out = np.zeros((len(numbers), 4))
     for k in range(len(numbers)):
@@ -225,7 +226,7 @@ def _dome_samples(scene, options, at, numbers):
     return out
 
 
-@njit
+@entry
 def _dome_densities(scene, options, at, where):
     out = np.zeros(len(where))
     for k in range(len(where)):

@@ -2,10 +2,10 @@
 
 import numpy as np
 import pytest
-from numba import njit
 from scipy import stats
 from scipy.stats import qmc
 
+from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.quick_math import arc_turns, sine_cosine
 from aulmo.trace.path.sampling import (
     concentric_disc,
@@ -20,7 +20,7 @@ from aulmo.trace.path.sampling import (
 )
 
 
-@njit
+@entry
 def _joint(count, seed, pair, to_u, to_v):
     draw_joint(np.arange(count).astype(np.uint32), np.full(count, seed, np.uint32), pair, count, to_u, to_v)
 
