@@ -18,7 +18,7 @@ def checkout(tmp_path: Path) -> Path:
 
 def digests(package: Path) -> dict[str, str]:
     """Of every file with kernels, what its kernels are made of."""
-    for remembered in (kernel_cache._text, kernel_cache._declared, kernel_cache.made_of, kernel_cache.digest_of):
+    for remembered in (kernel_cache._imported, kernel_cache._text, kernel_cache._declared, kernel_cache.made_of, kernel_cache.digest_of):
         remembered.cache_clear()
     return {str(p.relative_to(package)): kernel_cache.digest_of(p, package) for p in kernel_cache.kernel_files(package)}
 

@@ -37,6 +37,7 @@ def _file_of(module: str, package: Path, beside: Path) -> Path | None:
     return next((folder / f"{first}.py" for folder in (beside, *list(beside.parents)[:2]) if (folder / f"{first}.py").is_file()), None)
 
 
+@functools.cache
 def _imported(path: Path, text: str, package: Path) -> dict[Path, set[str]]:
     """Files that a source imports, and the names it takes from each."""
     found: dict[Path, set[str]] = {}
