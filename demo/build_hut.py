@@ -12,7 +12,8 @@ from msgspec.structs import replace
 
 from aulmo.deliver.encoding import display_picture, small_png
 from aulmo.document import edits, project_file
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.placement import to_matrix
 from aulmo.document.records import (
     Backdrop,

@@ -3,7 +3,7 @@
 import tempfile
 from pathlib import Path
 
-from aulmo.document.assets import pack_mesh, unpack_mesh
+from aulmo.document.meshes import pack_mesh, unpack_mesh
 from aulmo.errors import BadFile
 from aulmo.prepare import cad_reader, mesh_reader, read_process
 from aulmo.prepare.read_process import CAD

@@ -3,7 +3,8 @@
 import numpy as np
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Camera, Document, Floor, Material, Part, Shot, Surface
 
 

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Camera, RenderSettings
 from aulmo.trace.camera_rows import camera_rows, cameras_of
 from aulmo.trace.compile import arrays as a

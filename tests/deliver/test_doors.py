@@ -17,7 +17,7 @@ from aulmo.deliver.naming import Named, file_names
 from aulmo.deliver.page import page_of
 from aulmo.deliver.parts_list import table
 from aulmo.document import edits, project_file
-from aulmo.document.assets import digest_of_file
+from aulmo.document.meshes import digest_of_file
 from aulmo.document.records import RenderSettings, Shot, Source
 from shapes import box_mesh, one_part
 

@@ -12,7 +12,7 @@ from aulmo.command.main import main
 from aulmo.deliver.collect import collect
 from aulmo.deliver.parts_list import HEAD, lines, write_parts_list
 from aulmo.document import project_file
-from aulmo.document.assets import digest_of_file
+from aulmo.document.meshes import digest_of_file
 from aulmo.document.records import FaceSet, Material, Part, Placement, Source, Surface
 from aulmo.errors import BadValue
 from aulmo.surface.materialx_in import read_materials

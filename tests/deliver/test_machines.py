@@ -42,7 +42,7 @@ from aulmo.deliver.machines.pieces import (
 )
 from aulmo.deliver.machines.roster import helper_security, hub_security
 from aulmo.deliver.machines.secret import address_of, door, is_of_the_office, own_address, secret_of
-from aulmo.document.assets import name_of
+from aulmo.document.meshes import name_of
 from aulmo.document.records import Film, RenderSettings, Surface
 from aulmo.errors import BadFile, BadValue
 from aulmo.trace import tracer

@@ -12,7 +12,8 @@ from aulmo import script
 from aulmo.deliver.movie import Movie
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.moving.footage import SEQUENCE, About, about, about_blob, frame_at, is_footage, packed
+from aulmo.document.moving.footage import SEQUENCE, About, about_blob, is_footage, packed
+from aulmo.document.moving.frames_seen import about, frame_at
 from aulmo.document.project_file import load, save
 from aulmo.document.properties import put, resolve
 from aulmo.document.records import Environment, Footage

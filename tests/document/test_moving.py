@@ -12,7 +12,7 @@ from aulmo import script
 from aulmo.document.made import paths
 from aulmo.document.moments import Moments
 from aulmo.document.moving.curves import arc, between, curve_of
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.moving.rolling import rolled
 from aulmo.document.placement import to_matrix, turn_matrix, world_matrix
 from aulmo.document.properties import get, put, resolve

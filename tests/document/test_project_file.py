@@ -17,8 +17,9 @@ from hypothesis import strategies as st
 from msgspec.structs import replace
 
 from aulmo.document import edits, project_file
-from aulmo.document.assets import AssetStore, pack_mesh, unpack_mesh
+from aulmo.document.assets import AssetStore
 from aulmo.document.carry import carried
+from aulmo.document.meshes import pack_mesh, unpack_mesh
 from aulmo.document.records import Document
 from aulmo.document.schema import schema
 from aulmo.document.writing import write_atomically

@@ -234,7 +234,8 @@ def test_a_camera_is_known_at_any_time_as_resolving_has_it():
 
 
 def test_wheels_are_known_by_their_shape():
-    from aulmo.document.assets import AssetStore, Mesh
+    from aulmo.document.assets import AssetStore
+    from aulmo.document.meshes import Mesh
 
     assets = AssetStore()
     angles = np.linspace(0, 2 * np.pi, 48, endpoint=False)

@@ -5,7 +5,8 @@ import pytest
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Camera, Document, Environment, Floor, Lamp, Part, Placement, Shot
 from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_rows

@@ -17,7 +17,7 @@ from PIL import Image
 from aulmo import script
 from aulmo.command.bench_film import flicker, frame_overhead, wick
 from aulmo.document import project_file
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.moving.rolling import rolled
 from aulmo.document.placement import world_matrix
 from aulmo.document.properties import put_many, resolve

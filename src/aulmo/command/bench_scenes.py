@@ -6,7 +6,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.project_file import load
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Lamp, Part, Placement, Shot
 from aulmo.surface import swatches

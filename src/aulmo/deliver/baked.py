@@ -8,7 +8,8 @@ from typing import Iterable, NamedTuple
 import msgspec
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, Material, Part
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb

@@ -5,8 +5,9 @@ from pathlib import Path
 from typing import Callable, NamedTuple
 
 from aulmo.deliver.parts_list import table, write_parts_list
-from aulmo.document.assets import AssetStore, digest_of_file
+from aulmo.document.assets import AssetStore
 from aulmo.document.file_names import file_name, free_in
+from aulmo.document.meshes import digest_of_file
 from aulmo.document.project_file import save
 from aulmo.document.records import Document
 from aulmo.document.writing import write_atomically

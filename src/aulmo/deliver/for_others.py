@@ -4,8 +4,8 @@ from typing import Container
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.meshes import Mesh
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.records import Document, Material, Part, Surface
 from aulmo.surface.colour import ACESCG_TO_SRGB
 from aulmo.surface.program import RELIEF

@@ -18,7 +18,7 @@ from aulmo.deliver.baked import Baker, Pictures, baked_meshes, decals_on
 from aulmo.deliver.for_others import body_colour, faces_worn, frame_times, lost, moving_things, rgb
 from aulmo.document import variants
 from aulmo.document.assets import AssetStore
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Lamp, Material, Part
 from aulmo.document.writing import write_atomically

@@ -5,10 +5,10 @@ from typing import Callable, Iterable
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document.addresses import is_there
+from aulmo.document.picking import with_overrides
 from aulmo.document.placement import from_matrix, to_matrix
-from aulmo.document.properties import is_there
 from aulmo.document.records import Decal, Document, Part, Placement, Stood
-from aulmo.document.variants import with_overrides
 from aulmo.errors import BadValue
 
 

@@ -3,7 +3,7 @@
 from typing import Mapping
 
 from aulmo.document.edits import below
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document
 

@@ -6,6 +6,7 @@ from aulmo.document import property as say
 from aulmo.document.record_base import AssetName, FaceNumber, MaterialId, PartId, PathId, Point, Record, Triple, within
 
 MOST_COPIES = 1_000_000
+MOST_PARTS = 500_000
 
 
 class Placement(Record):

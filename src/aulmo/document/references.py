@@ -8,9 +8,9 @@ from typing import Any, Iterator
 import msgspec
 
 from aulmo.document import records as r
-from aulmo.document.assets import MADE
-from aulmo.document.properties import get
-from aulmo.document.variants import every_override, with_overrides
+from aulmo.document.addresses import get
+from aulmo.document.meshes import MADE
+from aulmo.document.picking import every_override, with_overrides
 from aulmo.errors import BadValue
 
 

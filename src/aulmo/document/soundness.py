@@ -7,18 +7,18 @@ from typing import Any, NamedTuple
 import msgspec
 
 from aulmo.document import records as r
-from aulmo.document.assets import MADE
+from aulmo.document.addresses import about, accepted
 from aulmo.document.made import set_pieces
+from aulmo.document.meshes import MADE
 from aulmo.document.node_table import KINDS
-from aulmo.document.properties import about, accepted
+from aulmo.document.part_records import MOST_PARTS
+from aulmo.document.picking import every_override
 from aulmo.document.property import Property
 from aulmo.document.property_table import OF_NODES, TABLE
 from aulmo.document.references import records_within, references
-from aulmo.document.variants import every_override
 from aulmo.errors import BadFile, BadValue
 
 DEEPEST = 200  # levels of an assembly
-MOST_PARTS = 500_000
 MOST_NODES = 1000  # of one material
 MOST_INPUT = 1e9  # of a node, where it is no number with a range of its own
 

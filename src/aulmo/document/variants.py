@@ -1,90 +1,55 @@
-"""Variants: what a project is like for some choices, and edits of the axes and choices themselves.
-
-A choice names what it changes by address, so whatever it does not name follows the base. Where several choices that are picked name one property, the
-axis that comes later counts; a shot's own values count before all.
-"""
+"""Variants: a project for some choices, and edits of the axes and choices themselves; what is picked is in `picking`."""
 
 import itertools
-from typing import Any, Callable, Iterable, Iterator, Mapping
+from typing import Any, Callable, Iterable, Mapping
 
 from msgspec.structs import replace
 
-from aulmo.document.records import Document, Shot
+from aulmo.document.branches import free_name, new_id
+from aulmo.document.picking import (
+    axis_of as axis_of,
+)
+from aulmo.document.picking import (
+    choice_of as choice_of,
+)
+from aulmo.document.picking import (
+    every_override as every_override,
+)
+from aulmo.document.picking import (
+    find_choice as find_choice,
+)
+from aulmo.document.picking import (
+    in_full as in_full,
+)
+from aulmo.document.picking import (
+    overrides_of as overrides_of,
+)
+from aulmo.document.picking import (
+    picked as picked,
+)
+from aulmo.document.picking import (
+    shot_for as shot_for,
+)
+from aulmo.document.picking import (
+    shot_in as shot_in,
+)
+from aulmo.document.picking import (
+    told as told,
+)
+from aulmo.document.picking import (
+    with_overrides as with_overrides,
+)
+from aulmo.document.properties import about, accepted, get, is_there, put_many, with_values
+from aulmo.document.records import Document
+from aulmo.document.references import references
 from aulmo.document.variant_records import Axis, Choice, Refused
 from aulmo.errors import BadValue
 
 MOST_CELLS = 10_000
 
 
-def axis_of(document: Document, name: str) -> Axis:
-    """The axis of a name or id. Raises BadValue."""
-    found = next((a for a in document.axes if a.id == name), None) or next((a for a in document.axes if a.name.lower() == name.lower()), None)
-    if found is None:
-        there = ", ".join(["shot", *(a.name for a in document.axes)])
-        raise BadValue(f"There is no choice named {name}; there is {there}.")
-    return found
-
-
-def choice_of(axis: Axis, name: str) -> Choice:
-    """The choice of a name or id along an axis. Raises BadValue."""
-    found = next((c for c in axis.choices if c.id == name), None) or next((c for c in axis.choices if c.name.lower() == name.lower()), None)
-    if found is None:
-        raise BadValue(f"There is no {axis.name} named {name}; there is {', '.join(c.name for c in axis.choices) or 'none yet'}.")
-    return found
-
-
-def find_choice(document: Document, choice_id: str) -> tuple[Axis, Choice]:
-    """A choice by its id, with its axis. Raises BadValue when it is gone."""
-    for axis in document.axes:
-        for choice in axis.choices:
-            if choice.id == choice_id:
-                return axis, choice
-    raise BadValue("That choice is gone.")
-
-
-def shot_in(document: Document, choices: Mapping[str, str]) -> Shot | None:
-    """The shot that some choices name, by its id; None when they name none. Raises BadValue."""
-    wanted = choices.get("shot")
-    if wanted is None:
-        return None
-    found = next((s for s in document.shots if s.id == wanted), None)
-    if found is None:
-        raise BadValue(f"There is no shot with the id {wanted}.")
-    return found
-
-
-def picked(document: Document, choices: Mapping[str, str] | None) -> list[tuple[Axis, Choice]]:
-    """What is picked along each axis, in the order of the axes: as named, else as the shot has it. Nothing is the base. Raises BadValue."""
-    choices = choices or {}
-    if not document.axes and all(axis == "shot" for axis in choices):
-        shot_in(document, choices)
-        return []
-    shot = shot_in(document, choices)
-    wanted = dict(shot.picks) if shot is not None else {}
-    for name, choice in choices.items():
-        if name != "shot":
-            wanted[axis_of(document, name).id] = choice
-    return [(axis, choice_of(axis, wanted[axis.id])) for axis in document.axes if wanted.get(axis.id)]
-
-
-def in_full(document: Document, picks: Mapping[str, str]) -> dict[str, str]:
-    """Picks by the ids of axes with every axis told, the base too, so that none follows what a shot has picked."""
-    return {axis.id: picks.get(axis.id, "") for axis in document.axes}
-
-
-def overrides_of(document: Document, choices: Mapping[str, str] | None) -> dict[str, Any]:
-    """What differs from the base by address for some choices. Raises BadValue for a choice there is not."""
-    found: dict[str, Any] = {}
-    for _, choice in picked(document, choices):
-        found.update(choice.overrides)
-    shot = shot_in(document, choices or {})
-    return found | shot.overrides if shot is not None else found
-
-
 def chosen(document: Document, choices: Mapping[str, str]) -> Document:
     """A stored document that is the base for some choices: what they change is its own, and all its shots are of them. Raises BadValue."""
-    from aulmo.document.properties import with_values
-
     named = {name: choice for name, choice in choices.items() if name != "shot"}
     if not named:
         return document
@@ -95,37 +60,6 @@ def chosen(document: Document, choices: Mapping[str, str]) -> Document:
     axes = {axis_of(document, name).id for name in named}
     shots = tuple(replace(s, picks={a: c for a, c in s.picks.items() if a not in axes}) if s.picks else s for s in document.shots)
     return replace(with_values(document, values), shots=shots)
-
-
-def shot_for(document: Document, choices: Mapping[str, str]) -> Shot | None:
-    """The shot that a choice brings along, of several the last axis's."""
-    own = [c.shot for _, c in picked(document, choices) if c.shot]
-    return next((s for s in document.shots if own and s.id == own[-1]), None)
-
-
-def told(document: Document, choices: Mapping[str, str]) -> str:
-    """A variant in words: "Pine · Brass"; "Base" where nothing is picked."""
-    return " · ".join(choice.name for _, choice in picked(document, choices)) or "Base"
-
-
-def with_overrides(document: Document, change: Callable[[dict[str, Any]], dict[str, Any]]) -> Document:
-    """The document with what shots and choices hold by address changed; the very same one when nothing is."""
-    shots = tuple(replace(s, overrides=change(s.overrides)) if s.overrides else s for s in document.shots)
-    axes = tuple(
-        replace(a, choices=tuple(replace(c, overrides=change(c.overrides)) if c.overrides else c for c in a.choices)) for a in document.axes
-    )
-    return document if shots == document.shots and axes == document.axes else replace(document, shots=shots, axes=axes)
-
-
-def every_override(document: Document) -> Iterator[tuple[str, str, Any]]:
-    """All that shots and choices hold: whose it is, the address, the value."""
-    for shot in document.shots:
-        for address, value in shot.overrides.items():
-            yield f"the shot {shot.name}", address, value
-    for axis in document.axes:
-        for choice in axis.choices:
-            for address, value in choice.overrides.items():
-                yield f"{axis.name} {choice.name}", address, value
 
 
 # edits of axes and choices
@@ -142,12 +76,6 @@ def _checked(name: str, others: Iterable[str], what: str) -> str:
     return name
 
 
-def _new_id() -> str:
-    from aulmo.document.edits import new_id
-
-    return new_id()
-
-
 def put_axis(document: Document, axis: Axis) -> Document:
     """The document with an axis, new or in the place of its old self."""
     if any(a.id == axis.id for a in document.axes):
@@ -157,7 +85,7 @@ def put_axis(document: Document, axis: Axis) -> Document:
 
 def add_axis(document: Document, name: str) -> tuple[Document, str]:
     """A new axis without choices; returns its id. Raises BadValue."""
-    axis = Axis(_new_id(), _checked(name, (a.name for a in document.axes), "An axis"))
+    axis = Axis(new_id(), _checked(name, (a.name for a in document.axes), "An axis"))
     return put_axis(document, axis), axis.id
 
 
@@ -172,14 +100,12 @@ def put_choice(document: Document, axis_id: str, choice: Choice) -> Document:
 def add_choice(document: Document, axis_id: str, name: str, overrides: Mapping[str, Any] = {}) -> tuple[Document, str]:
     """A new choice; returns its id. Raises BadValue when an address is not there or cannot have its value."""
     axis = axis_of(document, axis_id)
-    choice = Choice(_new_id(), _checked(name, (c.name for c in axis.choices), axis.name), checked(document, overrides))
+    choice = Choice(new_id(), _checked(name, (c.name for c in axis.choices), axis.name), checked(document, overrides))
     return put_choice(document, axis.id, choice), choice.id
 
 
 def checked(document: Document, overrides: Mapping[str, Any]) -> dict[str, Any]:
     """Overrides as records hold them. Raises BadValue with one sentence."""
-    from aulmo.document.properties import about, accepted, get
-
     found = {}
     for address, value in overrides.items():
         get(document, address)
@@ -204,10 +130,8 @@ def rename_choice(document: Document, choice_id: str, name: str) -> Document:
 
 def duplicate_choice(document: Document, choice_id: str) -> tuple[Document, str]:
     """A copy of a choice after it; returns its id."""
-    from aulmo.document.edits import free_name
-
     axis, choice = find_choice(document, choice_id)
-    copy = replace(choice, id=_new_id(), name=free_name(choice.name, (c.name for c in axis.choices)))
+    copy = replace(choice, id=new_id(), name=free_name(choice.name, (c.name for c in axis.choices)))
     at = axis.choices.index(choice) + 1
     return put_axis(document, replace(axis, choices=(*axis.choices[:at], copy, *axis.choices[at:]))), copy.id
 
@@ -236,8 +160,6 @@ def _without_picks(document: Document, gone: Callable[[str, str], bool]) -> Docu
 
 def _without_made_for(document: Document, choice_ids: set[str]) -> Document:
     """The document without materials that were made for choices which are gone, where nothing wears them."""
-    from aulmo.document.references import references
-
     made = [i for i, m in document.materials.items() if m.made_for in choice_ids]
     if not made:
         return document
@@ -293,8 +215,6 @@ def take_back(document: Document, choice_id: str, addresses: Iterable[str]) -> D
 
 def to_base(document: Document, choice_id: str, addresses: Iterable[str]) -> Document:
     """The document in which what a choice has at addresses is the base's: all see it that have nothing of their own there. Raises BadValue."""
-    from aulmo.document.properties import put_many
-
     _, choice = find_choice(document, choice_id)
     values = {a: choice.overrides[a] for a in addresses if a in choice.overrides}
     return take_back(put_many(document, values), choice_id, values)
@@ -329,8 +249,6 @@ def every(document: Document, axes: Iterable[str], fixed: Mapping[str, str] = {}
 
 def differences(document: Document, one: Mapping[str, str], other: Mapping[str, str]) -> list[tuple[str, Any, Any]]:
     """By address what differs between two variants, with both values."""
-    from aulmo.document.properties import get, is_there
-
     first, second = overrides_of(document, one), overrides_of(document, other)
     found = []
     for address in dict.fromkeys((*first, *second)):

@@ -7,10 +7,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.assets import AssetStore
 from aulmo.document.made import paths
+from aulmo.document.meshes import corners_of
 from aulmo.document.moving.between import unwound
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import about, accepted, get, resolve
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import show

@@ -6,7 +6,7 @@ import numpy as np
 
 from aulmo.document.moving import cameras
 from aulmo.document.moving.going import SHINES
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.moving.resolved import looking
 from aulmo.document.moving.tracks import track
 from aulmo.document.properties import get, is_there, with_values

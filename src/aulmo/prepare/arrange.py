@@ -6,9 +6,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.assets import AssetStore
 from aulmo.document.lens import half_tangent
 from aulmo.document.made.copies import maker_of, sources_of, with_copies
+from aulmo.document.meshes import corners_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
 from aulmo.document.records import Camera, Document, Shot
 

@@ -5,7 +5,7 @@ from typing import Callable, Iterable, Iterator, Sequence
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 
 BATCH_FACES = 1500  # meshed together, so that both cores have work

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.prepare.faces import welded
 
 

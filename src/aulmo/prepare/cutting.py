@@ -7,8 +7,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree
-from aulmo.document.assets import AssetStore, Mesh, joined
+from aulmo.document.assets import AssetStore
 from aulmo.document.decals import divided, rehung
+from aulmo.document.meshes import Mesh, joined
 from aulmo.document.placement import world_matrix
 from aulmo.document.records import Document, FaceSet, Part, Piece, Slice
 from aulmo.errors import BadValue

@@ -5,7 +5,8 @@ from typing import Iterable, Literal, NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 
 Grow = Literal["tangent", "radius", "alike"]
 BY_ANGLE = 30.0  # degrees between triangles from which on a mesh without face numbers has an edge

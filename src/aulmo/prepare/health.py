@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 
 
 class Health(NamedTuple):

@@ -8,7 +8,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, digest_of_file
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import digest_of_file
 from aulmo.document.placement import from_matrix
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface

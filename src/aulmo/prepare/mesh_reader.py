@@ -5,7 +5,7 @@ from typing import Any, Callable
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.raw_mesh import Piece, left_out, linear, mesh_of, number
 

@@ -4,7 +4,7 @@ import numpy as np
 from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 
 

@@ -5,8 +5,8 @@ from typing import Callable
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
 from aulmo.document.beside import beside
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_reader import decoded
 from aulmo.prepare.raw_mesh import Piece, fans, left_out, linear, mesh_of, number, worn_by

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh, joined
+from aulmo.document.meshes import Mesh, joined
 from aulmo.errors import BadFile
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
 

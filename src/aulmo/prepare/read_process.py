@@ -89,7 +89,7 @@ def main() -> int:
     spent = SECONDS + (source.stat().st_size / 1e6 * SECONDS_A_MB if source.is_file() else 0.0)
     resource.setrlimit(resource.RLIMIT_CPU, (int(spent), int(spent) + 5))
     from aulmo.document import apart, beside
-    from aulmo.document.assets import pack_mesh
+    from aulmo.document.meshes import pack_mesh
     from aulmo.errors import BadFile
 
     apart.inside, beside.anywhere = True, bool(options.get("anywhere"))

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Callable, NamedTuple, Sequence
 
 from aulmo.document import beside
-from aulmo.document.assets import Mesh, unpack_mesh
+from aulmo.document.meshes import Mesh, unpack_mesh
 from aulmo.document.records import Finesse
 from aulmo.document.writing import temporary_folder
 from aulmo.errors import AulmoError, BadFile

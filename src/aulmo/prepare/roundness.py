@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 
 FLAT = 2e-3  # share of its reach by which a flat surface may fall off within it
 FEWEST = 6  # corners that a bend is measured from

@@ -6,8 +6,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, Mesh, corners_of
+from aulmo.document.assets import AssetStore
 from aulmo.document.decals import axes_of, lies_on, stood_of
+from aulmo.document.meshes import Mesh, corners_of
 from aulmo.document.placement import from_matrix, without_scale, world_matrices, world_matrix
 from aulmo.document.records import Decal, Document, Stood
 from aulmo.errors import BadValue

@@ -8,7 +8,7 @@ from xml.etree import ElementTree
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.raw_mesh import Piece, left_out, linear, mesh_of, worn_by
 

@@ -5,8 +5,8 @@ from typing import Any, Callable
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
 from aulmo.document.beside import is_allowed
+from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.raw_mesh import Piece, fans, left_out, mesh_of, with_geometry, worn_by

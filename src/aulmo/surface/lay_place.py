@@ -5,7 +5,7 @@ import math
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Lay
 from aulmo.surface.lay import projector
 

@@ -8,7 +8,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
-from aulmo.document.assets import AssetStore, corners_of
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import corners_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices
 from aulmo.document.properties import get
 from aulmo.document.records import Adjust, Document, Lay, Material, Node, Placement

@@ -6,7 +6,8 @@ from typing import Callable, NamedTuple, Sequence
 import numpy as np
 
 from aulmo.document.moving.footage import frame_name, frame_of
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.edits import below
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Document, Environment, Stop

@@ -8,7 +8,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Material
 from aulmo.errors import AulmoError
 from aulmo.surface import program as p

@@ -8,7 +8,8 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.assets import AssetStore, Mesh, corners_of
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import corners_of, Mesh
 from aulmo.document.edits import below, shown_parts, surfaces_of
 from aulmo.document.made.copies import with_copies
 from aulmo.document.moments import Moments, still

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh, box_of, corners_of
+from aulmo.document.meshes import box_of, corners_of, Mesh
 from aulmo.trace.shape.embree import MeshTree
 
 

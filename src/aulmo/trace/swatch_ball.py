@@ -5,7 +5,8 @@ import math
 
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, RenderSettings, Shot
 from aulmo.trace.tracer import render
 from aulmo.trace.view import dither, show

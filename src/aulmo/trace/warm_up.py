@@ -125,7 +125,8 @@ def compile_all() -> None:
     """Every kernel that a draft, a traced picture or the pictures of nodes need."""
     import numpy as np
 
-    from aulmo.document.assets import AssetStore, Mesh
+    from aulmo.document.assets import AssetStore
+    from aulmo.document.meshes import Mesh
     from aulmo.document.records import Camera, Document, Environment, Material, Node, Part, RenderSettings, Shot, Softbox
     from aulmo.trace import draft, tracer
     from aulmo.trace.camera_rows import camera_rows

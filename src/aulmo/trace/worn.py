@@ -5,7 +5,7 @@ from typing import Callable, NamedTuple, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.document.records import Material, Surface, SurfaceLayer
 from aulmo.surface.picture import Pixels, Texture
 from aulmo.surface.program import cuts_holes, leads_glow

@@ -362,7 +362,7 @@ def test_a_portal_changes_the_noise_and_not_the_light():
         [(n, -n, 0), (n, -n, n), (n, n, n), (n, n, 0)],
         [(-n, -n, 0), (-n, -n, n), (-u, -n, n), (-u, -n, 0)], [(u, -n, 0), (u, -n, n), (n, -n, n), (n, -n, 0)],
     ]  # fmt: skip
-    from aulmo.document.assets import Mesh
+    from aulmo.document.meshes import Mesh
 
     points = np.array(walls, np.float32).reshape(-1, 3)
     quads = np.arange(len(walls))[:, None] * 4

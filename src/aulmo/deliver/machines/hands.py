@@ -17,7 +17,8 @@ from aulmo.deliver.machines import hub
 from aulmo.deliver.machines.pieces import Answer, Came, Piece, check_tiles, digest, introduction, kept, lacking, on_helper, probe, traced, unpacked
 from aulmo.deliver.machines.roster import hub_security
 from aulmo.document import project_file
-from aulmo.document.assets import MADE, AssetStore, name_of
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import MADE, name_of
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.trace.tracer import Tracer
 

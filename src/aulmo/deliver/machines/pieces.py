@@ -21,7 +21,8 @@ from aulmo import __version__
 from aulmo.deliver.picture_file import FILE_TYPES
 from aulmo.document import project_file
 from aulmo.document.apart import apart
-from aulmo.document.assets import AssetStore, name_of
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import name_of
 from aulmo.document.records import Document, RenderSettings
 from aulmo.document.soundness import check_numbers
 from aulmo.document.writing import write_atomically
@@ -136,7 +137,7 @@ def digest(payload: bytes) -> str:
 def probe() -> str:
     """A hash of a small picture that wants all of tracing and denoising. Two machines on which it is equal make the same pictures to the last bit; it
     differs between versions, and where processors reckon differently."""
-    from aulmo.document.assets import Mesh
+    from aulmo.document.meshes import Mesh
     from aulmo.document.records import Camera, Environment, Floor, Material, Part, Shot, Surface
     from aulmo.trace.tracer import render
 

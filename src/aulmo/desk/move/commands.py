@@ -17,8 +17,8 @@ from aulmo.desk.picture.view_motion import orbit
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
 from aulmo.desk.shell.task import finish
-from aulmo.document.assets import corners_of
 from aulmo.document.file_names import file_name
+from aulmo.document.meshes import corners_of
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ways import way
 from aulmo.prepare.arrange import bounds, frame_points

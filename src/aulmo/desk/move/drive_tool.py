@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
 from aulmo.motion.driving import STEP, Driven, driven, drove, thinned

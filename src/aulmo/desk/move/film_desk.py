@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, QSettings, Signal
 
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
-from aulmo.document.moving.mover import mover_of
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.quantity import counted, show
 from aulmo.document.records import Document, LaneGroup, Marker, Motion

@@ -10,7 +10,7 @@ from aulmo.desk.shell.addressing import meant
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, NumberField, Section, button, button_row, label, row
-from aulmo.document.moving.footage import footage_in
+from aulmo.document.moving.frames_seen import footage_in
 from aulmo.document.quantity import counted
 from aulmo.document.records import Footage
 from aulmo.motion import ready

@@ -13,8 +13,8 @@ from aulmo.document import edits, journal, project_file, variants
 from aulmo.document.assets import AssetStore
 from aulmo.document.choosing import owner, put_own, settled
 from aulmo.document.history import History
-from aulmo.document.moving.mover import Mover, mover_of, quickly
-from aulmo.document.moving.rolling import settle
+from aulmo.document.moving.mover import Mover, quickly
+from aulmo.document.moving.movers import mover_of, settle
 from aulmo.document.properties import about, accepted, get, is_there, keyed, put_many, resolve, sentence, with_values
 from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, Shot, Softbox
 from aulmo.errors import AulmoError

@@ -9,13 +9,12 @@ from typing import NamedTuple, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document import edits
 from aulmo.document import records as r
 from aulmo.document.assets import store_of
+from aulmo.document.branches import below
 from aulmo.document.made import spreads
-from aulmo.document.part_records import MOST_COPIES
+from aulmo.document.part_records import MOST_COPIES, MOST_PARTS
 from aulmo.document.placement import angles_of, to_matrix, turn_matrix, world_matrices, world_matrix
-from aulmo.document.soundness import MOST_PARTS
 from aulmo.errors import AulmoError, BadValue
 
 
@@ -99,7 +98,7 @@ def _anchor(subtree: _Subtree, kind: str) -> np.ndarray:
 def _targets(document: r.Document, rule: r.Copies, group: str) -> list[str]:
     """Every part that copies are scattered over, the rule's own group left out. Raises BadValue when it is meant itself."""
     parts = document.parts
-    inside = set(edits.below(document, group))
+    inside = set(below(document, group))
     if inside & set(rule.on):
         raise BadValue("Copies cannot be scattered over themselves; choose another part.")
     found: dict[str, None] = {}
@@ -281,7 +280,7 @@ def _order(document: r.Document, groups: list[str], wrong: dict[str, str]) -> li
     for group in groups:
         rule = parts[group].copies
         assert rule is not None
-        found = wanted.intersection(edits.below(document, group)) - {group}
+        found = wanted.intersection(below(document, group)) - {group}
         if rule.kind == "surface":
             try:
                 found.update(wanted.intersection(_targets(document, rule, group)))
@@ -339,7 +338,7 @@ def _read(document: r.Document, group: str, worlds: dict[str, np.ndarray]) -> tu
     parts = document.parts
     rule = parts[group].copies
     assert rule is not None
-    read: list = [rule, *(parts[i] for source in sources_of(document, group) for i in edits.below(document, source))]
+    read: list = [rule, *(parts[i] for source in sources_of(document, group) for i in below(document, source))]
     if rule.kind == "path":
         read += [document.paths.get(rule.path or ""), worlds[group].tobytes()]
     if rule.kind == "surface":

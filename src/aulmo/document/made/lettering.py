@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.document.assets import Mesh, joined
 from aulmo.document.made.solids import grid
+from aulmo.document.meshes import Mesh, joined
 from aulmo.errors import BadValue
 
 FONT = Path(__file__).parents[2] / "desk" / "fonts" / "IBMPlexSans-SemiBold.woff"

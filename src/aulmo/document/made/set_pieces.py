@@ -6,10 +6,10 @@ import functools
 import msgspec
 from msgspec.structs import replace
 
-from aulmo.document.assets import MADE, Mesh
 from aulmo.document.made import solids
 from aulmo.document.made.lettering import letters
 from aulmo.document.made.water import water
+from aulmo.document.meshes import MADE, Mesh
 from aulmo.document.records import SetPiece
 from aulmo.errors import BadFile, BadValue
 

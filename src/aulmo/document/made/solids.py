@@ -5,7 +5,7 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 
-from aulmo.document.assets import Mesh, joined
+from aulmo.document.meshes import Mesh, joined
 
 ARC_STEPS = 6  # of a rounded edge
 FINEST_MM, FEWEST, MOST = 0.02, 48, 256  # chord of a circle and how many sides it has

@@ -8,9 +8,9 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document import records as r
+from aulmo.document.addresses import AXES
 from aulmo.document.made import paths
 from aulmo.document.placement import local_matrices
-from aulmo.document.properties import AXES
 from aulmo.errors import BadValue
 
 _AROUND = tuple(itertools.product((-1, 0, 1), repeat=3))  # a cell and those that touch it

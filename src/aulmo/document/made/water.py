@@ -4,8 +4,8 @@ import math
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
 from aulmo.document.made.solids import grid
+from aulmo.document.meshes import Mesh
 
 GRAVITY = 9.81  # m/s2
 STEEPEST = 1.0 / 14.0  # height of the highest waves over their length, half of where they break (Michell 1893)

@@ -5,7 +5,6 @@ of the film wherever one is named; unresolved, a film is its first frame.
 """
 
 import io
-import math
 import os
 import re
 import tempfile
@@ -14,14 +13,9 @@ import zipfile
 from pathlib import Path
 from typing import Any, NamedTuple, Sequence
 
-from msgspec.structs import replace
-
 from aulmo.document import apart as apart_
 from aulmo.document.apart import apart
-from aulmo.document.film_records import Footage
-from aulmo.document.records import Document
-from aulmo.document.references import references, renamed
-from aulmo.errors import AulmoError, BadFile
+from aulmo.errors import BadFile
 
 MOVIES = (".mp4", ".m4v", ".mov", ".webm", ".mkv", ".avi")
 SEQUENCE = ".sequence"
@@ -58,7 +52,6 @@ def frame_name(stored: str, frame: int, like: str) -> str:
 # reading
 
 _lock = threading.Lock()
-_known: dict[str, About] = {}
 _open: dict[str, tuple[Any, Any, int]] = {}  # by name: a film being read, what it still gives, and which frame comes next
 _files: dict[str, Path] = {}  # by name: where a film lies for the process that reads it
 _folder: "tempfile.TemporaryDirectory[str] | None" = None
@@ -137,15 +130,6 @@ def packed(paths: Sequence[Path], rate: float, size: tuple[int, int]) -> bytes:
     return out.getvalue()
 
 
-def about(name: str) -> About:
-    """The same of stored footage, once. Raises BadFile."""
-    if name not in _known:
-        from aulmo.document.assets import store_of
-
-        _known[name] = about_blob(store_of(name).get(name), name)
-    return _known[name]
-
-
 def frame_blob(blob: bytes, name: str, frame: int) -> bytes:
     """One frame of footage as the bytes of a picture file. Frames in order are read on from the last one. Raises BadFile."""
     with _lock:
@@ -220,49 +204,3 @@ def still(blob: bytes, name: str) -> tuple[bytes, str]:
     pictures = name.lower().endswith(SEQUENCE)
     ending = _about_sequence(blob, name).ending if pictures else ".png"
     return frame_blob(blob, f"{name}:{len(blob)}:{hash(blob)}" + (SEQUENCE if pictures else ".mp4"), 0), f"{name}#0{ending}"
-
-
-# resolving
-
-
-def frame_at(known: About, use: Footage, time: float) -> int:
-    """Which frame of footage is seen at a time of the film, in seconds: held at its ends, again from its beginning, or back and forth."""
-    k = math.floor((time - use.start) * known.rate * use.speed + 1e-6)
-    if use.ends == "hold" or known.frames == 1:
-        return min(max(k, 0), known.frames - 1)
-    if use.ends == "loop":
-        return k % known.frames
-    round_ = 2 * known.frames - 2
-    k = k % round_
-    return k if k < known.frames else round_ - k
-
-
-_found: list[tuple[tuple, tuple[str, ...]]] = []
-
-
-def footage_in(document: Document) -> tuple[str, ...]:
-    """The stored footage that a document uses; parts have none, and there may be many."""
-    read = (document.materials, document.decals, document.environment, document.shots)
-    for known, names in _found:
-        if all(a is b for a, b in zip(known, read)):
-            return names
-    names = tuple(sorted(n for n in references(replace(document, parts={}, keys={}), "assets") if is_footage(n)))
-    _found.insert(0, (read, names))
-    del _found[8:]
-    return names
-
-
-def with_frames(document: Document, time: float) -> Document:
-    """The document with the frame of a moment in the place of all footage; what cannot be read stays as it is, and is told when it is drawn."""
-    names = footage_in(document)
-    if not names:
-        return document
-    instead = {}
-    for name in names:
-        try:
-            known = about(name)
-        except AulmoError:
-            continue
-        frame = frame_at(known, document.film.footage.get(name, Footage()), time)
-        instead[name] = f"{name}#{frame}{known.ending}"
-    return replace(renamed(replace(document, parts={}), "assets", instead), parts=document.parts)

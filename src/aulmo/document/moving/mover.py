@@ -294,25 +294,6 @@ class Mover:
         matrix[:3, 3] = step.point + matrix[:3, :3] @ np.array(motion.offset)
         return matrix
 
-    def _roll(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
-        from aulmo.document.moving.rolling import rolled
-
-        axis, point = self._axis(motion, part_id, rigid, scale)
-        return about(axis, rolled(self, motion, part_id, time), point) @ rigid
-
-    def _steer(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
-        from aulmo.document.moving.rolling import steered
-
-        axis, point = self._axis(motion, part_id, rigid, scale)
-        return about(axis, steered(self, motion, part_id, time), point) @ rigid
-
-    def _ride(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
-        from aulmo.document.moving.rolling import swayed
-
-        pitch, lean, forward, left = swayed(self, motion, part_id, time)
-        point = rigid[:3, :3] @ (self.pivot(part_id) * scale) + rigid[:3, 3]
-        return about(left, pitch, point) @ about(forward, lean, point) @ rigid
-
     def _shake(self, motion: Motion, part_id: str, time: float, rigid: np.ndarray, scale: np.ndarray) -> np.ndarray:
         return shake_about(motion, time, rigid[:3, :3] @ (self.pivot(part_id) * scale) + rigid[:3, 3]) @ rigid
 
@@ -349,18 +330,3 @@ def _facing(axis: np.ndarray) -> np.ndarray:
     up = UP if abs(float(axis @ UP)) < 0.9 else np.array([1.0, 0.0, 0.0])
     left = unit(cross(up, axis))
     return np.stack([axis, left, cross(axis, left)])
-
-
-_known: list[tuple[tuple, Mover]] = []  # movers of the last few documents
-
-
-def mover_of(document: Document) -> Mover:
-    """The mover of a document; the same one for the same parts, keys, motions and paths."""
-    read = (document.parts, document.keys, document.motions, document.paths)
-    for held, mover in _known:
-        if all(a is b for a, b in zip(held, read)):
-            return mover
-    mover = Mover(document)
-    _known.insert(0, (read, mover))
-    del _known[6:]
-    return mover

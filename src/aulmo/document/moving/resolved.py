@@ -9,7 +9,8 @@ from msgspec.structs import replace
 from aulmo.document.film_records import Motion
 from aulmo.document.moving import cameras
 from aulmo.document.moving.going import ROUND, SHINES, degrees_at, going, reached
-from aulmo.document.moving.mover import Mover, about, mover_of, shake_about, shifted, unit
+from aulmo.document.moving.mover import Mover, about, shake_about, shifted, unit
+from aulmo.document.moving.movers import mover_of
 from aulmo.document.placement import angles_of, nearest_turn, turn_matrix, world_matrices
 from aulmo.document.records import Camera, Document, Lamp, Material, Moved, Softbox
 

@@ -1,6 +1,5 @@
 """What follows from how something travels: wheels that roll, front wheels that steer, a body that sways on its springs."""
 
-import contextlib
 import math
 from typing import Any, Callable, NamedTuple
 
@@ -10,8 +9,7 @@ from numpy.polynomial import chebyshev
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
 from aulmo.document.moving.going import ease
-from aulmo.document.moving.mover import GRAVITY, UP, Mover, cross, in_a_hurry, mover_of, unit
-from aulmo.document.records import Document
+from aulmo.document.moving.mover import GRAVITY, UP, Mover, cross, in_a_hurry, unit
 from aulmo.errors import BadValue
 
 ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
@@ -129,18 +127,6 @@ def _remembered(mover: Mover, key: tuple, make: Callable[[bool], Any]) -> Any:
     if key not in mover.kept:
         mover.kept[key] = make(roughly)
     return mover.kept[key]
-
-
-def settle(document: Document) -> None:
-    """Work out well all that was taken roughly within `quickly`."""
-    mover = mover_of(document)
-    for address, motions in mover.worn.items():
-        for motion in motions:
-            part_id = address[6:]
-            if motion.kind in ("roll", "ride") and address.startswith("parts/") and part_id in document.parts:
-                with contextlib.suppress(BadValue):
-                    mover.local(part_id, motion.start)
-    mover.settled()
 
 
 # wheels

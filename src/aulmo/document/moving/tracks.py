@@ -197,7 +197,7 @@ def tracks_of(keys: dict[str, tuple[Key, ...]]) -> list[Track]:
 
 def track(address: str, keys: tuple[Key, ...]) -> Track:
     """The keys of one property made ready."""
-    from aulmo.document.properties import about
+    from aulmo.document.addresses import about
 
     found = _by_keys.get(address)
     if found is None or found[0] is not keys:

@@ -6,7 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Environment, Lamp
 from aulmo.errors import BadValue

@@ -9,7 +9,7 @@ import math
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import double_at, inlined, kernel
 

@@ -7,7 +7,8 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.assets import AssetStore, Mesh
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
 from aulmo.document.properties import about
 from aulmo.document.records import Material, Node, Surface, SurfaceLayer
 from aulmo.errors import BadValue

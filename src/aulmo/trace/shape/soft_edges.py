@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.assets import Mesh
+from aulmo.document.meshes import Mesh
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import inlined, kernel
 
