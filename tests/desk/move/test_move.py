@@ -471,10 +471,10 @@ def test_a_flight_takes_the_views_that_are_chosen_in_their_order(move):
 
 
 def test_rolling_is_seen_roughly_at_once_and_rightly_soon_after(move, qtbot, monkeypatch):
-    from aulmo.desk.shell import session as session_file
+    from aulmo.desk.shell import looking
 
-    looked, really = threading.Event(), session_file.settle
-    monkeypatch.setattr(session_file, "settle", lambda document: looked.wait(20.0) and really(document))  # not before it was looked at
+    looked, really = threading.Event(), looking.settle
+    monkeypatch.setattr(looking, "settle", lambda document: looked.wait(20.0) and really(document))  # not before it was looked at
     session = move.session
     document = session.document
     path = GuidePath("way", "Way", ((0.0, 0.0, 0.0), (300.0, 80.0, 0.0), (700.0, -90.0, 0.0), (900.0, 0.0, 0.0)))

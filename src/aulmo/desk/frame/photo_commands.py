@@ -8,8 +8,8 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QFileDialog
 
+from aulmo.desk.frame.patch_tool import PatchTool
 from aulmo.desk.frame.photo_desk import SUBJECT, PhotoDesk
-from aulmo.desk.frame.photo_tools import PatchTool
 from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits
 from aulmo.document.quantity import show

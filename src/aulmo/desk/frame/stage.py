@@ -2,15 +2,21 @@
 
 from aulmo.desk.frame.bench import FrameBench
 from aulmo.desk.frame.bench_photograph import PhotographBench
+from aulmo.desk.frame.box_tool import BoxTool
 from aulmo.desk.frame.commands import FrameCommands
+from aulmo.desk.frame.cutout_tool import CutoutTool
 from aulmo.desk.frame.focus_tool import FocusTool, SharpBand
+from aulmo.desk.frame.grid_tool import GridTool
+from aulmo.desk.frame.line_tool import LineTool
 from aulmo.desk.frame.look_tools import LookAtTool, WhiteTool
 from aulmo.desk.frame.page import FramePage
 from aulmo.desk.frame.page_photograph import PhotographPage
+from aulmo.desk.frame.patch_tool import PatchTool
 from aulmo.desk.frame.photo_commands import PhotographCommands
 from aulmo.desk.frame.photo_desk import SUBJECT, PhotoDesk
 from aulmo.desk.frame.photo_marks import PhotoMarks
-from aulmo.desk.frame.photo_tools import BoxTool, CutoutTool, GridTool, LineTool, PatchTool, StandTool, StickTool
+from aulmo.desk.frame.stand_tool import StandTool
+from aulmo.desk.frame.stick_tool import StickTool
 from aulmo.desk.picture.compare import Compare
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
