@@ -4,7 +4,6 @@ a parameter of a surface gets there, typed or led by a node.
 Kernels read the numbers above alone; `GIVEN` is for Python, which writes rows and tells the operations of a program where they lead.
 """
 
-import math
 from typing import NamedTuple
 
 DIFFUSE, DIFFUSE_ROUGHNESS, METALNESS = 0, 3, 4
@@ -33,6 +32,7 @@ E_COAT, E_SPECULAR, E_METAL, E_GLASS, E_GLASS_INSIDE, E_FUZZ = 0, 1, 2, 3, 4, 5
 E_TURNING = 6  # rows from here: by how much the first five change with the view's direction round the normal
 ALBEDOS = 11
 
+NO_END = 1e30  # a bound that nothing reaches
 # how what nodes lead to a parameter is written: in the place of what the surface has, over it, or in ways of their own
 TAKES_PLACE, MULTIPLIES, LEADS_FILM, LEADS_THICKNESS, LEADS_GLOW, LEADS_TURN = range(6)
 
@@ -42,7 +42,7 @@ class Given(NamedTuple):
 
     column: int
     least: float = 0.0
-    most: float = math.inf
+    most: float = NO_END
     how: int = TAKES_PLACE
 
 
@@ -75,7 +75,7 @@ GIVEN: dict[str, Given] = {
     "coat_color": Given(COAT_COLOUR, most=1.0),
     "coat_darkening": Given(COAT_DARK, most=1.0),
     "geometry_opacity": Given(OPACITY, most=1.0),
-    "nesting_priority": Given(PRIORITY, -math.inf),
+    "nesting_priority": Given(PRIORITY, -NO_END),
 }
 # parameters that stand there in another way when they are led than when they are typed
 LED_ELSE: dict[str, Given] = {
@@ -83,5 +83,5 @@ LED_ELSE: dict[str, Given] = {
     "emission_luminance": Given(EMISSION, how=LEADS_GLOW),
     "thin_film_weight": Given(FILM, how=LEADS_FILM),
     "thin_film_thickness": Given(FILM, how=LEADS_THICKNESS),
-    "geometry_tangent_turn": Given(TURN_COS, -math.inf, how=LEADS_TURN),
+    "geometry_tangent_turn": Given(TURN_COS, -NO_END, how=LEADS_TURN),
 }
