@@ -72,10 +72,10 @@ def test_the_picture_is_the_sum_of_its_light_groups(whole):
 
 def test_a_group_is_what_its_lamps_give_alone():
     document, assets = still_life(kind="plain")
-    together = rendered(document, assets, ("groups",), 256).passes.planes["group.Key"]
+    together = rendered(document, assets, ("groups",), 96).passes.planes["group.Key"]
     dark = edits.put_material(document, replace(document.materials["bead"], surface=Surface(base_weight=0.0)))
     alone = replace(dark, environment=Environment(exposure=-40.0), backdrop=Backdrop(kind="colour", top=(0, 0, 0)))
-    assert together.mean() == pytest.approx(rendered(alone, assets, (), 256).raw.mean(), rel=0.03)
+    assert together.mean() == pytest.approx(rendered(alone, assets, (), 96).raw.mean(), rel=0.03)
 
 
 def test_a_shadow_floor_keeps_the_sum():

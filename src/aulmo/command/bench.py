@@ -299,7 +299,7 @@ def kernel_seconds() -> dict[str, float]:
         found["wall"], found["compiled"] = compiled()
         done = subprocess.run([sys.executable, "-c", load], capture_output=True, text=True, check=True, env=settings)
         found["loaded"] = float(done.stdout.split()[-1])
-        for name, file in (("lobe", "trace/material/openpbr.py"), ("node", "trace/pattern/node_run.py")):
+        for name, file in (("lobe", "trace/material/openpbr.py"), ("node", "trace/pattern/nodes/colours.py")):
             with open(copy / file, "a") as source:
                 source.write("\nONE_MORE = 1\n")
             found[name] = compiled()[1]

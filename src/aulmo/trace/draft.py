@@ -32,6 +32,7 @@ from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.compile.units import as_drafted, camera_ray, closed_toward, photo_light
+from aulmo.trace.kept import by_content
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.lamp.softboxes import paint_over
 from aulmo.trace.path.lens import begins, begun, straight_ray
@@ -107,6 +108,12 @@ def blur_environment(env: np.ndarray) -> np.ndarray:
     return np.ascontiguousarray(np.stack(levels[::-1]))
 
 
+def blurred_ground(env: np.ndarray) -> np.ndarray:
+    """`blur_environment`, kept by what of the environment decides it. Not to be written to."""
+    small = np.ascontiguousarray(small_map(env), np.float32)
+    return by_content("blurred-1", small.tobytes(), lambda: blur_environment(small))
+
+
 def softboxes_over(env: np.ndarray, turn: np.ndarray, boxes: np.ndarray, lights: np.ndarray, scale: float) -> np.ndarray:
     """(MAP_ROWS, MAP_COLUMNS, 3) what softboxes change of an environment averaged down; `turn` is world to map, `scale` that of the environment."""
     directions, fine = _texels()[0], 3
@@ -147,7 +154,7 @@ class DomeMaps:
         """(LEVELS, SIDE, SIDE, 3) float32 the whole dome, blurred; `scale` is that of the environment. Unless it `waits` for what paints softboxes
         to be compiled, they are rectangles of one brightness."""
         if self._env is not arrays.env:
-            self._env, self._ground = arrays.env, blur_environment(arrays.env)
+            self._env, self._ground = arrays.env, blurred_ground(arrays.env)
             self._maps, self._change, self._count = self._ground, np.zeros((MAP_ROWS, MAP_COLUMNS, 3)), 0
         change = np.zeros((MAP_ROWS, MAP_COLUMNS, 3))
         if len(arrays.softboxes):

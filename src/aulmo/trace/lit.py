@@ -45,6 +45,15 @@ class Lit(NamedTuple):
     bodies: tuple[int, ...]
     body_places: np.ndarray
 
+    def fields(self) -> dict[str, np.ndarray]:
+        """What the kernels read."""
+        return {
+            "instance_lamp": self.lamp_of, "softboxes": self.softboxes.rows, "box_tables": self.softboxes.tables, "box_lights": self.softboxes.lights,
+            "lamps": self.lamps.rows, "lamp_trail": self.trail, "lamp_depth": self.depth, "nodes": self.nodes, "distant": self.lamps.distant,
+            "portals": self.lamps.portals, "ies": self.lamps.ies, "emit_corners": self.corners, "emit_cumulative": self.cumulative,
+            "emit_guide": self.guide, "emit_triangles": self.triangles,
+        }  # fmt: skip
+
 
 class Glow(NamedTuple):
     """A glowing mesh in the world: corners (e, 9), areas before each triangle, where to begin looking, the area of all."""

@@ -27,6 +27,13 @@ class Printed(NamedTuple):
     listed: np.ndarray
     instance_decals: np.ndarray
 
+    def fields(self, count: int, below: np.ndarray) -> dict[str, np.ndarray]:
+        """What the kernels read, for `count` instances; the lays of decals come after those of the materials `below`."""
+        return {
+            "decals": self.decals, "decal_list": self.listed, "lays": np.concatenate([below, self.lays]) if len(self.lays) else below,
+            "instance_decals": np.concatenate([self.instance_decals, np.full(count - len(self.instance_decals), -1, np.int64)]),
+        }  # fmt: skip
+
 
 NOTHING = Printed(np.zeros((1, a.DECAL_COLUMNS)), np.zeros((0, 1)), np.zeros(0, np.int64), np.zeros(0, np.int64))
 

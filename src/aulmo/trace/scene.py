@@ -68,6 +68,36 @@ class Outfit(NamedTuple):
     radii: list[float]
 
 
+class Ground(NamedTuple):
+    """The floor: its mesh and that mesh's name, or none; the box of what stands on it; what it wears, and what that follows from."""
+
+    mesh: Mesh | None
+    name: str
+    under: tuple[np.ndarray, np.ndarray]
+    wears: str | Surface | None
+    told: tuple
+
+
+class Instances(NamedTuple):
+    """All instances, parts first, then the floor, then lamps' bodies: which of the shapes each is, its place, who may meet it, its number
+    (`arrays.SceneArrays`), what it catches; of those that move the row of `motion`."""
+
+    shape_of: list[int]
+    world: np.ndarray
+    masks: np.ndarray
+    numbers: np.ndarray
+    catch: np.ndarray
+    moves: np.ndarray
+    motion: np.ndarray
+
+    def fields(self) -> dict[str, np.ndarray]:
+        """What the kernels read."""
+        return {
+            "matrices": np.ascontiguousarray(self.world), "instance_part": self.numbers, "instance_catch": self.catch, "motion": self.motion,
+            "instance_motion": self.moves,
+        }  # fmt: skip
+
+
 def floor_mesh(kind: str, radius: float) -> Mesh:
     """A flat floor, or a cove whose wall stands behind (+y) and meets the floor in a quarter round."""
     if kind != "cove":
@@ -159,113 +189,131 @@ class SceneBuilder:
         camera: Camera | None,
     ) -> Scene:  # fmt: skip
         document = moments.first
-        floor = document.floor
         part_ids, clothes = self._seen.get((document.parts, document.roots), lambda: self._shown(document))
         displacing = [m for m in document.materials.values() if "displacement" in m.wires]
         outfit = self._outfit.get((part_ids, clothes, *displacing), lambda: self._dress(document, part_ids))
         matrices, low, high = self._bounds.get((part_ids, document.parts), lambda: self._measure(moments, part_ids))
-        names = list(dict.fromkeys(outfit.shapes))
-        ground = None
-        under = (low, high)
-        if document.moved.at_rest:  # a floor is laid once for the whole film
-            under = self._ground.get((document.moved.at_rest, document.roots, document.paths), lambda: self._at_rest(document))
-        if floor.kind != "none":
-            radius = _round_up(0.5 * float(np.linalg.norm(under[1] - under[0])))
-            ground = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
-            names.append(f"floor-{floor.kind}-{radius!r}")
-        self._programs.time, self._programs.frames_per_second = (moments.time if is_timed(document) else 0.0), document.frames_per_second
-        glassy = Surface(base_weight=0.0, specular_roughness=floor.roughness)
-        below_all = glassy if floor.kind == "shadow" and floor.reflects else floor.material
-        if floor.kind == "shadow" and floor.gives_back:
-            below_all = Surface(base_color=floor.tone, specular_roughness=floor.roughness, specular_weight=float(floor.reflects))
-        told = (floor.roughness, floor.reflects, floor.gives_back, floor.tone) if floor.kind == "shadow" else ()
-        worn = self._worn.get(
-            (outfit, document.materials, floor.material, told, ground is not None, tables, looks(document), self._programs.time),
-            lambda: wear(
-                outfit.dresses, document.materials, below_all, ground is not None, self._programs, tables, lambda name: self._mesh(name, None),
-                prints(document, self.assets),
-            ),
-        )  # fmt: skip
+        ground = self._lay_ground(document, low, high)
+        worn = self._wear(document, moments.time, outfit, ground, tables)
         placed = self._placed.get(
-            (matrices, floor, ground is not None, moving, under[0]), lambda: self._place(moments, matrices, low, high, part_ids, under)
-        )  # fmt: skip
-        index = {name: k for k, name in enumerate(names)}
-        shape_of = [index[s] for s in outfit.shapes] + ([len(names) - 1] if ground is not None else [])
-        shape_names = [*outfit.shapes, *names[len(names) - 1 :]] if ground is not None else outfit.shapes
-        catch = self._catch.get(
-            (part_ids, document.parts, floor.kind, floor.reflects, ground is not None), lambda: _catching(document, part_ids, ground is not None)
+            (matrices, document.floor, ground.mesh is not None, moving, ground.under[0]),
+            lambda: self._place(moments, matrices, low, high, part_ids, ground.under),
         )
-        catches = bool(catch.any())
+        catch = self._catch.get(
+            (part_ids, document.parts, document.floor.kind, document.floor.reflects, ground.mesh is not None),
+            lambda: _catching(document, part_ids, ground.mesh is not None),
+        )
         stands = matrices if any(d.belongs == "region" for d in document.decals.values()) else None
         printed = self._printed.get(
             (document.decals, part_ids, clothes, stands, worn),
             lambda: print_parts(document, part_ids, matrices, self._boxes(document, part_ids), worn),
         )
-        covered = printed.instance_decals >= 0
-        shown = shining(light_.environment.softboxes, silenced(light_))
-        boxes = self._soft_boxes.get((light_, tables), lambda: self._boxes_of_light.gather(shown, tables))
-        lit = self._lit.get(
-            (light_, boxes, placed, worn, tuple(names), catch, covered.tobytes()),
-            lambda: light(
-                light_, self.assets, shape_names, lambda name: self._mesh(name, ground), placed, worn, catch > 0, covered, self._glows, boxes
-            ),
-        )
+        names = [*dict.fromkeys(outfit.shapes), *([ground.name] if ground.mesh is not None else [])]
+        lit = self._light(light_, tables, placed, worn, printed, outfit, ground, names, catch)
         kinds = tuple(dict.fromkeys(lit.bodies))
         all_names = (*names, *(f"lamp-{kind}" for kind in kinds))
-        shapes = self._shapes.get((all_names,), lambda: self._pack(document, all_names, ground, kinds))
-        shape_of += [len(names) + kinds.index(kind) for kind in lit.bodies]
-        world = np.concatenate([placed.world, lit.body_places])
-        masks = np.concatenate([worn.masks, np.full(len(lit.bodies), MASK_LAMP, np.uint32)])
-        back = [document.parts[i].gives_back for i in part_ids] + ([floor.gives_back] if ground is not None else [])
-        masks[: len(catch)][catch > 0] = MASK_CATCHER
-        masks[: len(catch)][(catch > 0) & np.array(back, bool)] |= MASK_BOUNCE
-        masks[: len(catch)][[k >= len(part_ids) or part_ids[k] not in unseen for k in range(len(catch))]] |= MASK_EYE
-        count = len(world)
-        numbers = np.full(count, LAMP_PART, np.int32)
-        numbers[: len(part_ids)] = np.arange(len(part_ids))
-        if ground is not None:
-            numbers[len(part_ids)] = CATCHER if floor.kind == "shadow" else FLOOR_PART
-        which = np.concatenate([worn.which, np.zeros(len(lit.bodies), np.int32)])
-        moves = np.full(count, -1, np.int32)
-        moves[list(placed.moving)] = np.arange(len(placed.moving))
-        most = max((len(t) for t in placed.moving.values()), default=2)
-        motion = np.ascontiguousarray(list(placed.moving.values())) if placed.moving else np.zeros((0, most, 3, 4))
+        shapes = self._shapes.get((all_names,), lambda: self._pack(document, all_names, ground.mesh, kinds))
+        all_ = self._instances(document, outfit, ground, worn, placed, lit, names, kinds, catch, unseen)
         top = self._top.get(
-            (shapes, placed, tuple(shape_of), masks.tobytes(), lit.body_places.tobytes()),
-            lambda: InstanceTree([shapes.trees[k] for k in shape_of], world.astype(np.float32), masks, dict(zip(placed.moving, motion))),
+            (shapes, placed, tuple(all_.shape_of), all_.masks.tobytes(), lit.body_places.tobytes()),
+            lambda: InstanceTree(
+                [shapes.trees[k] for k in all_.shape_of], all_.world.astype(np.float32), all_.masks, dict(zip(placed.moving, all_.motion))
+            ),
         )
-        normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(world[:, :, :3]).transpose(0, 2, 1)))
+        normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(all_.world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
-        env, (env_pick, env_guide) = self._environment(light_, catches, silenced(light_), document, camera)
+        env, (env_pick, env_guide) = self._environment(light_, bool(catch.any()), silenced(light_), document, camera)
+        count = len(all_.world)
         links = self._links.get((lit, outfit, document.parts, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
-        places = np.array(shape_of, np.int64)
         facts, curves = self._facts.get(
             (worn, placed, outfit, document.parts, printed), lambda: self._know(document, outfit, worn, placed.world, printed)
         )
+        places = np.array(all_.shape_of, np.int64)
         arrays = a.SceneArrays(
-            np.uintp(top.handle), shapes.points, shapes.triangles, shapes.vertex_start[places], shapes.triangle_start[places],
-            np.ascontiguousarray(world), normal_matrices, which, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]),
-            np.concatenate([worn.face_start, np.full(count - len(worn.face_start), -1, np.int64)]), worn.face_rows, lit.lamp_of, motion, moves,
-            worn.numbers, worn.albedos, worn.films,
-            env, env_pick, env_guide, environment_turn(light_.environment, light_.ground), photo, lit.softboxes.rows, lit.softboxes.tables,
-            lit.softboxes.lights,
-            lit.lamps.rows, lit.trail, lit.depth, lit.nodes, lit.lamps.distant, lit.lamps.portals, links, lit.lamps.ies,
-            worn.programs, worn.ops, np.concatenate([worn.lays, printed.lays]) if len(printed.lays) else worn.lays, worn.pictures,
-            shapes.uvs, shapes.uv_start[places], printed.decals, printed.listed,
-            np.concatenate([printed.instance_decals, np.full(count - len(printed.instance_decals), -1, np.int64)]), worn.coat_rows,
-            worn.layers, np.concatenate([facts, np.zeros((count - len(facts), a.FACTS))]),
-            soft.rows, soft.edges, soft.slots, soft.entries, np.concatenate([soft_of, np.full(count - len(soft_of), -1, np.int32)]),
-            lit.corners, lit.cumulative, lit.guide, lit.triangles,
+            top=np.uintp(top.handle), normal_matrices=normal_matrices, env=env, env_pick=env_pick, env_guide=env_guide,
+            env_turn=environment_turn(light_.environment, light_.ground), photo=photo, links=links,
+            facts=np.concatenate([facts, np.zeros((count - len(facts), a.FACTS))]),
+            instance_soft=np.concatenate([soft_of, np.full(count - len(soft_of), -1, np.int32)]),
+            **shapes.fields(places), **all_.fields(), **worn.fields(count), **printed.fields(count, worn.lays), **lit.fields(), **soft.fields(),
         )  # fmt: skip
-        solid = len(shape_of) - len(lit.bodies)
+        solid = count - len(lit.bodies)
         triangles = int(np.diff(shapes.triangle_start)[places[:solid]].sum())
-        clear = (masks[:solid] & MASK_CLEAR) != 0
+        clear = (all_.masks[:solid] & MASK_CLEAR) != 0
         return Scene(
-            SceneBlock(arrays), (top, shapes, worn.held, curves), tuple(part_ids), low, high, _clear_box(shapes.boxes[places[:solid]][clear],
-            world[:solid][clear]),
-            triangles,
-            lit.lamps.groups, worn.names, tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in shape_of[: len(part_ids)]),
+            SceneBlock(arrays), (top, shapes, worn.held, curves), tuple(part_ids), low, high,
+            _clear_box(shapes.boxes[places[:solid]][clear], all_.world[:solid][clear]), triangles, lit.lamps.groups, worn.names,
+            tuple(document.parts[i].name for i in part_ids), tuple(shapes.meshes[k] for k in all_.shape_of[: len(part_ids)]),
         )  # fmt: skip
+
+    def _lay_ground(self, document: Document, low: np.ndarray, high: np.ndarray) -> Ground:
+        """The floor under what stands there: laid once for a whole film."""
+        floor = document.floor
+        under = (low, high)
+        if document.moved.at_rest:
+            under = self._ground.get((document.moved.at_rest, document.roots, document.paths), lambda: self._at_rest(document))
+        if floor.kind == "none":
+            return Ground(None, "", under, floor.material, ())
+        radius = _round_up(0.5 * float(np.linalg.norm(under[1] - under[0])))
+        mesh = self._floor.get((floor.kind, radius), lambda: floor_mesh(floor.kind, radius))
+        name = f"floor-{floor.kind}-{radius!r}"
+        if floor.kind != "shadow":
+            return Ground(mesh, name, under, floor.material, ())
+        wears: str | Surface | None = floor.material
+        if floor.reflects:
+            wears = Surface(base_weight=0.0, specular_roughness=floor.roughness)
+        if floor.gives_back:
+            wears = Surface(base_color=floor.tone, specular_roughness=floor.roughness, specular_weight=float(floor.reflects))
+        return Ground(mesh, name, under, wears, (floor.roughness, floor.reflects, floor.gives_back, floor.tone))
+
+    def _wear(self, document: Document, time: float, outfit: Outfit, ground: Ground, tables: bool) -> Worn:
+        self._programs.time, self._programs.frames_per_second = (time if is_timed(document) else 0.0), document.frames_per_second
+        there = ground.mesh is not None
+        return self._worn.get(
+            (outfit, document.materials, document.floor.material, ground.told, there, tables, looks(document), self._programs.time),
+            lambda: wear(
+                outfit.dresses, document.materials, ground.wears, there, self._programs, tables, lambda name: self._mesh(name, None),
+                prints(document, self.assets),
+            ),
+        )  # fmt: skip
+
+    def _light(
+        self, light_: Standing, tables: bool, placed: Placed, worn: Worn, printed: Printed, outfit: Outfit, ground: Ground, names: list[str],
+        catch: np.ndarray,
+    ) -> Lit:  # fmt: skip
+        covered = printed.instance_decals >= 0
+        shown = shining(light_.environment.softboxes, silenced(light_))
+        boxes = self._soft_boxes.get((light_, tables), lambda: self._boxes_of_light.gather(shown, tables))
+        shape_names = [*outfit.shapes, ground.name] if ground.mesh is not None else outfit.shapes
+        return self._lit.get(
+            (light_, boxes, placed, worn, tuple(names), catch, covered.tobytes()),
+            lambda: light(
+                light_, self.assets, shape_names, lambda name: self._mesh(name, ground.mesh), placed, worn, catch > 0, covered, self._glows, boxes
+            ),
+        )
+
+    def _instances(
+        self, document: Document, outfit: Outfit, ground: Ground, worn: Worn, placed: Placed, lit: Lit, names: list[str], kinds: tuple[int, ...],
+        catch: np.ndarray, unseen: frozenset[str],
+    ) -> Instances:  # fmt: skip
+        index = {name: k for k, name in enumerate(names)}
+        laid = [len(names) - 1] if ground.mesh is not None else []
+        shape_of = [index[s] for s in outfit.shapes] + laid + [len(names) + kinds.index(kind) for kind in lit.bodies]
+        part_ids, floor = outfit.part_ids, document.floor
+        world = np.concatenate([placed.world, lit.body_places])
+        masks = np.concatenate([worn.masks, np.full(len(lit.bodies), MASK_LAMP, np.uint32)])
+        back = [document.parts[i].gives_back for i in part_ids] + ([floor.gives_back] if ground.mesh is not None else [])
+        masks[: len(catch)][catch > 0] = MASK_CATCHER
+        masks[: len(catch)][(catch > 0) & np.array(back, bool)] |= MASK_BOUNCE
+        masks[: len(catch)][[k >= len(part_ids) or part_ids[k] not in unseen for k in range(len(catch))]] |= MASK_EYE
+        numbers = np.full(len(world), LAMP_PART, np.int32)
+        numbers[: len(part_ids)] = np.arange(len(part_ids))
+        if ground.mesh is not None:
+            numbers[len(part_ids)] = CATCHER if floor.kind == "shadow" else FLOOR_PART
+        moves = np.full(len(world), -1, np.int32)
+        moves[list(placed.moving)] = np.arange(len(placed.moving))
+        most = max((len(t) for t in placed.moving.values()), default=2)
+        motion = np.ascontiguousarray(list(placed.moving.values())) if placed.moving else np.zeros((0, most, 3, 4))
+        return Instances(shape_of, world, masks, numbers, np.concatenate([catch, np.zeros(len(lit.bodies), np.int32)]), moves, motion)
 
     def _shown(self, document: Document) -> tuple[list[str], tuple]:
         """The parts that are seen, and what each wears: the same list as before while those are the same, wherever they have moved to."""

@@ -28,6 +28,13 @@ class Shapes(NamedTuple):
     uvs: np.ndarray
     uv_start: np.ndarray
 
+    def fields(self, places: np.ndarray) -> dict[str, np.ndarray]:
+        """What the kernels read, for instances of the meshes at `places`."""
+        return {
+            "points": self.points, "triangles": self.triangles, "vertex_start": self.vertex_start[places],
+            "triangle_start": self.triangle_start[places], "uvs": self.uvs, "uv_start": self.uv_start[places],
+        }  # fmt: skip
+
 
 # Trees by the name of their mesh, which is a hash of its content: shared by the picture, the contact sheet, predictions and swatch balls, and let
 # go when nobody holds one any more

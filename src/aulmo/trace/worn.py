@@ -67,6 +67,16 @@ class Worn(NamedTuple):
     radii: tuple[float, ...]
     held: tuple[Texture, ...]
 
+    def fields(self, count: int) -> dict[str, np.ndarray]:
+        """What the kernels read, for `count` instances; those that come after the parts wear the first row."""
+        more = count - len(self.face_start)
+        return {
+            "instance_material": np.concatenate([self.which, np.zeros(count - len(self.which), np.int32)]),
+            "instance_faces": np.concatenate([self.face_start, np.full(more, -1, np.int64)]), "face_rows": self.face_rows,
+            "materials": self.numbers, "albedos": self.albedos, "films": self.films, "programs": self.programs, "ops": self.ops,
+            "pictures": self.pictures, "coat_rows": self.coat_rows, "layers": self.layers,
+        }  # fmt: skip
+
 
 def wear(
     worn: Sequence[Dress], materials: dict[str, Material], floor: str | Surface | None, has_floor: bool, book: ProgramBook, tables: bool,

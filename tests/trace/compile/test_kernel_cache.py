@@ -7,7 +7,7 @@ from numba.core import caching
 
 from aulmo.trace.compile import jit, kernel_cache  # noqa: F401  (which lets Numba keep kernels so)
 
-TILE, NODES, LOBES, DRAFT = "trace/path/tile.py", "trace/pattern/node_run.py", "trace/material/openpbr.py", "trace/draft.py"
+TILE, NODES, LOBES, DRAFT = "trace/path/tile.py", "trace/pattern/nodes/sums.py", "trace/material/openpbr.py", "trace/draft.py"
 
 
 def checkout(tmp_path: Path) -> Path:

@@ -205,26 +205,3 @@ class SceneArrays(NamedTuple):
     emit_cumulative: F64_1
     emit_guide: I32_1
     emit_triangles: I32_1
-
-
-class Vertex(NamedTuple):
-    """What is known where a path stands: world place, true and shading normal, offset onto the smooth surface, frame, the direction looked
-    from in that frame, the direction of the path in the world."""
-
-    mode: int
-    instance: int
-    place: tuple
-    face: tuple
-    normal: tuple
-    smooth: tuple
-    along: tuple
-    across: tuple
-    out: tuple
-    way: tuple
-    lift: float
-    inside: bool
-    clear: bool
-    ratio: float
-    phase: float
-    odds: tuple
-    aim: tuple

@@ -19,7 +19,7 @@ class Entry:
 
     def __call__(self, *arguments: Any) -> Any:
         if not self._ready:
-            put_in_place(needed_by(self.py_func))
+            put_in_place(self.needs())
             self._ready = True
         return self.dispatcher(*arguments)
 

@@ -4,7 +4,6 @@ A caller imports the declaration from here; a change within a unit does not comp
 mean stands where the unit is made.
 """
 
-from aulmo.trace.compile.arrays import Vertex
 from aulmo.trace.compile.borrowed import Borrowed
 from aulmo.trace.compile.scene_block import SCENE
 from aulmo.trace.compile.unit import Unit
@@ -14,7 +13,7 @@ from numba import types
 NONE, YES, WHOLE, NUMBER = types.none, types.boolean, types.int64, types.float64
 ROW, ROWS = Borrowed(types.float64, 1), Borrowed(types.float64, 2)
 RAY, WORDS, WHOLES = Borrowed(types.float32, 1), Borrowed(types.uint32, 1), Borrowed(types.int64, 1)
-TABLE, FILMS, MATTE, PICTURE = Borrowed(types.float32, 2), Borrowed(types.float64, 3), Borrowed(types.float32, 2), Borrowed(types.float32, 3)
+TABLE, PICTURE = Borrowed(types.float32, 2), Borrowed(types.float32, 3)
 
 
 def numbers(count):
@@ -22,12 +21,9 @@ def numbers(count):
     return types.UniTuple(NUMBER, count)
 
 
-TWO, THREE, FOUR, SIX, SEVEN = numbers(2), numbers(3), numbers(4), numbers(6), numbers(7)
-ODDS, AIM = numbers(10), numbers(9)
+TWO, THREE, FOUR, SIX = numbers(2), numbers(3), numbers(4), numbers(6)
+AIM = numbers(9)
 PLACE = (NUMBER,) * 6  # a point and a normal, number by number
-VERTEX = types.NamedTuple(
-    (WHOLE, WHOLE, THREE, THREE, THREE, THREE, THREE, THREE, THREE, THREE, NUMBER, YES, YES, NUMBER, NUMBER, ODDS, AIM), Vertex
-)  # fmt: skip
 
 # the camera and what is behind everything
 camera_ray = Unit("camera_ray", "path.lens", SIX, ROW, *[NUMBER] * 4)
@@ -40,12 +36,12 @@ image = Unit("image", "pattern.program_run", FOUR, ROW, ROWS, ROWS, ROWS, *PLACE
 laid = Unit("laid", "pattern.laid", numbers(9), ROW, ROWS, *PLACE, NUMBER, WHOLE)
 look_up = Unit("look_up", "pattern.lookup", FOUR, ROW, NUMBER, NUMBER, NUMBER, YES)
 more = Unit("more", "pattern.node_run", THREE, ROWS, WHOLE, ROWS, ROWS, ROWS, *PLACE, NUMBER)
-each = Unit("each", "pattern.node_run", NUMBER, WHOLE, *[NUMBER] * 7)
-colour_node = Unit("colour_node", "pattern.node_run", THREE, WHOLE, ROW, ROWS)
-place_node = Unit("place_node", "pattern.node_run", FOUR, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
-relief_node = Unit("relief_node", "pattern.node_run", THREE, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
-standard_noise = Unit("standard_noise", "pattern.node_run", NUMBER, WHOLE, ROW, ROWS)
-own_pattern = Unit("own_pattern", "pattern.node_run", NUMBER, WHOLE, ROW, ROWS, ROWS, ROWS, *PLACE, NUMBER)
+each = Unit("each", "pattern.nodes.sums", NUMBER, WHOLE, *[NUMBER] * 7)
+colour_node = Unit("colour_node", "pattern.nodes.colours", THREE, WHOLE, ROW, ROWS)
+place_node = Unit("place_node", "pattern.nodes.places", FOUR, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
+relief_node = Unit("relief_node", "pattern.nodes.relief", THREE, WHOLE, ROW, ROWS, ROWS, *PLACE, NUMBER)
+standard_noise = Unit("standard_noise", "pattern.nodes.noises", NUMBER, WHOLE, ROW, ROWS)
+own_pattern = Unit("own_pattern", "pattern.nodes.own", NUMBER, WHOLE, ROW, ROWS, ROWS, ROWS, *PLACE, NUMBER)
 
 # what a part wears at a place
 as_drafted = Unit("as_drafted", "pattern.decal_hit", NONE, SCENE, ROWS, ROW, WHOLE, WHOLE, WHOLE, *PLACE, NUMBER)

@@ -5,6 +5,7 @@ heuristic (Veach 1995). Its shadow ray waits until the whole wave has had its tu
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 
@@ -76,6 +77,29 @@ from aulmo.trace.path.path_state import (
     lit_by,
 )
 from aulmo.trace.shape.visibility import enter
+
+
+class Vertex(NamedTuple):
+    """What is known where a path stands: world place, true and shading normal, offset onto the smooth surface, frame, the direction looked
+    from in that frame, the direction of the path in the world."""
+
+    mode: int
+    instance: int
+    place: tuple
+    face: tuple
+    normal: tuple
+    smooth: tuple
+    along: tuple
+    across: tuple
+    out: tuple
+    way: tuple
+    lift: float
+    inside: bool
+    clear: bool
+    ratio: float
+    phase: float
+    odds: tuple
+    aim: tuple
 
 
 @inlined

@@ -2,6 +2,7 @@
 
 import functools
 import math
+from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
@@ -11,11 +12,14 @@ from aulmo.trace.compile.in_python import in_python
 from aulmo.surface import columns as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
-from aulmo.trace.material.bake import bake_albedos
+from aulmo.trace.compile import kernel_cache
+from aulmo.trace.kept import by_content
+from aulmo.trace.material import bake
 from aulmo.trace.material.follows import CLEAR_ALPHA, NOTHING, settle
 from aulmo.trace.material.microfacet import fresnel_f82
 from aulmo.trace.material.thin_film import film_table
 
+_NO_TABLE = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
 _NO_FILM = np.zeros((1, 6, FILM_STEPS + 1))
 
 
@@ -62,11 +66,19 @@ def material_row(surface: Surface, tables: bool = True) -> Row:
         in_python(settle)(row)
     clear = row[o.TRANSMISSION] * (1.0 - row[o.METALNESS]) > NOTHING and _even_alpha(row) < CLEAR_ALPHA
     film = thin_film_of(surface, row) if surface.thin_film_weight > 0 and surface.thin_film_thickness > 0 else None
-    table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
+    table = _NO_TABLE
     if tables:
         row[o.FILM] = -1.0 if film is None else 0.0
-        bake_albedos(row, table, _NO_FILM if film is None else film[None], 256)
+        films = _NO_FILM if film is None else film[None]
+        version = kernel_cache.digest_of(Path(bake.__file__))
+        table = by_content(f"albedos-{version}", row.tobytes() + films.tobytes(), lambda: _baked(row, films))
     return Row(row, table, film, bool(clear))
+
+
+def _baked(row: np.ndarray, films: np.ndarray) -> np.ndarray:
+    table = np.zeros((o.ALBEDOS, o.MU_STEPS + 2))
+    bake.bake_albedos(row, table, films, 256)
+    return table
 
 
 def _even_alpha(row: np.ndarray) -> float:

@@ -17,8 +17,8 @@ from aulmo.trace.compile.arrays import (
     PLANE_ALBEDO,
     PLANE_NORMAL,
     ROUGH_LEVELS,
-    Vertex,
 )
+from aulmo.trace.lamp.light_sample import Vertex
 from aulmo.trace.shape.embree import NO_HIT
 from aulmo.trace.path.gather import found_light, guide_albedo, met_lamp
 from aulmo.trace.compile.jit import inlined

@@ -63,7 +63,7 @@ from aulmo.trace.material.follows import settle
 from aulmo.trace.pattern.laid import side_share
 from aulmo.trace.pattern.lookup import adjusted
 from aulmo.trace.path.sampling import frame_about
-from aulmo.trace.pattern.node_run import shift_step
+from aulmo.trace.pattern.nodes.relief import shift_step
 from aulmo.trace.pattern.patterns import even_of, folded, fractal, inner_noise, lattice, nearest_cell, pattern_share, weave
 
 

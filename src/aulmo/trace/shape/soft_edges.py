@@ -28,6 +28,10 @@ class SoftEdges(NamedTuple):
     slots: np.ndarray
     entries: np.ndarray
 
+    def fields(self) -> dict[str, np.ndarray]:
+        """What the kernels read."""
+        return {"soft_rows": self.rows, "soft_edges": self.edges, "soft_slots": self.slots, "soft_entries": self.entries}
+
 
 NONE = SoftEdges(np.zeros((0, 5)), np.zeros((0, 18), np.float32), np.zeros(1, np.int32), np.zeros(0, np.int32))
 

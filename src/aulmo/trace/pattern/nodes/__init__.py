@@ -1,0 +1,1 @@
+"""Operations of nodes, a file for each family."""
