@@ -1,11 +1,13 @@
 """What decals show: pictures, letters and plain shapes as pixels, and their main colours."""
 
 import math
+from typing import Callable
 
 import numpy as np
 
 from aulmo.document.apart import here
 from aulmo.document.assets import AssetStore
+from aulmo.document.by_content import by_content
 from aulmo.document.made.lettering import outlines
 from aulmo.document.records import Decal, Swap
 from aulmo.errors import BadValue
@@ -93,9 +95,20 @@ def pixels_of(decal: Decal, assets: AssetStore) -> Pixels:
     if decal.artwork == "picture":
         if decal.picture is None:
             raise BadValue(f"{decal.name} has no picture yet.")
-        pixels = read_picture(assets.get(decal.picture), decal.file or decal.picture, long_side=side)
+        blob = assets.get(decal.picture)
+        if decal.picture.endswith(".svg"):
+            pixels = _drawn(blob, side, lambda: read_picture(blob, decal.file or decal.picture or "", long_side=side))
+        else:
+            pixels = read_picture(blob, decal.file or decal.picture, long_side=side)
         return swapped(pixels, decal.swaps) if decal.colouring == "swaps" and decal.swaps else pixels
-    return here(read_picture)(drawing(decal).encode(), f"{decal.name}.svg", long_side=side)
+    own = drawing(decal).encode()
+    return _drawn(own, side, lambda: here(read_picture)(own, f"{decal.name}.svg", long_side=side))
+
+
+def _drawn(blob: bytes, side: int, read: Callable[[], Pixels]) -> Pixels:
+    """A drawing as pixels, drawn once."""
+    codes = by_content("drawn-1", side.to_bytes(4) + blob, lambda: read().codes)
+    return Pixels(codes, "display", 0.0, codes.shape[1], codes.shape[0])
 
 
 def _in_srgb(pixels: Pixels) -> np.ndarray:

@@ -32,7 +32,7 @@ from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import inlined, kernel
 from aulmo.trace.compile.scene_block import scene_at
 from aulmo.trace.compile.units import as_drafted, camera_ray, closed_toward, photo_light
-from aulmo.trace.kept import by_content
+from aulmo.document.by_content import by_content
 from aulmo.trace.lamp.lamps import aimed, dot_axis
 from aulmo.trace.lamp.softboxes import paint_over
 from aulmo.trace.path.lens import begins, begun, straight_ray
@@ -83,7 +83,8 @@ def _texels() -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     directions = _map_directions(MAP_COLUMNS, MAP_ROWS).reshape(-1, 3)
     sine = np.hypot(directions[:, 0], directions[:, 1])[:, None]
     solid = (sine * (2 * np.pi / MAP_COLUMNS) * (np.pi / MAP_ROWS)).astype(np.float32)
-    weights = np.stack([lobe @ solid for lobe in _lobes(directions)][::-1])
+    shape = repr((MAP_COLUMNS, MAP_ROWS, SIDE, LEVELS)).encode()
+    weights = by_content("lobes-1", shape, lambda: np.stack([lobe @ solid for lobe in _lobes(directions)][::-1])).copy()
     weights[LEVELS - 1] = np.pi
     return directions, solid, weights
 

@@ -97,6 +97,7 @@ class LivePicture:
         self._tries = 0
         self._told: set[str] = set()  # sentences on what is missing, each said once
         self._maps, self._shades = DomeMaps(), Shades()
+        self._stands = self._tables = False  # whether this project was drawn yet, and whether its scene has what tracing needs
         self.rests = True  # whether a draft becomes better while nothing changes
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
@@ -110,6 +111,7 @@ class LivePicture:
         """Another project was opened."""
         most = self._builder.picture_bytes
         self._shades.forget()
+        self._stands = self._tables = False
         self._builder = SceneBuilder(assets)
         self._builder.picture_bytes = most
 
@@ -171,25 +173,28 @@ class LivePicture:
         full = ready or all(unit.is_in_place for unit in draft_rows.needs())
         moments = still(bare(whole)) if not full else request.moments if request.moments is not None and not missing else still(whole)
         document = moments.first
-        scene = self._builder.build(moments, ready, request.camera)
-        options = options_row(scene, document, request.camera, document.render, request.transparent, moments.lasting)
-        options[OPT_GRADIENT_SPAN] = request.gradient_span
-        if request.passes:
-            options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)
+        traced = request.traced and ready
+        first, self._stands = not self._stands, True
+        self._tables = self._tables or (traced and not first)
+        scene, options = self._scene(request, moments)
         width, height = request.width, request.height
         camera = camera_rows(cameras_of(moments, request.camera), width, height)
-        traced = request.traced and ready
 
-        if not traced:
+        if not traced or first:  # a project is seen at once as a draft, which needs less of it
             maps = self._maps.of(scene.arrays, options[OPT_ENV_SCALE], ready)
             shade = self._shades.under(maps, scene.arrays.env_turn)
             draft = draw_draft(scene, camera, options, maps, width, height, full, shade)
             self._on_shown(Shown(request, draft.picture, draft, scene, 0, float("inf"), float("inf"), False, False))
             if self._compiling is not None:
                 self._compiling.use_all_cores()
-            if full and self.rests:
-                self._rest(request, moments, scene, options, maps)
-            return
+            if not traced:
+                if full and self.rests:
+                    self._rest(request, moments, scene, options, maps)
+                return
+            if self._newest.newer:
+                return
+            self._tables = True
+            scene, options = self._scene(request, moments)
         draft_: Draft | None = None
         for step in _STEPS:
             tracer = Tracer(scene, camera, options, width, height, step)
@@ -223,6 +228,15 @@ class LivePicture:
             if tracer.samples >= 16 and noise <= target:
                 self._send(request, tracer, None, scene, True, 0.0)
                 return
+
+    def _scene(self, request: Request, moments: Moments) -> tuple[Scene, np.ndarray]:
+        """The scene of a request, with all that tracing needs once something is traced; and the settings of its picture."""
+        scene = self._builder.build(moments, self._tables, request.camera)
+        options = options_row(scene, moments.first, request.camera, moments.first.render, request.transparent, moments.lasting)
+        options[OPT_GRADIENT_SPAN] = request.gradient_span
+        if request.passes:
+            options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)
+        return scene, options
 
     def _rest(self, request: Request, moments: Moments, scene: Scene, options: np.ndarray, maps: np.ndarray) -> None:
         """The hand may rest: work out the shade, then draw smooth edges and shadows, until something newer is wanted."""

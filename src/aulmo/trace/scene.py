@@ -36,6 +36,7 @@ from aulmo.trace.worn import Dress, Worn, wear
 
 MANY_LAMPS = 8  # from here on a light sample is chosen among several lamps
 CATCHER, FLOOR_PART, LAMP_PART = -1, -2, -3
+NO_TABLES = (np.zeros((1, 1), np.float32), np.zeros(1, np.int16))
 
 
 class Scene(NamedTuple):
@@ -222,7 +223,7 @@ class SceneBuilder:
         )
         normal_matrices = self._inverse.get((top,), lambda: np.ascontiguousarray(np.linalg.inv(all_.world[:, :, :3]).transpose(0, 2, 1)))
         soft, soft_of = self._soft.get((outfit, matrices), lambda: self._soften(outfit, matrices))
-        env, (env_pick, env_guide) = self._environment(light_, bool(catch.any()), silenced(light_), document, camera)
+        env, (env_pick, env_guide) = self._environment(light_, bool(catch.any()), silenced(light_), document, camera, tables)
         count = len(all_.world)
         links = self._links.get((lit, outfit, document.parts, count), lambda: links_table(document, lit.lamps.links, part_ids, count))
         facts, curves = self._facts.get(
@@ -482,8 +483,11 @@ class SceneBuilder:
         """(h, w, 3) float32 ACEScg nits of the dome's ground before turning and exposure."""
         return environment_pixels(environment, self.assets)
 
-    def _environment(self, light_: Standing, catches: bool, dark: bool, document: Document, camera: Camera | None) -> tuple[np.ndarray, tuple]:
-        """The pixels of the dome's ground, nits, and the tables it is sampled by; what catches shadows knows light only by the tables."""
+    def _environment(
+        self, light_: Standing, catches: bool, dark: bool, document: Document, camera: Camera | None, tables: bool
+    ) -> tuple[np.ndarray, tuple]:
+        """The pixels of the dome's ground, nits, and the tables it is sampled by; what catches shadows knows light only by the tables. A draft
+        samples nothing."""
         e = light_.environment
         read = (e.kind, e.image, e.shipped, e.saturation, e.kelvin, e.blur, e.colour, e.stops, e.sky, dark)
         image = self._map.get(read, lambda: np.zeros((32, 64, 3), np.float32) if dark else self._pixels(e))
@@ -493,6 +497,8 @@ class SceneBuilder:
             image = self._painted.get(
                 (image, mirrored, turn.tobytes(), e.exposure), lambda: photograph_on(image, turn, e.exposure, document, self.plates.photo(document))
             )
+        if not tables:
+            return image, NO_TABLES
         return image, self._tables[catches].get((image,), lambda: build_importance(image, catches))
 
 

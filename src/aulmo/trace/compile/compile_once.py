@@ -13,6 +13,7 @@ from aulmo.trace.compile import kernel_cache, less_work  # (must come before num
 
 from numba.core import caching, codegen, dispatcher, sigutils
 from numba.core.compiler_lock import global_compiler_lock
+from numba.core.runtime import rtsys
 
 _compiling = threading.local()
 
@@ -121,6 +122,17 @@ def _worth_keeping(check_cachable):
     return check
 
 
+def _without_preparing(load_overload):
+    """A kernel that is kept is brought from the disk without first preparing all that compiling asks for, which takes longer than the kernel."""
+
+    def load(self, sig, target_context):
+        rtsys.initialize(target_context)
+        with self._guard_against_spurious_io_errors():
+            return self._load_overload(sig, target_context)
+
+    return load
+
+
 def _where_defined(set_env):
     def set_it(self, name, env):
         if self._engine.is_symbol_defined(name):
@@ -148,6 +160,7 @@ def install() -> None:
     _replace(dispatcher._FunctionCompiler, "_customize_flags", _without_wrappers)
     _replace(dispatcher._FunctionCompiler, "_compile_core", _counted)
     _replace(dispatcher.Dispatcher, "compile", _whole_when_called)
+    _replace(caching.Cache, "load_overload", _without_preparing)
     _replace(dispatcher.Dispatcher, "add_overload", _kept)
     _replace(caching.CompileResultCacheImpl, "check_cachable", _worth_keeping)
     _replace(codegen.JITCPUCodegen, "set_env", _where_defined)

@@ -13,7 +13,7 @@ from aulmo.surface import columns as o
 from aulmo.trace.material import thin_film
 from aulmo.trace.compile.arrays import FILM_STEPS
 from aulmo.trace.compile import kernel_cache
-from aulmo.trace.kept import by_content
+from aulmo.document.by_content import by_content
 from aulmo.trace.material import bake
 from aulmo.trace.material.follows import CLEAR_ALPHA, NOTHING, settle
 from aulmo.trace.material.microfacet import fresnel_f82

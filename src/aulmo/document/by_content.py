@@ -10,7 +10,7 @@ from typing import Callable
 import numpy as np
 import platformdirs
 
-IN_MEMORY, ON_DISK = 64, 400  # of one kind
+IN_MEMORY, ON_DISK, MOST_BYTES = 64, 400, 256 << 20  # of one kind
 _held: dict[str, "collections.OrderedDict[str, np.ndarray]"] = {}
 _lock = threading.Lock()
 
@@ -37,7 +37,7 @@ def by_content(kind: str, content: bytes, make: Callable[[], np.ndarray]) -> np.
     found.flags.writeable = False
     with _lock:
         held[name] = found
-        while len(held) > IN_MEMORY:
+        while len(held) > IN_MEMORY or (len(held) > 1 and sum(array.nbytes for array in held.values()) > MOST_BYTES):
             held.popitem(last=False)
     return found
 
@@ -47,7 +47,7 @@ def _read(path: Path) -> np.ndarray | None:
         found = np.load(path, allow_pickle=False)
     except (OSError, ValueError, EOFError):
         return None
-    return found if found.dtype.kind == "f" else None
+    return found if found.dtype.kind in "fiu" else None
 
 
 def _write(path: Path, array: np.ndarray) -> None:
@@ -57,6 +57,8 @@ def _write(path: Path, array: np.ndarray) -> None:
         with open(fresh, "wb") as file:
             np.save(file, array, allow_pickle=False)
         fresh.replace(path)
-        there = list(path.parent.glob("*.npy"))
-        for old in sorted(there, key=lambda p: p.stat().st_mtime)[: max(0, len(there) - ON_DISK)]:
-            old.unlink(missing_ok=True)
+        taken = 0
+        for count, one in enumerate(sorted(path.parent.glob("*.npy"), key=lambda p: -p.stat().st_mtime)):
+            taken += one.stat().st_size
+            if count and (count >= ON_DISK or taken > MOST_BYTES):
+                one.unlink(missing_ok=True)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from aulmo.trace import kept
+from aulmo.document import by_content as kept
 
 
 @pytest.fixture
