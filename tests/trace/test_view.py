@@ -143,16 +143,19 @@ def test_the_draft_and_the_traced_picture_agree_on_shape_and_tone():
 
 def test_the_live_picture_shows_something_coarse_then_sharpens_and_drops_old_work():
     document, assets = one_part(sphere_mesh(20), floor="plain")
-    shown, done = [], threading.Event()
+    shown, first, done = [], threading.Event(), threading.Event()
 
     def take(state):
         shown.append(state)
+        first.set()
         if state.request.document is last and state.samples >= 4:
             done.set()
 
     live = LivePicture(assets, take, lambda text: pytest.fail(text))
     live._path_ready.set()
     last = document
+    live.show(Request(document, document.shots[0], document.cameras["c"], 160, 120, True))
+    assert first.wait(60) and shown[0].draft is not None and not shown[0].traced  # a project is seen at once as a draft
     for k in range(6):
         last = edits.change_surface(document, "m", base_color=(0.1 * k, 0.4, 0.4))
         live.show(Request(last, last.shots[0], last.cameras["c"], 160, 120, True))

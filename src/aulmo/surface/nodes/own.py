@@ -22,6 +22,7 @@ _OWN = {
 
 
 def shapes(e: Emitter, node: Node, context: tuple) -> int:
+    """Shapes in rows and columns."""
     kind, plain, size = node.kind, lambda key: e.plain(node, key), lambda key: e.size(node, key)
     chosen = lambda name: choice_of(kind, node.choices, name)  # noqa: E731
     picture, tall = -1, size("aspect")
@@ -46,6 +47,7 @@ def shapes(e: Emitter, node: Node, context: tuple) -> int:
 
 
 def gradient(e: Emitter, node: Node, context: tuple) -> int:
+    """A gradient of any number of stops."""
     chosen = lambda name: choice_of("gradient", node.choices, name)  # noqa: E731
     stops = sorted(node.stops, key=lambda s: s.at)
     if any(not math.isfinite(v) for s in stops for v in (s.at, *s.colour)):

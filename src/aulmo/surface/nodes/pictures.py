@@ -31,6 +31,7 @@ def picture_of(e: Emitter, node: Node) -> tuple[int, float]:
 
 
 def image(e: Emitter, node: Node, context: tuple) -> int:
+    """A picture laid on the part, or looked up where a wire leads its coordinates."""
     picture, shape = picture_of(e, node)
     assert e.pictures is not None
     own = node.inputs
@@ -114,6 +115,7 @@ def text(e: Emitter, node: Node, context: tuple) -> int:
 
 
 def cover_of(e: Emitter, register: int) -> int:
+    """How much of the footprint a picture covers."""
     row = e.put(p.EXTRACT, (register,))
     row[O_P] = 3
     return int(row[O_TO])

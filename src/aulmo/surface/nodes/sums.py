@@ -53,6 +53,7 @@ def each(e: Emitter, node: Node, context: tuple) -> int:
 
 
 def is_number(e: Emitter, node: Node, key: str) -> bool:
+    """Whether one number flows into an input."""
     value = node.inputs.get(key, 0.0)
     if isinstance(value, str):
         name, reads = source_of(value)
@@ -61,6 +62,7 @@ def is_number(e: Emitter, node: Node, key: str) -> bool:
 
 
 def keep_spread(e: Emitter, node: Node, row: np.ndarray, sources: list[int]) -> None:
+    """What is added or scaled keeps knowing how far the footprint reaches."""
     known = next((e.spread[s] for s in sources if s in e.spread), None)
     if known is None:
         return
