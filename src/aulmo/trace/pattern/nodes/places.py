@@ -14,6 +14,7 @@ LEAST = 1e-12
 
 @inlined
 def normalized(r, g, b):
+    """Three numbers brought to length one; nothing where they are none."""
     length = math.sqrt(r * r + g * g + b * b)
     if length < LEAST:
         return 0.0, 0.0, 0.0

@@ -50,6 +50,7 @@ def _powered(x, y):
 
 @inlined
 def divided(x, y):
+    """A quotient, 0 where it is divided by nothing."""
     return x / y if abs(y) > LEAST else 0.0
 
 
