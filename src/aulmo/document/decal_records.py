@@ -17,7 +17,7 @@ class Swap(Record):
 class Stood(Record):
     """Where a part stood when something was placed across it: the twelve numbers of its matrix in the world, row by row."""
 
-    part: Annotated[PartId, say.link("Part")]
+    part: Annotated[PartId, say.reference("Part")]
     place: Annotated[tuple[Place, ...], say.many("Place")]
 
 
@@ -40,14 +40,14 @@ class Decal(Record):
     id: str
     name: Annotated[str, say.text("Name")]
     artwork: Annotated[Literal["picture", "text", "shape", "surface"], say.choice("Artwork", "Picture", "Text", "Shape", "Surface alone")] = "picture"
-    picture: Annotated[AssetName | None, say.link("Picture")] = None
+    picture: Annotated[AssetName | None, say.reference("Picture")] = None
     file: Annotated[str, say.text("File")] = ""
     text: Annotated[str, say.text("Letters")] = "Odrel"
     shape: Annotated[
         Literal["rectangle", "rounded", "round", "ring", "triangle", "hexagon", "star"],
         say.choice("Shape", "Rectangle", "Rounded", "Round", "Ring", "Triangle", "Hexagon", "Star"),
     ] = "rectangle"
-    material: Annotated[MaterialId | None, say.link("Material")] = None
+    material: Annotated[MaterialId | None, say.reference("Material")] = None
     belongs: Annotated[Literal["part", "alike", "region"], say.choice("On", "This part", "Every alike part", "A region")] = "part"
     alike: Annotated[Literal["shape", "material"], say.choice("Alike by", "Shape", "Material")] = "shape"
     parts: Annotated[tuple[PartId, ...], say.many("Parts")] = ()
@@ -79,7 +79,7 @@ class Decal(Record):
     colour: Annotated[Triple, say.colour("Colour")] = (0.02, 0.02, 0.02)
     swaps: Annotated[tuple[Swap, ...], say.many("Replaced")] = ()
     adjust: Adjust = Adjust()
-    frame: Annotated[DecalId | None, say.link("Seen within")] = None
+    frame: Annotated[DecalId | None, say.reference("Seen within")] = None
     group: Annotated[str, say.text("Group")] = ""
     visible: Annotated[bool, say.yes("Visible")] = True
     slips: Annotated[bool, say.choice("A part that moves", {False: "Takes its piece along", True: "Slips under it"})] = False

@@ -65,8 +65,8 @@ class Motion(Record):
     distance_mm: Annotated[float, say.number("Distance", -500, 500, "mm", 1, -1e8, 1e8)] = 100.0
     from_: Annotated[float, say.number("From", -6, 6, "", 2, -60, 60)] = 1.0
     to: Annotated[float, say.number("To", -6, 6, "", 2, -60, 60)] = 0.0
-    path: Annotated[PathId | None, say.link("Path")] = None
-    leader: Annotated[PartId | None, say.link("Follows")] = None
+    path: Annotated[PathId | None, say.reference("Path")] = None
+    leader: Annotated[PartId | None, say.reference("Follows")] = None
     faces: Annotated[bool, say.yes("Faces along", "Turns with the path; off keeps the way it faces")] = True
     bank: Annotated[float, say.number("Lies over", 0, 1, "", 2, 0, 3)] = 0.0
     offset: Annotated[Triple, say.vector("Beside", decimals=1)] = (0.0, 0.0, 0.0)
@@ -92,7 +92,7 @@ class Cut(Record):
     """From `start` on the film shows a shot, over which the one before fades out for `dissolve` seconds."""
 
     id: str
-    shot: Annotated[str, say.link("Shot")]
+    shot: Annotated[str, say.reference("Shot")]
     start: Annotated[float, say.number("From", 0, 20, "s", 2, -1e6, 1e6)] = 0.0
     dissolve: Annotated[float, say.number("Dissolve", 0, 3, "s", 2, 0, 1e4)] = 0.0
 

@@ -80,7 +80,7 @@ class Grade(Record):
         say.number("Grains", 0.005, 0.2, "mm", 3, 0.001, 5, tip="On film 36 mm wide"),
         say.row("Lens and film", small=True),
     ] = 0.02
-    lut: Annotated[AssetName | None, say.link("Table")] = None
+    lut: Annotated[AssetName | None, say.reference("Table")] = None
     lut_strength: Annotated[float, say.number("Of the table", 0, 1), say.row("Table")] = 1.0
 
 
@@ -161,8 +161,8 @@ class Layer(Record):
     blend: Annotated[Blend, say.choice("Lies", "Over", "Added", "Multiplied", "Screen", "Darker", "Lighter", "Soft light", "Difference")] = "over"
     opacity: Annotated[float, say.number("Opacity", 0, 1)] = 1.0
     on: Annotated[bool, say.yes("On")] = True
-    inside: Annotated[str, say.link("In group")] = ""
-    picture: Annotated[AssetName | None, say.link("Picture")] = None
+    inside: Annotated[str, say.reference("In group")] = ""
+    picture: Annotated[AssetName | None, say.reference("Picture")] = None
     across: Annotated[float, say.number("Across", 0, 1, "", 3, -100, 100)] = 0.5
     down: Annotated[float, say.number("Down", 0, 1, "", 3, -100, 100)] = 0.5
     width: Annotated[float, say.number("Width", 0.01, 2, "", 3, 1e-4, 100)] = 1.0
@@ -185,5 +185,5 @@ class Finish(Record):
     layers: tuple[Layer, ...] = ()
     balance: dict[str, Balance] = {}
     view: Annotated[Literal["", "Product neutral", "Film", "Plain"], say.choice("Shown as", "As the shot", "Product neutral", "Film", "Plain")] = ""
-    reference: Annotated[AssetName | None, say.link("Reference")] = None
+    reference: Annotated[AssetName | None, say.reference("Reference")] = None
     reference_file: Annotated[str, say.text("Reference")] = ""

@@ -15,7 +15,7 @@ class Backdrop(Record):
     ] = "environment"
     top: Annotated[Triple, say.colour("Top")] = (0.35, 0.35, 0.35)
     bottom: Annotated[Triple, say.colour("Bottom")] = (0.12, 0.12, 0.12)
-    shot: Annotated[str, say.link("Photograph of")] = ""
+    shot: Annotated[str, say.reference("Photograph of")] = ""
 
 
 class Floor(Record):
@@ -27,7 +27,7 @@ class Floor(Record):
     """
 
     kind: Annotated[Literal["none", "plain", "cove", "shadow"], say.choice("Floor", "None", "Plain", "Cove", "Shadow")] = "plain"
-    material: Annotated[MaterialId | None, say.link("Material")] = None
+    material: Annotated[MaterialId | None, say.reference("Material")] = None
     height: Annotated[float, say.number("Height", -200, 200, "mm", 1, -1e8, 1e8)] = 0.0
     turn: Annotated[float, say.number("Turn", -180, 180, "°", 0, -36000, 36000)] = 0.0
     shadow: Annotated[float, say.number("Strength", 0, 1)] = 1.0
@@ -100,9 +100,9 @@ class Camera(Record):
         float,
         say.number("Shutter angle", 0, 360, "°", 0, most=36000, tip="Of a frame's time; 0 takes the exposure's shutter time"),
     ] = 0.0
-    looks_at: Annotated[PartId | None, say.link("Looks at")] = None
+    looks_at: Annotated[PartId | None, say.reference("Looks at")] = None
     look_point: Annotated[Triple, say.vector("Point looked at")] = (0.0, 0.0, 0.0)
-    focus_on: Annotated[PartId | None, say.link("Sharp on")] = None
+    focus_on: Annotated[PartId | None, say.reference("Sharp on")] = None
     focus_point: Annotated[Triple, say.vector("Point in focus")] = (0.0, 0.0, 0.0)
     locked: Annotated[bool, say.yes("Locked")] = False
 
@@ -153,7 +153,7 @@ class Photograph(Record):
     where the middle of the scene stands.
     """
 
-    image: Annotated[AssetName, say.link("Picture")]
+    image: Annotated[AssetName, say.reference("Picture")]
     file: Annotated[str, say.text("File")] = ""
     width: Annotated[int, say.whole("Width", 1, 16384, 1, 65536)] = 1
     height: Annotated[int, say.whole("Height", 1, 16384, 1, 65536)] = 1
@@ -166,7 +166,7 @@ class Photograph(Record):
     straight: Annotated[bool, say.choice("Bent lines", {False: "Bend the render", True: "Straighten the photograph"})] = False
     mirrored: Annotated[bool, say.yes("Seen in reflections", "The dome shows the photograph where that lies; off, only the camera sees it")] = False
     lines: tuple[SightLine, ...] = ()
-    known: Annotated[str, say.link("Known line")] = ""
+    known: Annotated[str, say.reference("Known line")] = ""
     known_mm: Annotated[float, say.number("Known length", 0, 3000, "mm", 0, 0, 1e8, curve=2, tip="Of the chosen line; 0 for none")] = 0.0
     known_below: Annotated[bool, say.yes("It lies on the floor", "The known length is on the floor, below what the product stands on")] = False
     surface: Annotated[tuple[str, ...], say.many("Top")] = ()
@@ -184,7 +184,7 @@ class Shot(Record):
 
     id: str
     name: Annotated[str, say.text("Name")]
-    camera: Annotated[CameraId, say.link("Camera")]
+    camera: Annotated[CameraId, say.reference("Camera")]
     width: Annotated[int, say.whole("Width", 1, 8192, 1, 65536)] = 1600
     height: Annotated[int, say.whole("Height", 1, 8192, 1, 65536)] = 1200
     view: Annotated[Literal["Product neutral", "Film", "Plain"], say.choice("View", "Product neutral", "Film", "Plain")] = "Product neutral"

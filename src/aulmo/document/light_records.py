@@ -75,7 +75,7 @@ class Softbox(Record):
     blend: Annotated[Literal["over", "add", "flag"], say.choice("Lies", "Over", "Added", "Flag")] = "over"
     grade: Annotated[Literal["along", "across", "round"], say.choice("Graded", "Along", "Across", "Round")] = "along"
     grades: Annotated[tuple[GradeStop, ...], say.many("Grades")] = (GradeStop(0.0, -3.0), GradeStop(1.0, 0.0))
-    picture: Annotated[EnvironmentName, say.link("Picture")] = "Creased silk"
+    picture: Annotated[EnvironmentName, say.reference("Picture")] = "Creased silk"
     shipped: Annotated[bool, say.yes("Comes with Aulmo")] = True
     on: Annotated[bool, say.yes("On")] = True
     solo: Annotated[bool, say.yes("Solo")] = False
@@ -85,7 +85,7 @@ class Softbox(Record):
         Literal["dome", "scene", "camera", "part"],
         say.choice("Stays with", "The dome", "The scene", "The camera", "The product"),
     ] = "dome"
-    part: Annotated[PartId | None, say.link("Follows")] = None
+    part: Annotated[PartId | None, say.reference("Follows")] = None
 
 
 class Environment(Record):
@@ -100,7 +100,7 @@ class Environment(Record):
         Literal["picture", "colour", "gradient", "sky"],
         say.choice("Ground", "Picture", "One colour", "Gradient", "Sun and sky"),
     ] = "picture"
-    image: Annotated[EnvironmentName, say.link("Set")] = "Loft"
+    image: Annotated[EnvironmentName, say.reference("Set")] = "Loft"
     shipped: Annotated[bool, say.yes("Comes with Aulmo")] = True
     turn: Annotated[float, say.number("Turn", -180, 180, "°", 1, -36000, 36000)] = 0.0
     tilt: Annotated[float, say.number("Tilt", -90, 90, "°", 1, -3600, 3600)] = 0.0
@@ -122,7 +122,7 @@ class Environment(Record):
     sky: Sky = Sky()
     softboxes: tuple[Softbox, ...] = ()
     stays_with: Annotated[Literal["scene", "camera", "part"], say.choice("Stays with", "The scene", "The camera", "The product")] = "scene"
-    part: Annotated[PartId | None, say.link("Follows")] = None
+    part: Annotated[PartId | None, say.reference("Follows")] = None
 
 
 class Lamp(Record):
@@ -153,7 +153,7 @@ class Lamp(Record):
     angle: Annotated[float, say.number("Looks wide", 0, 60, "°", 2, most=179, curve=2)] = 0.5
     cone: Annotated[float, say.number("Cone", 1, 170, "°", 1, 0.1, 179.9)] = 40.0
     softness: Annotated[float, say.number("Soft edge", 0, 1)] = 0.2
-    profile: Annotated[AssetName | None, say.link("Measured")] = None
+    profile: Annotated[AssetName | None, say.reference("Measured")] = None
     on: Annotated[bool, say.yes("On")] = True
     seen: Annotated[bool, say.yes("Seen by the camera")] = False
     group: Annotated[str, say.text("Group")] = "Lamps"
@@ -161,5 +161,5 @@ class Lamp(Record):
     solo: Annotated[bool, say.yes("Solo")] = False
     locked: Annotated[bool, say.yes("Locked")] = False
     stays_with: Annotated[Literal["scene", "camera", "part"], say.choice("Stays with", "The scene", "The camera", "The product")] = "scene"
-    part: Annotated[PartId | None, say.link("Follows")] = None
+    part: Annotated[PartId | None, say.reference("Follows")] = None
     copies: Copies | None = None

@@ -30,7 +30,7 @@ class FaceSet(Record):
     id: str
     name: Annotated[str, say.text("Name")]
     faces: Annotated[tuple[FaceNumber, ...], say.many("Faces")] = ()
-    material: Annotated[MaterialId | None, say.link("Material")] = None
+    material: Annotated[MaterialId | None, say.reference("Material")] = None
 
 
 class SetPiece(Record):
@@ -79,7 +79,7 @@ class Copies(Record):
     radius: Annotated[float, say.number("Radius", 0, 500, "mm", 1, 0, 1e7, curve=2, tip="0 keeps the distance that the source has")] = 0.0
     sweep: Annotated[float, say.number("Sweep", 0, 360, "°", 1, -36000, 36000)] = 360.0
     turned: Annotated[bool, say.yes("Turns with it", "Each copy turns as the ring or the path turns; off keeps them all alike")] = True
-    path: Annotated[PathId | None, say.link("Path")] = None
+    path: Annotated[PathId | None, say.reference("Path")] = None
     box: Annotated[Triple, say.vector("Box", decimals=1)] = (200.0, 200.0, 200.0)
     on: Annotated[tuple[PartId, ...], say.many("On")] = ()
     apart: Annotated[
@@ -127,10 +127,10 @@ class Part(Record):
     parent: PartId | None = None
     children: tuple[PartId, ...] = ()
     placement: Placement = Placement()
-    mesh: Annotated[AssetName | None, say.link("Triangles")] = None
-    shape: Annotated[AssetName | None, say.link("Exact shape")] = None
+    mesh: Annotated[AssetName | None, say.reference("Triangles")] = None
+    shape: Annotated[AssetName | None, say.reference("Exact shape")] = None
     finesse: Finesse = Finesse()
-    material: Annotated[MaterialId | None, say.link("Material")] = None
+    material: Annotated[MaterialId | None, say.reference("Material")] = None
     visible: Annotated[bool, say.yes("Visible")] = True
     locked: Annotated[bool, say.yes("Locked")] = False
     edge_radius: Annotated[

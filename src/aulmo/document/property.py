@@ -97,7 +97,7 @@ def text(label: str) -> Property:
     return Property(label, "text", change="step")
 
 
-def link(label: str) -> Property:
+def reference(label: str) -> Property:
     """The name of something else, or of nothing."""
     return Property(label, "link", change="step")
 

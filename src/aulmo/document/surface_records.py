@@ -183,7 +183,7 @@ class Node(Record):
     id: str
     kind: Annotated[str, say.text("Kind")]
     inputs: dict[str, float | Triple | str] = {}
-    image: Annotated[AssetName | None, say.link("Picture")] = None
+    image: Annotated[AssetName | None, say.reference("Picture")] = None
     file: Annotated[str, say.text("File")] = ""
     as_colour: Annotated[bool, say.yes("Values are colours")] = True
     channel: Annotated[

@@ -12,7 +12,7 @@ class Choice(Record):
     id: str
     name: Annotated[str, say.text("Name")]
     overrides: dict[str, Value] = {}
-    shot: Annotated[str, say.link("Shot")] = ""
+    shot: Annotated[str, say.reference("Shot")] = ""
 
 
 class Axis(Record):
