@@ -97,7 +97,7 @@ def test_a_list_halts_after_what_is_under_way_and_a_second_runner_leaves_it_alon
 def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_path):
     document, assets = scene()
     rows = variants.every(document, ["Colour", "Size"])
-    settings = RenderSettings(stop="samples", samples=60, denoise=False)
+    settings = RenderSettings(stop="samples", samples=40, denoise=False)
     (tmp_path / "out").mkdir()
     wanted = plan(document, rows, "{Colour} {Size}", tmp_path / "out", "png", (120, 90))
     job = add(document, assets, range_record(document, wanted, tmp_path / "out", (120, 90), settings), tmp_path / "jobs", wake=False)
@@ -119,8 +119,9 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
 
 
 @pytest.mark.processes
-def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path):
-    job = queued(tmp_path, settings=replace(FEW, samples=240), size=(160, 120))
+def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path, monkeypatch):
+    monkeypatch.setenv("AULMO_KEEP_FIRST", "0.2")
+    job = queued(tmp_path, settings=replace(FEW, samples=80), size=(160, 120))
     waking.wake(tmp_path / "jobs")
     until(lambda: list((job.folder / "keep").glob("*.state")))
     job_process = job.pid()
@@ -131,7 +132,7 @@ def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path):
     assert job.outcome == "waiting"
     runner.run(tmp_path / "jobs")
     assert job.outcome == "done"
-    whole = queued(tmp_path, "b", replace(FEW, samples=240), (160, 120))
+    whole = queued(tmp_path, "b", replace(FEW, samples=80), (160, 120))
     runner.run(tmp_path / "jobs")
     assert whole.outcome == "done"
     np.testing.assert_array_equal(pixels(tmp_path / "a.png"), pixels(tmp_path / "b.png"))

@@ -42,7 +42,8 @@ TILE = 32
 DRAFT_LAMPS = 8
 PILOT = 16  # samples that only plan a render to a noise target
 LONGEST = 16384
-KEEP_FIRST, KEEP_EVERY = 3.0, 20.0  # seconds until a render's state is first written, and between two writings
+# seconds until a render's state is first written (sooner where tests kill renders), and between two writings
+KEEP_FIRST, KEEP_EVERY = float(os.environ.get("AULMO_KEEP_FIRST", "3")), 20.0
 _NO_RECORD = np.zeros((0, 11), np.float32)
 
 
