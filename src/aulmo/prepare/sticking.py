@@ -149,7 +149,8 @@ def stand_now(document: Document, assets: AssetStore, decal: Decal) -> tuple[Sto
     wide = np.vstack([decal_projector(decal), [0, 0, 0, 1]])
     found = []
     for part_id in edits.shown_parts(document):
-        if within_reach(decal, (wide @ worlds[part_id])[:3], corners_of(*assets.box(document.parts[part_id].mesh or ""))):
+        corners = corners_of(*assets.box(document.parts[part_id].mesh or ""))
+        if within_reach(decal, (wide @ worlds[part_id])[None, :3], corners[None])[0]:
             found.append(Stood(part=part_id, place=tuple(float(v) for v in worlds[part_id][:3].ravel())))
     return tuple(found)
 

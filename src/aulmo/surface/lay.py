@@ -103,8 +103,8 @@ def reach_of(decal: Decal) -> tuple[np.ndarray, np.ndarray]:
     return np.array([-half, -half, low]), np.array([half, half, high])
 
 
-def within_reach(decal: Decal, into: np.ndarray, corners: np.ndarray) -> bool:
-    """Whether a box whose (8, 3) corners the (3, 4) matrix `into` brings into a decal's axes could meet it."""
+def within_reach(decal: Decal, into: np.ndarray, corners: np.ndarray) -> np.ndarray:
+    """(n,) whether boxes whose (n, 8, 3) corners the (n, 3, 4) matrices `into` bring into a decal's axes could meet it."""
     low, high = reach_of(decal)
-    there = corners @ into[:, :3].T + into[:, 3]
-    return bool((there.max(0) >= low).all() and (there.min(0) <= high).all())
+    there = corners @ into[:, :, :3].transpose(0, 2, 1) + into[:, None, :, 3]
+    return (there.max(1) >= low).all(1) & (there.min(1) <= high).all(1)

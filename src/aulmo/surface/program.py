@@ -3,6 +3,7 @@
 Nodes become operations in `compiling`. Editing a node never recompiles a kernel: only the list changes.
 """
 
+import functools
 import math
 from typing import NamedTuple
 
@@ -123,6 +124,7 @@ def follows_file(material: Material) -> bool:
     return any(n.kind == "image" and n.lay in by_file for n in material.nodes)
 
 
+@functools.lru_cache(maxsize=1024)
 def adjust_row(adjust: Adjust, colour: bool) -> np.ndarray:
     """(ADJUST_COLUMNS,) numbers of a picture's adjustments: levels, turned over and contrast for each channel, then a matrix.
 
@@ -146,4 +148,5 @@ def adjust_row(adjust: Adjust, colour: bool) -> np.ndarray:
     else:
         matrix = matrix * 2.0**adjust.brightness
     row[J_MATRIX:] = matrix.ravel()
+    row.flags.writeable = False  # one for all that ask
     return row

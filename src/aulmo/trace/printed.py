@@ -152,14 +152,15 @@ def print_parts(document: Document, part_ids: list[str], world: np.ndarray, boxe
 def _across(decal: Decal, own: np.ndarray, part_ids: list[str], world: np.ndarray, boxes: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
     """Of a region: the instances in its projector, each with the (3, 4) matrix from its own axes into the projector's."""
     stood = {s.part: place_of(s) for s in decal.stood}
-    wide = np.vstack([own, [0, 0, 0, 1]])
-    for k, part_id in enumerate(part_ids):
-        if decal.slips or ":" in part_id:  # a copy stands where its rule puts it
-            place = np.vstack([world[k], [0, 0, 0, 1]])
-        elif part_id in stood:
-            place = stood[part_id]
-        else:
-            continue
-        into = (wide @ place)[:3]
-        if within_reach(decal, into, boxes[k]):
-            yield k, into
+    here = [k for k, part_id in enumerate(part_ids) if decal.slips or ":" in part_id or part_id in stood]
+    if not here:
+        return
+    places = np.zeros((len(here), 4, 4))
+    places[:, :3] = world[here]  # a copy stands where its rule puts it
+    places[:, 3, 3] = 1.0
+    for n, k in enumerate(here):
+        if not decal.slips and ":" not in part_ids[k]:
+            places[n] = stood[part_ids[k]]
+    into = (np.vstack([own, [0, 0, 0, 1]]) @ places)[:, :3]
+    for n in np.flatnonzero(within_reach(decal, into, boxes[here])):
+        yield here[n], into[n]
