@@ -162,5 +162,5 @@ def _across(decal: Decal, own: np.ndarray, part_ids: list[str], world: np.ndarra
         if not decal.slips and ":" not in part_ids[k]:
             places[n] = stood[part_ids[k]]
     into = (np.vstack([own, [0, 0, 0, 1]]) @ places)[:, :3]
-    for n in np.flatnonzero(within_reach(decal, into, boxes[here])):
-        yield here[n], into[n]
+    for met in np.flatnonzero(within_reach(decal, into, boxes[here])):
+        yield here[met], into[met]
