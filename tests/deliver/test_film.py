@@ -11,8 +11,7 @@ from PIL import Image
 
 from aulmo import script
 from aulmo.command.main import main
-from aulmo.deliver import film as films
-from aulmo.deliver import movie
+from aulmo.deliver import film as films, movie
 from aulmo.deliver.film import plan, render_film
 from aulmo.deliver.movie import Movie, read_movie
 from aulmo.document import edits, project_file

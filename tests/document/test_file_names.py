@@ -2,8 +2,7 @@
 
 from pathlib import Path
 
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from aulmo.document.file_names import LONGEST, file_name, free_in, names_apart, safe
 

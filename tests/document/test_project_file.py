@@ -12,8 +12,7 @@ from pathlib import Path
 import msgspec
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
+from hypothesis import HealthCheck, given, settings, strategies as st
 from msgspec.structs import replace
 
 from aulmo.document import edits, project_file

@@ -6,12 +6,10 @@ import typing
 import msgspec
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 from msgspec.structs import replace
 
-from aulmo.document import edits
-from aulmo.document import records as r
+from aulmo.document import edits, records as r
 from aulmo.document.moments import Moments
 from aulmo.document.node_table import KINDS
 from aulmo.document.placement import to_matrix, turn_matrix, world_matrices

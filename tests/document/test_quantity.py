@@ -3,8 +3,7 @@
 import math
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
+from hypothesis import given, strategies as st
 
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue

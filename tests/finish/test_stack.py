@@ -9,8 +9,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.finish_records import Balance, Finish, Grade, Layer, Mask, Stroke
 from aulmo.document.records import Decal, Document, Environment, Lamp, Material, Part, Softbox, Surface
 from aulmo.errors import BadFile, BadValue
-from aulmo.finish import layers as stack
-from aulmo.finish import presets
+from aulmo.finish import layers as stack, presets
 from aulmo.finish.composing import AMBIENT, Kept, Means, composed, displayed
 from aulmo.finish.edits import by_mattes
 from aulmo.finish.grading import graded, looked_up, read_cube

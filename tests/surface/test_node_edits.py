@@ -1,8 +1,7 @@
 """Editing a material's nodes without a window: wires closed where they fit, copies, groups, layouts, and what flows along wires."""
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 
 from aulmo.document.node_table import KINDS
 from aulmo.document.records import Lay, Material, Node, Surface, SurfaceLayer

@@ -6,8 +6,7 @@ import numpy as np
 import OpenEXR
 import OpenImageIO as oiio
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
+from hypothesis import given, settings, strategies as st
 from PIL import Image
 
 from aulmo.document.assets import AssetStore

@@ -18,8 +18,7 @@ from typing import Callable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk, bench_film, bench_finish, bench_light, bench_lines, bench_nodes
-from aulmo.command import bench_scenes as scenes
+from aulmo.command import bench_decals, bench_desk, bench_film, bench_finish, bench_light, bench_lines, bench_nodes, bench_scenes as scenes
 from aulmo.command.pace import Figures, paced
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -29,8 +28,7 @@ from aulmo.errors import BadValue
 from aulmo.surface.colour import decode_srgb
 from aulmo.trace import draft, tracer
 from aulmo.trace.camera_rows import camera_row
-from aulmo.trace.compile import arrays as a
-from aulmo.trace.compile import kernel_cache
+from aulmo.trace.compile import arrays as a, kernel_cache
 from aulmo.trace.compile.arrays import OPT_ENV_SCALE, OPT_WHITE, PLANES
 from aulmo.trace.denoise import denoise
 from aulmo.trace.options import options_row

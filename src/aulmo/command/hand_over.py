@@ -66,8 +66,7 @@ def parts(arguments: argparse.Namespace) -> int:
 
 def collect(arguments: argparse.Namespace) -> int:
     """`collect PROJECT --out FOLDER`."""
-    from aulmo.deliver.collect import collect as collected
-    from aulmo.deliver.collect import gathered
+    from aulmo.deliver.collect import collect as collected, gathered
     from aulmo.document.project_file import load
 
     document, assets = load(Path(arguments.project))

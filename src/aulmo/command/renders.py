@@ -20,8 +20,7 @@ def folder_of(arguments: argparse.Namespace) -> Path:
 
 def renders(arguments: argparse.Namespace) -> int:
     """`renders [show|pause|go-on|stop|again|first|earlier|later|at|remove|add|helpers|halt|resume|work] [ID|PROJECT] ...`."""
-    from aulmo.deliver import job as job_module
-    from aulmo.deliver import runner, waking
+    from aulmo.deliver import job as job_module, runner, waking
 
     folder = folder_of(arguments)
     words: list[str] = list(arguments.words)

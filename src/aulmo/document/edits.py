@@ -7,29 +7,13 @@ from msgspec.structs import replace
 from aulmo.document.addresses import get, is_there
 from aulmo.document.branches import (
     below as below,
-)
-from aulmo.document.branches import (
     free_id as free_id,
-)
-from aulmo.document.branches import (
     free_name as free_name,
-)
-from aulmo.document.branches import (
     is_shown as is_shown,
-)
-from aulmo.document.branches import (
     leaves as leaves,
-)
-from aulmo.document.branches import (
     new_id as new_id,
-)
-from aulmo.document.branches import (
     shown_parts as shown_parts,
-)
-from aulmo.document.branches import (
     topmost as topmost,
-)
-from aulmo.document.branches import (
     tree_order as tree_order,
 )
 from aulmo.document.decals import duplicated, without_parts

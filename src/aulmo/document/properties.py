@@ -7,43 +7,24 @@ from msgspec.structs import replace
 from aulmo.document import records as r
 from aulmo.document.addresses import (
     AXES as AXES,
-)
-from aulmo.document.addresses import (
     Leaf,
+    about as about,
+    accepted as accepted,
     applied,
     child,
-    grow,
-    nothing_at,
-)
-from aulmo.document.addresses import (
-    about as about,
-)
-from aulmo.document.addresses import (
-    accepted as accepted,
-)
-from aulmo.document.addresses import (
     get as get,
-)
-from aulmo.document.addresses import (
+    grow,
     is_there as is_there,
-)
-from aulmo.document.addresses import (
     keyed as keyed,
-)
-from aulmo.document.addresses import (
+    nothing_at,
     owner_of as owner_of,
-)
-from aulmo.document.addresses import (
     sentence as sentence,
-)
-from aulmo.document.addresses import (
     shown as shown,
 )
 from aulmo.document.made import copies, set_pieces
 from aulmo.document.made.copies import with_copies
 from aulmo.document.made.lamp_copies import with_lamps
-from aulmo.document.moving.between import blend as blend
-from aulmo.document.moving.between import turn_between as turn_between
+from aulmo.document.moving.between import blend as blend, turn_between as turn_between
 from aulmo.document.moving.frames_seen import with_frames
 from aulmo.document.moving.resolved import moved, with_fades
 from aulmo.document.moving.tracks import tracks_of

@@ -14,12 +14,21 @@ Change = Literal["evenly", "stops", "shorter way", "turns", "step"]
 Led = Literal["", "settled", "alone", "even"]
 
 
+class Row(msgspec.Struct, frozen=True):
+    """Where a page shows a property, beside what is known of it: see `row` and `led`."""
+
+    section: str = ""
+    small: bool = False
+    led: Led = ""
+    looks_about: bool = False
+
+
 class Property(msgspec.Struct, frozen=True):
     """What is known of a property without looking at a document.
 
     `kind` tells what its value is ("either" one number or three); `unit` is the document's own. `curve` bends a slider's track. `change` says how
     it goes from one value to another: evenly, in stops (by equal ratios), round by the shorter way, as turns in space, or all at once. `words` are
-    those of the choices in the order of the field's own; `choices` has them by value. What is said of its `Row` is in the last four.
+    those of the choices in the order of the field's own; `choices` has them by value.
     """
 
     label: str
@@ -37,19 +46,7 @@ class Property(msgspec.Struct, frozen=True):
     default: Any = None
     nonzero: bool = False
     words: tuple[str, ...] = ()
-    section: str = ""
-    small: bool = False
-    led: Led = ""
-    looks_about: bool = False
-
-
-class Row(msgspec.Struct, frozen=True):
-    """Where a page shows a property, beside what is known of it: see `row` and `led`."""
-
-    section: str
-    small: bool = False
-    led: Led = ""
-    looks_about: bool = False
+    row: Row = Row()
 
 
 def number(

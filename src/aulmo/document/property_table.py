@@ -34,7 +34,7 @@ def _said(annotation: Any, default: Any) -> Property | None:
         return None
     shown = next((one for one in annotation.__metadata__ if isinstance(one, Row)), None)
     if shown is not None:
-        found = msgspec.structs.replace(found, **msgspec.structs.asdict(shown))
+        found = msgspec.structs.replace(found, row=shown)
     if found.words:
         found = msgspec.structs.replace(found, choices=dict(zip(typing.get_args(annotation.__origin__), found.words)), words=())
     return found if default is msgspec.NODEFAULT else msgspec.structs.replace(found, default=default)
@@ -70,8 +70,8 @@ def sections(record: type) -> dict[str, list[str]]:
     """The rows of a record's page, by section, in the record's order."""
     found: dict[str, list[str]] = {}
     for name, known in TABLE[record].items():
-        if known.section:
-            found.setdefault(known.section, []).append(name)
+        if known.row.section:
+            found.setdefault(known.row.section, []).append(name)
     return found
 
 

@@ -8,35 +8,15 @@ from msgspec.structs import replace
 from aulmo.document.branches import free_name, new_id
 from aulmo.document.picking import (
     axis_of as axis_of,
-)
-from aulmo.document.picking import (
     choice_of as choice_of,
-)
-from aulmo.document.picking import (
     every_override as every_override,
-)
-from aulmo.document.picking import (
     find_choice as find_choice,
-)
-from aulmo.document.picking import (
     in_full as in_full,
-)
-from aulmo.document.picking import (
     overrides_of as overrides_of,
-)
-from aulmo.document.picking import (
     picked as picked,
-)
-from aulmo.document.picking import (
     shot_for as shot_for,
-)
-from aulmo.document.picking import (
     shot_in as shot_in,
-)
-from aulmo.document.picking import (
     told as told,
-)
-from aulmo.document.picking import (
     with_overrides as with_overrides,
 )
 from aulmo.document.properties import about, accepted, get, is_there, put_many, with_values

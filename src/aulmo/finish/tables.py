@@ -29,7 +29,7 @@ def left_out(finish: Finish) -> list[str]:
         found.append("masks")
     neutral = Grade()
     grades = [layer.grade for layer in live if layer.kind == "grade"]
-    beyond = [name for name, known in TABLE[Grade].items() if known.looks_about]
+    beyond = [name for name, known in TABLE[Grade].items() if known.row.looks_about]
     named = [name for name in beyond if any(getattr(grade, name) != getattr(neutral, name) for grade in grades)]
     return found + [name.replace("_", " ") for name in named]
 

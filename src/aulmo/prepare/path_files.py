@@ -60,8 +60,7 @@ def _thinned(points: np.ndarray) -> np.ndarray:
 
 
 def _svg(path: Path) -> list[tuple[np.ndarray, bool]]:
-    from svgelements import SVG, Close, Line, Move, Shape
-    from svgelements import Path as Strokes
+    from svgelements import SVG, Close, Line, Move, Path as Strokes, Shape
 
     drawing = SVG.parse(str(path), reify=True, ppi=96.0)
     lines: list[tuple[np.ndarray, bool]] = []

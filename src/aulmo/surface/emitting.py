@@ -6,9 +6,7 @@ The meaning of a standard node is that of the MaterialX specification, v1.39, an
 from typing import Callable
 
 from aulmo.document.records import Node
-from aulmo.surface.emitter import Emitter as Base
-from aulmo.surface.emitter import Missing as Missing
-from aulmo.surface.emitter import Pictures as Pictures
+from aulmo.surface.emitter import Emitter as Base, Missing as Missing, Pictures as Pictures
 from aulmo.surface.nodes import noises, own, pictures, places, relief, sums
 
 EMITTERS: dict[str, Callable[[Base, Node, tuple], int]] = {

@@ -14,8 +14,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document import beside as beside_
-from aulmo.document import edits
+from aulmo.document import beside as beside_, edits
 from aulmo.document.apart import apart
 from aulmo.document.assets import AssetStore
 from aulmo.document.beside import beside

@@ -52,12 +52,12 @@ PROJECTIONS = ("flat", "box", "cylinder", "sphere")
 AXES = ("x", "y", "z")
 
 _SAID = TABLE[Surface]
-WIRED = tuple(name for name, known in _SAID.items() if known.led in ("settled", "alone"))  # what can be wired
-EVEN = tuple(name for name, known in _SAID.items() if known.led == "even")  # what is one value all through a body: nodes led here give it their mean
-ALONE = {name for name, known in _SAID.items() if known.led == "alone"}  # from which nothing else follows (`trace.material.follows`)
+WIRED = tuple(name for name, known in _SAID.items() if known.row.led in ("settled", "alone"))  # what can be wired
+EVEN = tuple(name for name, known in _SAID.items() if known.row.led == "even")  # one value all through a body: nodes led here give it their mean
+ALONE = {name for name, known in _SAID.items() if known.row.led == "alone"}  # from which nothing else follows (`trace.material.follows`)
 MULTIPLIED = ("base_weight", "emission_color")  # nodes led here multiply what the surface has; others take its place
 RELIEF = ("height", "normal", "coat_height", "coat_normal", "displacement")
-COLOURED = {name for name, known in _SAID.items() if known.led and known.kind == "colour"} | {"base_weight"}
+COLOURED = {name for name, known in _SAID.items() if known.row.led and known.kind == "colour"} | {"base_weight"}
 FILM_LEVELS = 24  # thin films baked for a thickness that nodes lead
 
 class Program(NamedTuple):

@@ -489,8 +489,7 @@ def test_saving_and_opening_again(window, qtbot, tmp_path):
 
 
 def test_unsaved_work_is_journalled_and_offered_after_a_crash(window, qtbot, tmp_path, monkeypatch):
-    from aulmo.desk.shell import app
-    from aulmo.desk.shell import session as session_module
+    from aulmo.desk.shell import app, session as session_module
 
     window.session.apply("Renamed", edits.change_part(window.session.document, "ball", name="Precious"))
     qtbot.waitUntil(lambda: any((tmp_path / "recovery").glob("*/document.json")), timeout=10000)
@@ -509,8 +508,7 @@ def test_unsaved_work_is_journalled_and_offered_after_a_crash(window, qtbot, tmp
 
 
 def test_unsaved_work_that_cannot_be_read_is_kept_and_told(window, monkeypatch):
-    from aulmo.desk.shell import app
-    from aulmo.desk.shell import session as session_module
+    from aulmo.desk.shell import app, session as session_module
 
     folder = session_module.RECOVERY / "999999-dead"
     folder.mkdir(parents=True)

@@ -11,8 +11,7 @@ from aulmo.document.records import Environment, Placement, Surface
 from aulmo.light.dome_map import Patch, direction, map_directions, paint
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.compile.entry import entry
-from aulmo.trace.lamp import dome as lights
-from aulmo.trace.lamp import light_tree
+from aulmo.trace.lamp import dome as lights, light_tree
 from aulmo.trace.path.sampling import draw_2d
 from aulmo.trace.scene import SceneBuilder, environment_turn
 from lobes import misfit

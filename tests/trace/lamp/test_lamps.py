@@ -11,9 +11,7 @@ from aulmo.errors import BadValue
 from aulmo.trace.camera_rows import camera_rows
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.compile.entry import entry
-from aulmo.trace.lamp import dome as lights
-from aulmo.trace.lamp import lamps as kernels
-from aulmo.trace.lamp import light_tree
+from aulmo.trace.lamp import dome as lights, lamps as kernels, light_tree
 from aulmo.trace.lamp.lamp_rows import lamp_row, proxy_matrix, proxy_mesh, spot_solid_angle
 from aulmo.trace.material import openpbr
 from aulmo.trace.options import options_row

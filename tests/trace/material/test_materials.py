@@ -4,8 +4,7 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import example, given, settings
-from hypothesis import strategies as st
+from hypothesis import example, given, settings, strategies as st
 
 from aulmo.document.records import Surface
 from aulmo.surface import columns

@@ -11,8 +11,7 @@ from scipy import stats
 from aulmo.document.records import Lamp, Material, Surface
 from aulmo.trace.compile import arrays as a
 from aulmo.trace.compile.entry import entry
-from aulmo.trace.lamp import dome as lights
-from aulmo.trace.lamp import lamps as lamp_kernels
+from aulmo.trace.lamp import dome as lights, lamps as lamp_kernels
 from aulmo.trace.lamp.light_tree import FROM_ANYWHERE, lamp_chance, lit_matt, pick_lamp
 from aulmo.trace.material import medium, spectrum
 from aulmo.trace.material.microfacet import ggx_density, henyey_greenstein, sample_phase, sample_visible_normal, smith_lambda

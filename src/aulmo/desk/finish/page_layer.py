@@ -48,7 +48,7 @@ class LayerPage(Page):
     def _rows(self, section: Section, title: str) -> None:
         """The rows that the record of a grade has under a title."""
         for name in SECTIONS[title]:
-            self.rows[name] = self.add(section, f"{G}/{name}", kind=BoundNumber if TABLE[Grade][name].small else None)
+            self.rows[name] = self.add(section, f"{G}/{name}", kind=BoundNumber if TABLE[Grade][name].row.small else None)
 
     def _grade(self) -> list[Section]:
         tone = self.section("Tone", "finish/tone")

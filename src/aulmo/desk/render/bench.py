@@ -8,8 +8,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from aulmo.deliver import job as job_module
-from aulmo.deliver import panorama, waking
+from aulmo.deliver import job as job_module, panorama, waking
 from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, sphere_record, turntable_record
 from aulmo.deliver.machines import hub
 from aulmo.deliver.stills import plan

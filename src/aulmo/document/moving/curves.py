@@ -6,8 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.made import paths
-from aulmo.document.made.arcs import arc as arc
-from aulmo.document.made.arcs import between as between
+from aulmo.document.made.arcs import arc as arc, between as between
 from aulmo.document.record_base import Triple
 from aulmo.document.records import GuidePath
 

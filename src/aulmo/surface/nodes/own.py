@@ -4,7 +4,6 @@ import math
 
 import numpy as np
 
-from aulmo.document.node_table import choice_of
 from aulmo.document.records import Node
 from aulmo.errors import BadValue
 from aulmo.surface import program as p
@@ -23,10 +22,9 @@ _OWN = {
 
 def shapes(e: Emitter, node: Node, context: tuple) -> int:
     """Shapes in rows and columns."""
-    kind, plain, size = node.kind, lambda key: e.plain(node, key), lambda key: e.size(node, key)
-    chosen = lambda name: choice_of(kind, node.choices, name)  # noqa: E731
+    plain, size = lambda key: e.plain(node, key), lambda key: e.size(node, key)
     picture, tall = -1, size("aspect")
-    if chosen("shape") == "drawn":
+    if e.chosen(node, "shape") == "drawn":
         if not node.image:
             raise Missing(f"{node.file} is missing." if node.file else f"The shape of {node.name or node.id} has not been chosen yet.")
         assert e.pictures is not None
@@ -34,10 +32,10 @@ def shapes(e: Emitter, node: Node, context: tuple) -> int:
         picture, tall = e.pictures.number(node.image, False), tall * h / w
     across = size("spacing_mm")
     row = e.put(p.SHAPES, (e.source(node, "first", context), e.source(node, "second", context)))
-    turn, held = math.radians(plain("turn")), _REPEATS[chosen("repeat")]
+    turn, held = math.radians(plain("turn")), _REPEATS[e.chosen(node, "repeat")]
     row[O_P : O_P + 8] = (
         size("size_mm"), across, plain("spacing_y_mm") if plain("spacing_y_mm") > 0 else across, e.projected(node),
-        _PATTERNS[chosen("shape")], held,
+        _PATTERNS[e.chosen(node, "shape")], held,
         math.cos(turn), math.sin(turn),
     )  # fmt: skip
     row[O_P + 8 : O_P + 14] = (
@@ -48,13 +46,13 @@ def shapes(e: Emitter, node: Node, context: tuple) -> int:
 
 def gradient(e: Emitter, node: Node, context: tuple) -> int:
     """A gradient of any number of stops."""
-    chosen = lambda name: choice_of("gradient", node.choices, name)  # noqa: E731
     stops = sorted(node.stops, key=lambda s: s.at)
     if any(not math.isfinite(v) for s in stops for v in (s.at, *s.colour)):
         raise BadValue("A stop of a gradient is no number.")
-    over = ("part", "group", "axis", "wire").index(chosen("over"))
+    over = ("part", "group", "axis", "wire").index(e.chosen(node, "over"))
     row = e.put(p.GRADIENT, (e.source(node, "in", context, "number"),))
-    row[O_P : O_P + 5] = (over, p.AXES.index(node.axis), chosen("in") == "mm", ("even", "smooth", "step").index(chosen("between")), len(stops))
+    between = ("even", "smooth", "step").index(e.chosen(node, "between"))
+    row[O_P : O_P + 5] = (over, p.AXES.index(node.axis), e.chosen(node, "in") == "mm", between, len(stops))
     if stops:
         e.data(np.array([v for s in stops for v in ((s.at, 0.0, 0.0), s.colour)], float))
     return int(row[O_TO])
@@ -63,16 +61,15 @@ def gradient(e: Emitter, node: Node, context: tuple) -> int:
 def own(e: Emitter, row: np.ndarray, node: Node) -> None:
     """The numbers of our own patterns."""
     kind, plain, size = node.kind, lambda key: e.plain(node, key), lambda key: e.size(node, key)
-    chosen = lambda name: choice_of(kind, node.choices, name)  # noqa: E731
     axis = p.AXES.index(node.axis)
     if kind == "knurl":
-        turn = math.radians(plain("angle") if chosen("pattern") == "diamond" else 0.0)
+        turn = math.radians(plain("angle") if e.chosen(node, "pattern") == "diamond" else 0.0)
         row[O_P : O_P + 6] = (
             size("size_mm"), e.projected(node), math.cos(turn), math.sin(turn), min(1.0, max(0.0, plain("sharp"))),
-            chosen("pattern") == "straight",
+            e.chosen(node, "pattern") == "straight",
         )  # fmt: skip
     elif kind == "brushed":
-        row[O_P : O_P + 5] = (size("size_mm"), size("length_mm"), axis, chosen("way") == "turned", plain("seed"))
+        row[O_P : O_P + 5] = (size("size_mm"), size("length_mm"), axis, e.chosen(node, "way") == "turned", plain("seed"))
     elif kind == "scratches":
         row[O_P : O_P + 6] = (
             size("size_mm"), size("width_mm"), min(1.0, max(0.0, plain("share"))), min(1.0, max(0.0, plain("bend"))), plain("seed"),
@@ -86,7 +83,7 @@ def own(e: Emitter, row: np.ndarray, node: Node) -> None:
     elif kind == "flakes":
         row[O_P : O_P + 5] = (
             size("size_mm"), min(1.0, max(0.0, plain("share"))), math.tan(math.radians(min(89.0, max(0.0, plain("spread"))))), plain("seed"),
-            ("mask", "normal", "random").index(chosen("gives")),
+            ("mask", "normal", "random").index(e.chosen(node, "gives")),
         )  # fmt: skip
     else:
         assert e.pictures is not None
