@@ -170,6 +170,24 @@ def light_check(document: Document, assets: AssetStore, shot_name: str | None = 
     return check_shot(document, assets, edits.find_shot(document, shot_name)).shares()
 
 
+def portals(document: Document, assets: AssetStore, place: tuple[float, float, float]) -> tuple[Document, list[str]]:
+    """A portal in every opening of the room that a place (mm) lies in, of the opening's size, halfway through its wall, facing the room; one that
+    has a portal keeps it. Panes count as open. Returns the document and the portals' ids. Raises BadValue with a sentence."""
+    from aulmo.trace.openings import portals as found
+
+    return found(document, assets, place)
+
+
+def sun_through(
+    document: Document, assets: AssetStore, point: tuple[float, float, float], through: tuple[float, float, float]
+) -> Document:  # fmt: skip
+    """The document with its sun where it shines on a point through another, as a place in a window (mm): the sky's sun, one among the lamps, that of
+    the dome's picture, which is turned, else a new one. Raises BadValue where something stands in the way or it would shine from below."""
+    from aulmo.trace.sun_through import sun_through as sent
+
+    return sent(document, assets, point, through)
+
+
 def save_set_up(document: Document, assets: AssetStore, path: Path | str) -> None:
     """Write all light of a document to a file: dome, softboxes, lamps, backdrop. Raises CannotWrite."""
     from aulmo.light.set_ups import save

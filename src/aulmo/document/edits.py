@@ -349,6 +349,14 @@ def find_shot(document: Document, name: str | Shot | None) -> Shot:
     raise BadValue(f"There is no shot named {name}; there are {', '.join(s.name for s in document.shots)}.")
 
 
+def _with_their_lamps(document: Document, fresh: dict[str, str]) -> Document:
+    """The document with lamps of their own for parts that were duplicated, `fresh` by the part they were made from, where one stays with that."""
+    for lamp in [x for x in document.lamps.values() if x.stays_with == "part" and x.part in fresh]:
+        name = free_name(lamp.name, (other.name for other in document.lamps.values()))
+        document = put_lamp(document, replace(lamp, id=new_id(), name=name, part=fresh[lamp.part or ""]))
+    return document
+
+
 def duplicate_parts(document: Document, chosen: Iterable[str]) -> tuple[Document, list[str]]:
     """The document with parts, and all that is below them, once more beside them under free names; and the copies' ids."""
     copies = []
@@ -365,6 +373,6 @@ def duplicate_parts(document: Document, chosen: Iterable[str]) -> tuple[Document
         document = add_parts(document, [top, *parts[1:]], [top.id] if top.parent is None else [])
         if top.parent:
             document = change_part(document, top.parent, children=document.parts[top.parent].children + (top.id,))
-        document = duplicated(document, fresh, new_id)
+        document = _with_their_lamps(duplicated(document, fresh, new_id), fresh)
         copies.append(top.id)
     return document, copies

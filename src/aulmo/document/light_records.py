@@ -12,7 +12,7 @@ class Sky(Record):
     """Daylight instead of an environment picture: where the sun stands, and how hazy the air is.
 
     With `by_place` the sun's direction follows from date, hour and place (degrees north and east, hours of local clock time with
-    `utc_offset`), else from `azimuth` (clockwise from +y, seen from above) and `elevation`.
+    `utc_offset`), else from `azimuth` (clockwise from +y, seen from above) and `elevation`. `sun_stops` and `sky_stops` brighten one of the two.
     """
 
     turbidity: Annotated[float, say.number("Haze", 1.7, 10, "", 1, tip="Turbidity: 2 very clear, 3 clear, 6 hazy")] = 3.0
@@ -26,6 +26,8 @@ class Sky(Record):
     utc_offset: Annotated[float, say.number("Clock vs UTC", -12, 14, "h", 1)] = 2.0
     north: Annotated[float, say.number("North", -180, 180, "°", 1, -36000, 36000, change="shorter way")] = 0.0
     sun: Annotated[bool, say.yes("Direct sun")] = True
+    sun_stops: Annotated[float, say.number("Sun’s strength", -6, 6, "stops", 1, -60, 60, tip="Of the sun alone; 0 is as it is")] = 0.0
+    sky_stops: Annotated[float, say.number("Sky’s strength", -6, 6, "stops", 1, -60, 60, tip="Of the sky alone; 0 is as it is")] = 0.0
 
 
 class GradeStop(Record):

@@ -114,3 +114,11 @@ def grouped(count: int) -> str:
 def counted(count: int, what: str, many: str = "") -> str:
     """ "1 part", "2 parts", "12 000 triangles"."""
     return f"{grouped(count)} {what if count == 1 else many or what + 's'}"
+
+
+def shortened(text: str, most: int) -> str:
+    """A text of no more than so many letters: a longer one without its middle."""
+    if len(text) <= most:
+        return text
+    head = (most - 1) // 2
+    return f"{text[:head].rstrip()}…{text[len(text) - (most - 1 - head) :].lstrip()}"

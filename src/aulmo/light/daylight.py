@@ -79,7 +79,8 @@ def sun_direction(sky: Sky) -> np.ndarray:
 
 
 def sun_light(sky: Sky) -> np.ndarray:
-    """(3,) ACEScg illuminance in lux on a plane square to the sun, after the air has taken its share; zero below the horizon."""
+    """(3,) ACEScg illuminance in lux on a plane square to the sun, after the air has taken its share and as strong as is wanted; zero below
+    the horizon."""
     _, elevation = sun_place(sky)
     if elevation <= -SUN_DIAMETER / 2:
         return np.zeros(3)
@@ -95,7 +96,7 @@ def sun_light(sky: Sky) -> np.ndarray:
     response = weights(nm)
     above = planck @ response
     light = (planck * air) @ response
-    return np.maximum(light / float(LUMINANCE @ above) * SUN_LUX, 0.0)
+    return np.maximum(light / float(LUMINANCE @ above) * SUN_LUX * 2.0**sky.sun_stops, 0.0)
 
 
 def _perez(theta_cos, gamma, gamma_cos, coefficients):
@@ -143,7 +144,7 @@ def sky_map(sky: Sky) -> np.ndarray:
     if elevation < 0.0:  # dusk: the model ends at the horizon; the sky fades with the sun
         bright = bright * 10.0 ** (elevation / 6.0)
     xyz = np.stack([x / y * bright, bright, (1 - x - y) / y * bright], -1)
-    image = np.maximum(xyz @ XYZ_D65_TO_ACESCG.T, 0.0)
+    image = np.maximum(xyz @ XYZ_D65_TO_ACESCG.T, 0.0) * 2.0**sky.sky_stops
     below = directions[..., 2] < 0.0
     solid = 2 * np.pi / _WIDTH * np.pi / _HEIGHT * np.sin((np.arange(_HEIGHT) + 0.5) / _HEIGHT * np.pi)[:, None, None]
     falling = (image * (solid * cos_theta[..., None]))[~below].sum(0)

@@ -8,16 +8,8 @@ from PySide6.QtTest import QTest
 from aulmo.document.project_file import load
 from aulmo.light.photometry import read_ies
 from desk_tools import drop, file_mime, settle, type_into
+from rooms import IES
 
-IES = """IESNA:LM-63-2002
-[MANUFAC] Odrel
-TILT=NONE
-1 -1 1.0 7 1 1 2 0 0 0
-1 1 25
-0 15 30 45 60 75 90
-0
-900 850 700 420 160 30 0
-"""
 
 
 def lamp_dot(window) -> QPoint:

@@ -62,9 +62,10 @@ class FinishCommands(QObject):
             ("grade", "grade"), ("picture", "picture…"), ("text", "text"), ("shadow", "shadow"), ("group", "light group"), ("colour", "colour"),
             ("gradient", "gradient"), ("stack", "group of layers"),
         )):  # fmt: skip
-            add(f"finish_add_{kind}", f"Add layer: {words}", "Picture", "", lambda k=kind: self.add_layer(k), here, break_before=k == 0)
-        for k, kind in enumerate(("part", "ellipse", "gradient", "polygon", "brush", "luminance")):
-            add(f"finish_mask_{kind}", f"Mask by {kind}", "Picture", "", lambda k=kind: self.add_mask(k), here, break_before=k == 0)
+            add(f"finish_add_{kind}", f"Add layer: {words}", "Picture/Add layer", "", lambda k=kind: self.add_layer(k), here, k == 0,
+                words[0].upper() + words[1:])  # fmt: skip
+        for kind in ("part", "ellipse", "gradient", "polygon", "brush", "luminance"):
+            add(f"finish_mask_{kind}", f"Mask by {kind}", "Picture/Add mask", "", lambda k=kind: self.add_mask(k), here, short=kind.capitalize())
         add("finish_suggest", "Suggest toward the reference", "Picture", "", lambda: self.suggest(1.0), here, break_before=True)
         add("finish_grey", "Grey is here", "Picture", "", lambda: self.session.toggle_tool("finish_grey"), here)
         add("finish_black", "Black is here", "Picture", "", lambda: self.session.toggle_tool("finish_black"), here)

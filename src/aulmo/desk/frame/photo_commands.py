@@ -34,13 +34,13 @@ class PhotographCommands:
         add, there = self.desk.registry.add, lambda: self.desk.working() and self.photo.photo is not None
         marking = lambda: there() and self.session.stage == "Frame" and (self.session.subject == SUBJECT or self.session.tool in self.photo.tools)  # noqa: E731
         self.desk.registry.handle("delete", marking, self.delete, sooner=True)
-        add("photograph", "Photograph behind this shot…", "Stage", "", self.choose, self.desk.working, break_before=True)
-        add("no_photograph", "Take the photograph away", "Stage", "", self.remove, there)
-        add("sight_lines", "Draw sight lines", "Stage", "", lambda: self.take("sight line"), there)
-        add("shadow_stick", "Shadow stick", "Stage", "", lambda: self.take("shadow stick"), there)
-        add("grey_patch", "Grey patch", "Stage", "", lambda: self.take("grey patch"), there)
-        add("stands_here", "Click where the product stands", "Stage", "", lambda: self.take("stands here"), there)
-        add("nudge_grid", "Nudge the grid", "Stage", "", lambda: self.take("grid"), there)
+        add("photograph", "Photograph behind this shot…", "Stage/Photograph", "", self.choose, self.desk.working, break_before=True)
+        add("no_photograph", "Take the photograph away", "Stage/Photograph", "", self.remove, there)
+        add("sight_lines", "Draw sight lines", "Stage/Photograph", "", lambda: self.take("sight line"), there)
+        add("shadow_stick", "Shadow stick", "Stage/Photograph", "", lambda: self.take("shadow stick"), there)
+        add("grey_patch", "Grey patch", "Stage/Photograph", "", lambda: self.take("grey patch"), there)
+        add("stands_here", "Click where the product stands", "Stage/Photograph", "", lambda: self.take("stands here"), there)
+        add("nudge_grid", "Nudge the grid", "Stage/Photograph", "", lambda: self.take("grid"), there)
 
     def delete(self) -> None:
         """The mark that is worked on: the chosen line, or what the tool in hand set last."""

@@ -2,9 +2,10 @@
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from aulmo.desk.light.page_lamp import UNITS
+from aulmo.desk.light.room_tools import HUNG_KINDS
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
@@ -23,7 +24,7 @@ ICONS = {
 class LampsBench(QWidget):
     """Every lamp; the first column switches it, the second lets it shine alone."""
 
-    def __init__(self, session: Session, new_lamp, furnish) -> None:
+    def __init__(self, session: Session, new_lamp, furnish, hang) -> None:
         super().__init__()
         self.session = session
         self.head = BenchHead("Lamps")
@@ -57,6 +58,8 @@ class LampsBench(QWidget):
             kind = item.data(ID)
             if kind.startswith("set:"):
                 furnish.take(kind[4:])
+            elif kind in HUNG_KINDS and QApplication.keyboardModifiers() & Qt.KeyboardModifier.ControlModifier:
+                hang(kind)
             else:
                 new_lamp(kind)
 
@@ -88,7 +91,8 @@ class LampsBench(QWidget):
     def _add(self, kind: str, title: str, icon: str) -> None:
         item = QListWidgetItem(theme.icon(icon, None, 26), title)
         item.setData(ID, kind)
-        item.setToolTip(f"{title}: click, then click where it stands or hangs" if kind.startswith("set:") else f"New {title.lower()}")
+        item.setToolTip(f"{title}: click, then click where it stands or hangs" if kind.startswith("set:")
+                        else f"New {title.lower()} · Ctrl-click: put up by the next click" if kind in HUNG_KINDS else f"New {title.lower()}")  # fmt: skip
         item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom)
         item.setSizeHint(QSize(74, 50))
         self.shelf.addItem(item)

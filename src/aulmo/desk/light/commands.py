@@ -53,8 +53,8 @@ class LightCommands:
         lit = lambda: desk.working() and s.lamp is not None  # noqa: E731
         add("environment", "Open environment…", "File", "", self.choose_environment, desk.working)
         for kind, title in LAMP_KINDS.items():
-            add(f"lamp_{kind}", f"New {title.lower()} lamp" if kind not in _PLAIN else f"New {title.lower()}", "Light", "",
-                lambda k=kind: self.new_lamp(k), desk.working)  # fmt: skip
+            add(f"lamp_{kind}", f"New {title.lower()} lamp" if kind not in _PLAIN else f"New {title.lower()}", "Light/New lamp", "",
+                lambda k=kind: self.new_lamp(k), desk.working, short=title)  # fmt: skip
         add("lamp_here", "Put the lamp where the view is", "Light", "", page.put_at_view, lit, break_before=True)
         add("lamp_aim", "Point the lamp at the product", "Light", "", page.point_at_product, lit)
 

@@ -23,6 +23,7 @@ from aulmo.surface import swatches
 from aulmo.surface.colour import luminance
 
 _BY_PLACE = ("latitude", "longitude", "date", "hour", "utc_offset", "north")
+_ALWAYS = ("turbidity", "sun_stops", "sky_stops")
 
 
 class LightPage(Page):
@@ -64,7 +65,9 @@ class LightPage(Page):
         self.date.editingFinished.connect(self._date)
         self.date_row = row("Date", self.date)
         self._sky_rows = {}
-        for key in ("turbidity", "azimuth", "elevation", "latitude", "longitude", "date", "hour", "utc_offset", "north"):
+        for key in (
+            "turbidity", "sun_stops", "sky_stops", "azimuth", "elevation", "latitude", "longitude", "date", "hour", "utc_offset", "north",
+        ):  # fmt: skip
             if key == "date":
                 self.sky.add(self.date_row)
             else:
@@ -142,7 +145,7 @@ class LightPage(Page):
         if sky is None:
             return
         for key, made in self._sky_rows.items():
-            made.set_visible(key == "turbidity" or (key in _BY_PLACE) == sky.by_place)
+            made.set_visible(key in _ALWAYS or (key in _BY_PLACE) == sky.by_place)
         self.date_row.setVisible(sky.by_place)
         if not self.date.hasFocus():
             self.date.setText(sky.date)

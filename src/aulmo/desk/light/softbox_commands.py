@@ -28,10 +28,10 @@ class SoftboxCommands:
         self.desk, self.session = desk, desk.session
         s, add = desk.session, desk.registry.add
         there = lambda: desk.working() and s.softbox is not None  # noqa: E731
-        add("softbox_plain", "New softbox", "Light", "", lambda: self.new("plain"), desk.working)
-        add("softbox_graded", "New graded softbox", "Light", "", lambda: self.new("graded"), desk.working)
-        add("softbox_picture", "New picture light", "Light", "", lambda: self.new("picture"), desk.working)
-        add("softbox_flag", "New flag", "Light", "", lambda: self.new("plain", name="Flag", blend="flag"), desk.working)
+        add("softbox_plain", "New softbox", "Light/New softbox", "", lambda: self.new("plain"), desk.working, short="Plain")
+        add("softbox_graded", "New graded softbox", "Light/New softbox", "", lambda: self.new("graded"), desk.working, short="Graded")
+        add("softbox_picture", "New picture light", "Light/New softbox", "", lambda: self.new("picture"), desk.working, short="Picture")
+        add("softbox_flag", "New flag", "Light/New softbox", "", lambda: self.new("plain", name="Flag", blend="flag"), desk.working, short="Flag")
         add("softbox_mirror", "Mirror to the other side of the camera", "Light", "", self.mirror, there)
         add("softbox_solo", "Only this light", "Light", "", self.solo, lambda: there() or (desk.working() and s.lamp is not None))
         add("softbox_lamp", "Softbox to a lamp, or a lamp to a softbox", "Light", "", self.exchange, lambda: there() or s.lamp is not None)

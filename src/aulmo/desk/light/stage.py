@@ -14,6 +14,7 @@ from aulmo.desk.light.marks import LampMarks
 from aulmo.desk.light.page import LightPage
 from aulmo.desk.light.page_lamp import LampPage
 from aulmo.desk.light.page_softbox import SoftboxPage
+from aulmo.desk.light.room_tools import RoomLight
 from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.light.softbox_marks import SoftboxMarks, SoftboxTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
@@ -28,7 +29,8 @@ def _build(desk: Desk) -> Built:
     aim = AimTool(picture)
     marks = SoftboxMarks(picture)
     furnish = Furnish(desk)
-    for tool in (aim, SoftboxTool(picture, marks), furnish.tool):
+    room = RoomLight(desk)
+    for tool in (aim, SoftboxTool(picture, marks), furnish.tool, room.hang, room.portal, room.sun):
         picture.add_tool(tool)
     picture.overlays.append(marks)
     watch = CheckWatch(picture)
@@ -57,10 +59,11 @@ def _build(desk: Desk) -> Built:
     commands.register(lamp_page)
     picture.overlays.append(LampMarks(picture, "Light"))
     faces = {
-        "Dome": LightBench(session, softboxes, watch), "Lamps": LampsBench(session, commands.new_lamp, furnish),
+        "Dome": LightBench(session, softboxes, watch), "Lamps": LampsBench(session, commands.new_lamp, furnish, room.take_lamp),
         "Light check": CheckBench(watch, solve), "Sets": SetsBench(session, softboxes, commands.choose_environment),
     }  # fmt: skip
     commands.softboxes, commands.watch = softboxes, watch
+    picture.takers.append(room)
     return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes, aim)}, commands)
 
 

@@ -162,6 +162,8 @@ class PrepareCommands:
                 had = bool(now.shots)
                 now = arrange.first_shot(now, assets) if not had else self._framed(now, assets)
                 notes += ("Lit with the set Loft, seen from the front right with an 85 mm lens" if not had else "The shot’s camera frames it",)
+            if fresh:
+                session.set_stage(session.stages[0])
             now = replace(now, notes=notes, name=path.stem if fresh and now.name == "Untitled" else now.name)
             session.apply(f"Brought in {title}", now)
             session.set_view(None)

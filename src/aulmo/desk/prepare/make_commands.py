@@ -29,11 +29,11 @@ class MakeCommands:
         one = lambda: desk.working() and len(s.selection) == 1  # noqa: E731
         desk.kinds.append(FileKind(DRAWINGS, "make its lines paths", self.read_drawings))
         for kind, name in PIECE_KINDS.items():
-            add(f"piece_{kind}", name, "Set", "", lambda k=kind: self.take_piece(k), desk.working)
+            add(f"piece_{kind}", name, "Set/Add piece", "", lambda k=kind: self.take_piece(k), desk.working)
         add("draw_path", "Draw a path", "Set", "", self.draw_path, desk.working, True)
         add("paths", "Paths from a drawing…", "Set", "", self.choose_drawing, desk.working)
         for kind, name in COPY_KINDS.items():
-            add(f"copies_{kind}", f"Copies: {name.lower()}", "Arrange", "", lambda k=kind: self.make_copies(k), chosen, kind == "row")
+            add(f"copies_{kind}", f"Copies: {name.lower()}", "Arrange/Copies", "", lambda k=kind: self.make_copies(k), chosen, kind == "row", name)
         add("copies_centre", "Centre of the copies…", "Arrange", "", lambda: s.set_tool("centre"), lambda: bool(self._rule()))
         add("hide_copy", "Hide this copy", "Arrange", "", self.hide_copy, lambda: bool(desk.working() and s.copy))
         add("show_copies", "Show hidden copies", "Arrange", "", self.show_copies, lambda: bool(self._rule()))

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QWidget
 
 
 class Command(NamedTuple):
-    """A deed with a name. `keys` may be empty. `can` tells whether it makes sense now."""
+    """A deed with a name. `menu` may name a menu within one, as "Light/New lamp", where the deed is called `short`. `keys` may be empty. `can` tells
+    whether it makes sense now."""
 
     id: str
     title: str
@@ -16,6 +17,7 @@ class Command(NamedTuple):
     run: Callable[[], Any]
     can: Callable[[], bool]
     break_before: bool = False
+    short: str = ""
 
 
 class Registry:
@@ -28,11 +30,12 @@ class Registry:
         self._handlers: dict[str, list[tuple[Callable[[], bool], Callable[[], Any]]]] = {}
 
     def add(
-        self, id_: str, title: str, menu: str, keys: str, run: Callable[[], Any], can: Callable[[], bool] = lambda: True, break_before: bool = False
+        self, id_: str, title: str, menu: str, keys: str, run: Callable[[], Any], can: Callable[[], bool] = lambda: True,
+        break_before: bool = False, short: str = "",
     ) -> None:  # fmt: skip
         """Register a command and make its action; `break_before` draws a line over it in its menu."""
-        command = Command(id_, title, menu, keys, run, can, break_before)
-        action = QAction(title, self._window)
+        command = Command(id_, title, menu, keys, run, can, break_before, short)
+        action = QAction(short or title, self._window)
         if keys:
             action.setShortcuts([QKeySequence(k) for k in keys.split(" or ")])
         action.triggered.connect(lambda _=False: self.run(id_))

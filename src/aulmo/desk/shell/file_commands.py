@@ -40,6 +40,7 @@ class FileCommands:
         """An empty set."""
         if self.may_leave():
             assets = AssetStore()
+            self.session.set_stage(self.session.stages[0])
             self.session.open_document(arrange.first_shot(Document(), assets), assets, None)
 
     def open_project(self, path: Path) -> None:

@@ -88,7 +88,7 @@ class Strip(QWidget):
         document = self.session.document
         name = document.name if len(document.name) < 26 else document.name[:24] + "…"
         self.project.setText(name)
-        self.saved.setText("· saved" if self.session.is_saved else "· not saved")
+        self.saved.setText("· saved" if self.session.is_saved and self.session.own_path is not None else "· not saved")
         shot = self.session.shot
         self.shot.fill([(s.name, s.id) for s in document.shots], shot.id if shot else None)
         self.mode.set_value("traced" if self.picture.traced else "draft")

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QSp
 from aulmo import __version__
 from aulmo.desk.picture.picture import Picture
 from aulmo.desk.shell.bench import Bench
-from aulmo.desk.shell.commands import Registry
+from aulmo.desk.shell.commands import Command, Registry
 from aulmo.desk.shell.details import Details
 from aulmo.desk.shell.edit_commands import EditCommands
 from aulmo.desk.shell.file_commands import FileCommands
@@ -25,9 +25,11 @@ from aulmo.desk.shell.stage import Built, Desk, FileKind
 from aulmo.desk.shell.start_page import StartPage
 from aulmo.desk.shell.strip import Strip
 from aulmo.desk.stages import STAGES
+from aulmo.document.quantity import shortened
 
 LAMP_MENU = ("rename", "duplicate", "softbox_solo", "softbox_mirror", "softbox_lamp", "aim", "lamp_here", "delete")
 DECAL_MENU = ("rename", "duplicate", "copy", "paste", "decal_up", "decal_down", "decal_left", "decal_right", "decal_depth", "delete")
+LAST = ("start", "quit")  # in their menu, whatever the stages add
 PART_MENU = (
     "rename", "hide", "isolate", "show_all", "lock", "stand", "floor", "group", "ungroup", "rename_pattern", "sort_names", "same_material",
     "same_shape", "keep_selection", "copy", "paste", "delete",
@@ -171,17 +173,43 @@ class Window(QMainWindow):
     def _build_menus(self) -> None:
         bar = self.menuBar()
         commands = self.registry.commands.values()
-        own = [name for name in dict.fromkeys(c.menu for c in commands) if name not in ("File", "Edit", "View", "Stage", "Help")]
+        own = [name for name in dict.fromkeys(c.menu.partition("/")[0] for c in commands) if name not in ("File", "Edit", "View", "Stage", "Help")]
         menus: dict[str, QMenu] = {}
         for name in ("File", "Edit", *own, "View", "Stage", "Help"):
             menu = menus[name] = bar.addMenu(name)
             menu.aboutToShow.connect(self._refresh_menus)
             menu.aboutToHide.connect(self._enable_all)
         stages = {f"stage_{stage.name}" for stage in STAGES}
-        for command in sorted(commands, key=lambda c: c.id not in stages):  # the stages stand first in their menu
+        order = lambda c: -1 if c.id in stages else 1 if c.id in LAST else 0  # noqa: E731, the stages stand first in their menu
+        for command in sorted(commands, key=order):
+            menu = self._menu(menus, command)
+            if command.break_before and menu.actions():
+                menu.addSeparator()
+            menu.addAction(self.registry.actions[command.id])
+            if command.id == "open":
+                self.recent = menu.addMenu("Open recent")
+                self.recent.setToolTipsVisible(True)
+                menu.aboutToShow.connect(self._fill_recent)
+
+    def _menu(self, menus: dict[str, QMenu], command: Command) -> QMenu:
+        """The menu a command stands in, one within another where its path says so."""
+        if command.menu not in menus:
+            above, _, name = command.menu.partition("/")
             if command.break_before:
-                menus[command.menu].addSeparator()
-            menus[command.menu].addAction(self.registry.actions[command.id])
+                menus[above].addSeparator()
+            menus[command.menu] = menus[above].addMenu(name)
+        return menus[command.menu]
+
+    def _fill_recent(self) -> None:
+        """The projects that were opened last, by name; two of one name with their folders."""
+        self.recent.clear()
+        known = self.session.recent()
+        names = [path.stem for path in known]
+        for path in known:
+            name = path.stem if names.count(path.stem) < 2 else f"{path.stem} · {path.parent.name}"
+            action = self.recent.addAction(shortened(name, 48).replace("&", "&&"), lambda p=path: self.files.open_project(p))
+            action.setToolTip(str(path))
+        self.recent.setEnabled(bool(known))
 
     def _enable_all(self) -> None:
         """What a menu shows as not to be had may be had a moment later, by its key."""
