@@ -5,6 +5,7 @@ import pytest
 
 from aulmo import script
 from aulmo.document.edits import replace
+from aulmo.document.moments import still
 from aulmo.document.placement import turn_matrix
 from aulmo.document.records import Environment, Lamp
 from aulmo.errors import BadValue
@@ -15,7 +16,6 @@ from aulmo.trace.lamp.lamp_rows import sun_row
 from aulmo.trace.openings import clear_parts, opening_at
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.sun_through import send, sun_of_picture, when
-from aulmo.document.moments import still
 from rooms import OPENINGS, WALL, X, Y, room
 
 

@@ -20,8 +20,8 @@ def where_words(normal) -> str:
 
 
 def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera: Camera) -> Lamp:
-    """A lamp of a kind at a point of a surface that faces `normal`: under a ceiling and before a wall it shines straight away from them, on a floor it
-    stands on a stand and shines at `aims_at`. `box` is that of the set, which its size and brightness follow."""
+    """A lamp of a kind at a point of a surface that faces `normal`: under a ceiling and before a wall it shines straight away from them, on a floor
+    it stands on a stand and shines at `aims_at`. `box` is that of the set, which its size and brightness follow."""
     point, normal = np.asarray(point, float), np.asarray(normal, float)
     normal = normal / max(1e-12, float(np.linalg.norm(normal)))
     made = new_lamp(kind, name, lamp_id, *box, camera)

@@ -79,9 +79,8 @@ class _Room:
         distance, floats, instance = found
         normal = self.scene.arrays.normal_matrices[instance] @ floats[12:15].astype(float)
         normal /= max(1e-30, math.sqrt(float(normal @ normal)))
-        return _Met(
-            origin + direction * distance, distance, -normal if normal @ direction > 0 else normal, int(self.scene.arrays.instance_part[instance]) >= 0
-        )
+        is_part = int(self.scene.arrays.instance_part[instance]) >= 0
+        return _Met(origin + direction * distance, distance, -normal if normal @ direction > 0 else normal, is_part)
 
     def _first(self, origin: np.ndarray, direction: np.ndarray) -> tuple[float, np.ndarray, int] | None:
         gone = 0.0
@@ -274,9 +273,8 @@ def _measured(room: _Room, points: np.ndarray, normal: np.ndarray, offset: float
     if max(low[1] - low[0], high[1] - high[0]) > size:
         return None
     middle = a * 0.5 * (low[0] + low[1]) + b * 0.5 * (high[0] + high[1])
-    return Opening(
-        place(middle[0], middle[1], 0.5 * depth), right * a[0] + up * a[1], right * b[0] + up * b[1], normal, low[1] - low[0], high[1] - high[0], depth,
-    )  # fmt: skip
+    centre, across = place(middle[0], middle[1], 0.5 * depth), right * a[0] + up * a[1]
+    return Opening(centre, across, right * b[0] + up * b[1], normal, low[1] - low[0], high[1] - high[0], depth)
 
 
 def _outside(room: _Room, at: np.ndarray, normal: np.ndarray) -> bool:

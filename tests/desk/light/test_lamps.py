@@ -11,7 +11,6 @@ from desk_tools import drop, file_mime, settle, type_into
 from rooms import IES
 
 
-
 def lamp_dot(window) -> QPoint:
     place = next(o for o in window.picture.overlays if hasattr(o, "now")).now()
     x, y, _ = place.dot(place.places[0])

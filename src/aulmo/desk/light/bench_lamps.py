@@ -91,8 +91,8 @@ class LampsBench(QWidget):
     def _add(self, kind: str, title: str, icon: str) -> None:
         item = QListWidgetItem(theme.icon(icon, None, 26), title)
         item.setData(ID, kind)
-        item.setToolTip(f"{title}: click, then click where it stands or hangs" if kind.startswith("set:")
-                        else f"New {title.lower()} · Ctrl-click: put up by the next click" if kind in HUNG_KINDS else f"New {title.lower()}")  # fmt: skip
+        tip = f"New {title.lower()}" + (" · Ctrl-click: put up by the next click" if kind in HUNG_KINDS else "")
+        item.setToolTip(f"{title}: click, then click where it stands or hangs" if kind.startswith("set:") else tip)
         item.setTextAlignment(Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignBottom)
         item.setSizeHint(QSize(74, 50))
         self.shelf.addItem(item)

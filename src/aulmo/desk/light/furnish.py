@@ -64,7 +64,8 @@ class Furnish:
         chosen = lambda: desk.working() and bool(desk.session.selection)  # noqa: E731
         desk.registry.add("glow", "Make a glowing panel of it…", "Light", "", self.glow, chosen, break_before=True)
         for kind, title in furnished.KINDS.items():
-            desk.registry.add(f"furnish_{kind}", f"New {title.lower()}", "Light/New furnished lamp", "", lambda k=kind: self.take(k), desk.working, short=title)
+            words, menu = f"New {title.lower()}", "Light/New furnished lamp"
+            desk.registry.add(f"furnish_{kind}", words, menu, "", lambda k=kind: self.take(k), desk.working, short=title)
 
     def kinds(self) -> dict[str, tuple[str, str]]:
         """Names and icons by kind."""

@@ -217,7 +217,8 @@ class SunTool(Tool):
     def _through(self, at: QPoint) -> np.ndarray:
         """Where a click on a window lies: on its pane, else in the opening."""
         picture = self.picture
-        origin, way = (np.asarray(v, float) for v in ray_through(picture.wide_camera(), at.x() + 0.5, at.y() + 0.5, picture.width(), picture.height()))
+        ray = ray_through(picture.wide_camera(), at.x() + 0.5, at.y() + 0.5, picture.width(), picture.height())
+        origin, way = (np.asarray(v, float) for v in ray)
         hit = picture.pick(at)
         clear = clear_parts(self.session.shown)
         if hit is not None and hit.part in clear:
@@ -277,7 +278,9 @@ class RoomLight:
 
     def words(self, files: list[Path], at: QPoint) -> tuple[str, str] | None:
         """What dropping measured light on a ceiling, a wall or a floor does."""
-        return (files[0].name, f"a lamp with its measured light {self._where(at)}".strip()) if files and all(f.suffix.lower() == ".ies" for f in files) else None
+        if not files or any(f.suffix.lower() != ".ies" for f in files):
+            return None
+        return files[0].name, f"a lamp with its measured light {self._where(at)}".strip()
 
     def _where(self, at: QPoint) -> str:
         found = self.hang.find(at)

@@ -233,7 +233,7 @@ def _short(made: Any, decimals: int) -> Any:
     """A row of three numbers that fit beside a key's mark; what is typed keeps every digit."""
     for field in made.fields:
         field.decimals = decimals
-        field.setStyleSheet("padding: 2px 1px; font-size: 11px;")
+        field.setStyleSheet("padding: 2px 1px;")
     return made
 
 

@@ -6,7 +6,7 @@ from typing import Callable, Collection
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, QSettings, Qt, QTimer, Signal
+from PySide6.QtCore import QPoint, QRect, QRectF, QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
@@ -16,6 +16,7 @@ from aulmo.desk.picture.surroundings import Surroundings, look_around, walls_bet
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.painting import painted
+from aulmo.desk.widgets.texts import breakable
 from aulmo.document import edits
 from aulmo.document.lens import width_at
 from aulmo.document.made.copies import maker_of, source_of
@@ -29,6 +30,7 @@ from aulmo.trace.pick import Hit, pick
 from aulmo.trace.scene import Scene
 from aulmo.trace.tracer import Draft
 
+LABEL_WIDTH = 320.0  # pixels from which on the words at the cursor are broken
 MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are looked at for edges while the hand waits
 
 
@@ -83,6 +85,7 @@ class PictureView(QWidget):
         self._outline_for: tuple = ()
         self._project = 0
         self._label: tuple[str, str] | None = None
+        self.label_box = QRectF()  # where it was drawn last
         self._label_at = QPoint()
         self._moving = False
         self._waiting = QTimer(self)
@@ -371,24 +374,26 @@ class PictureView(QWidget):
 
     def _paint_label(self, painter: QPainter, title: str, text: str) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        metrics = painter.fontMetrics()
-        bold = painter.font()
+        plain, bold = painter.font(), painter.font()
         bold.setWeight(bold.Weight.DemiBold)
-        width = max(metrics.horizontalAdvance(text), round(metrics.horizontalAdvance(title) * 1.08)) + 20
-        height = 40 if text else 24
-        x = min(self.width() - width - 4, self._label_at.x() + 18)
-        y = min(self.height() - height - 4, self._label_at.y() + 16)
+        room = QRectF(0, 0, max(60.0, min(LABEL_WIDTH, self.width() - 28.0)), 400)
+        lines, sizes = ((breakable(title), bold, "#f0f0f0"), (breakable(text), plain, "#b4b4b4")), []
+        for words, font, _ in lines:
+            painter.setFont(font)
+            sizes.append(painter.boundingRect(room, Qt.TextFlag.TextWordWrap, words) if words else QRectF())
+        width, height = max(s.width() for s in sizes) + 20, sum(s.height() for s in sizes) + 8
+        x = max(4.0, min(self.width() - width - 4, self._label_at.x() + 18.0))
+        y = max(4.0, min(self.height() - height - 4, self._label_at.y() + 16.0))
+        self.label_box = QRectF(x, y, width, height)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(32, 32, 32, 238))
-        painter.drawRoundedRect(QRectF(x, y, width, height), 3, 3)
-        painter.setPen(QColor("#f0f0f0"))
-        plain = painter.font()
-        painter.setFont(bold)
-        painter.drawText(QPointF(x + 10, y + 16), title)
+        painter.drawRoundedRect(self.label_box, 3, 3)
+        for (words, font, colour), size in zip(lines, sizes):
+            painter.setFont(font)
+            painter.setPen(QColor(colour))
+            painter.drawText(QRectF(x + 10, y + 4, size.width() + 1, size.height()), Qt.TextFlag.TextWordWrap, words)
+            y += size.height()
         painter.setFont(plain)
-        if text:
-            painter.setPen(QColor("#b4b4b4"))
-            painter.drawText(QPointF(x + 10, y + 32), text)
 
     def say_at(self, at: QPoint, title: str, text: str = "") -> None:
         """A label beside the cursor."""

@@ -27,7 +27,8 @@ class ArrangeCommands:
         add("centre_product", "Centre the product", "Parts", "", self.centre_product, desk.working)
         for axis in "xyz":
             for where, words in (("low", "low"), ("middle", "middle"), ("high", "high")):
-                add(f"align_{where}_{axis}", f"Line up {words} along {axis}", "Arrange/Line up", "", lambda a=axis, w=where: self.align(a, w), several,
+                run = lambda a=axis, w=where: self.align(a, w)  # noqa: E731
+                add(f"align_{where}_{axis}", f"Line up {words} along {axis}", "Arrange/Line up", "", run, several,
                     where == "low" and axis != "x", f"{words.capitalize()} along {axis}")  # fmt: skip
         for axis in "xyz":
             add(f"space_{axis}", f"Space evenly along {axis}", "Arrange", "", lambda a=axis: self.space(a), several, axis == "x")

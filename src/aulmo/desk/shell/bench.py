@@ -2,7 +2,7 @@
 
 from typing import Any, Callable, Iterable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLayout, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.session import Session
@@ -86,6 +86,10 @@ class Bench(QWidget):
         session.stage_changed.connect(lambda stage: self.stack.setCurrentWidget(self.faces[stage]))
         session.face_wanted.connect(self.show_face)
 
+    def minimumSizeHint(self) -> QSize:  # noqa: N802
+        """What its faces hold does not push the panels beside it."""
+        return QSize(240, 80)
+
     def reset(self) -> None:
         """The first face of every stage."""
         for stage, faces in self._all.items():
@@ -94,6 +98,10 @@ class Bench(QWidget):
                 if hasattr(face, "reset"):
                     face.reset()
         self.stack.setCurrentWidget(self.faces[self.session.stage])
+
+    def faces_of(self, stage: str) -> tuple[str, ...]:
+        """The names of a stage's faces, in order."""
+        return tuple(self._all[stage])
 
     def show_face(self, name: str, stage: str = "") -> None:
         """Turn a stage's bench, or the present one's, to the face of a name."""

@@ -2,7 +2,7 @@
 
 from typing import Any, Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from aulmo.desk.shell.addressing import addresses
@@ -10,6 +10,8 @@ from aulmo.desk.shell.bound import Bound, bound
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import Built, Stage
 from aulmo.desk.widgets.fields import Section, label
+
+WIDTH = 292
 
 
 class Page(QScrollArea):
@@ -109,6 +111,14 @@ class Details(QWidget):
         session.time_changed.connect(lambda: None if session.playing else self.refresh())
         session.record_changed.connect(self.refresh)
         self.refresh()
+
+    def minimumSizeHint(self) -> QSize:  # noqa: N802
+        """Its width is its own, whatever its pages hold."""
+        return QSize(WIDTH, 120)
+
+    def sizeHint(self) -> QSize:  # noqa: N802
+        """The same."""
+        return QSize(WIDTH, 400)
 
     def reset(self) -> None:
         """Every page at its top, its sections open or closed as they are kept."""

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from PySide6.QtCore import QMimeData, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
-from PySide6.QtWidgets import QAbstractItemView, QStyledItemDelegate, QTreeWidget, QTreeWidgetItem
+from PySide6.QtWidgets import QAbstractItemView, QStyledItemDelegate, QStyleOptionViewItem, QToolTip, QTreeWidget, QTreeWidgetItem
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, swatch_targets
 from aulmo.desk.shell import theme
@@ -18,6 +18,7 @@ KIND = Qt.ItemDataRole.UserRole + 1
 MARKS = Qt.ItemDataRole.UserRole + 2
 RUN = Qt.ItemDataRole.UserRole + 3
 EYE = 26
+EYED = ("part", "lamp", "softbox", "decal", "run")
 PARTS_MIME = "application/x-aulmo-parts"
 LONGEST_RUN = 3  # siblings of like names in a row, from which on they are folded into one line
 GROUPS = {"decals": "Decals", "set": "Set", "lamps": "Lamps", "cameras": "Cameras"}
@@ -58,16 +59,32 @@ class _Row(QStyledItemDelegate):
 
     def paint(self, painter: QPainter, option, index) -> None:
         """Draw."""
-        super().paint(painter, option, index)
-        if index.data(KIND) not in ("part", "lamp", "softbox", "decal", "run"):
-            return
         t = theme.current()
         chosen = bool(option.state & option.state.State_Selected)
-        item = index.data(MARKS) or "eye"
+        item = (index.data(MARKS) or "eye") if index.data(KIND) in EYED else ""
+        if chosen:
+            painter.fillRect(option.rect, QColor(t.accent))
+        super().paint(painter, self._for_name(option, index), index)
         for k, name in enumerate(item.split()):
             colour = t.on_accent if chosen else (t.text if name != "eye" else t.quiet)
             right = option.rect.right() - 20 - 18 * k
             painter.drawPixmap(right, option.rect.top() + 4, theme.icon(name, colour).pixmap(QSize(15, 15)))
+
+    def _for_name(self, option, index) -> QStyleOptionViewItem:
+        """The room that is left of the eye and the lock."""
+        marks = len((index.data(MARKS) or "eye").split()) if index.data(KIND) in EYED else 0
+        narrow = QStyleOptionViewItem(option)
+        narrow.rect = option.rect.adjusted(0, 0, -4 - 18 * marks - (4 if marks else 0), 0)
+        return narrow
+
+    def helpEvent(self, event, view, option, index) -> bool:  # noqa: N802
+        """The whole of a name that there is no room for."""
+        text = str(index.data(Qt.ItemDataRole.DisplayRole) or "")
+        room = self._for_name(option, index).rect.width() - 6
+        if not index.data(Qt.ItemDataRole.ToolTipRole) and view.fontMetrics().horizontalAdvance(text) > room:
+            QToolTip.showText(event.globalPos(), text, view)
+            return True
+        return super().helpEvent(event, view, option, index)
 
     def sizeHint(self, option, index) -> QSize:  # noqa: N802
         """Even rows."""
@@ -85,6 +102,7 @@ class Tree(QTreeWidget):
         self.session = session
         self.setHeaderHidden(True)
         self.setIndentation(14)
+        self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.setItemDelegate(_Row(self))
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setEditTriggers(QAbstractItemView.EditTrigger.EditKeyPressed)

@@ -73,6 +73,7 @@ QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.field}; border: 1px solid
   selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
 QLineEdit:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 1px solid {t.accent_hover}; }}
 QLineEdit[wrong="true"] {{ border: 1px solid {t.fault}; }}
+QLineEdit[tight="true"] {{ font-size: 10px; padding: 2px 1px; }}
 QLineEdit:disabled, QComboBox:disabled {{ color: {t.quiet}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox::down-arrow {{ width: 0; height: 0; }}
@@ -92,7 +93,7 @@ QPushButton#link {{ background: transparent; border: none; color: {t.accent_text
 QPushButton#link:hover {{ text-decoration: underline; }}
 QPushButton#link:disabled {{ color: {t.quiet}; background: transparent; text-decoration: none; }}
 QPushButton#link:focus {{ border: 1px solid {t.accent_hover}; }}
-QPushButton#chip {{ border-radius: 10px; padding: 2px 6px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
+QPushButton#chip {{ border-radius: 10px; padding: 2px 3px; background: {t.field}; border: 1px solid {t.field}; color: {t.quiet}; }}
 QPushButton#chip:checked {{ background: {t.raised}; color: {t.text}; border-color: {t.line}; }}
 QPushButton#chip:focus {{ border-color: {t.accent_hover}; }}
 QPushButton#section {{ background: transparent; border: none; border-bottom: 1px solid {t.line}; border-radius: 0; text-align: left; font-weight: 600; padding: 6px 0 4px 0; }}

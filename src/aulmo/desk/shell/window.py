@@ -97,7 +97,7 @@ class Window(QMainWindow):
         self.across.setSizes([212, 716, 292])
         self.across.setChildrenCollapsible(False)
         self.parts.setMinimumWidth(160)
-        self.details.setMinimumWidth(250)
+        self.across.setStretchFactor(2, 0)
         body = QWidget()
         line = QHBoxLayout(body)
         line.setContentsMargins(0, 0, 0, 0)

@@ -15,6 +15,7 @@ from aulmo.desk.shell.swatch_folder import swatch_folder
 from aulmo.desk.surface.balls import Balls
 from aulmo.desk.surface.library_commands import LibraryCommands
 from aulmo.desk.widgets.fields import label, show_as_pictures
+from aulmo.desk.widgets.texts import Button
 from aulmo.document import edits
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted
@@ -73,7 +74,7 @@ class SurfaceBench(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for name in ("All", *swatches.SHELVES, "In this project", MINE):
             short = {"In this project": "Project", MINE: "Mine", "Enamel & paint": "Paint"}.get(name, name.split(" &")[0])
-            chip = QPushButton(short)
+            chip = Button(short)
             chip.setToolTip(name)
             chip.setObjectName("chip")
             chip.setCheckable(True)
@@ -86,7 +87,7 @@ class SurfaceBench(QWidget):
         head.addStretch(1)
         self.search = QLineEdit()
         self.search.setPlaceholderText("Find")
-        self.search.setFixedWidth(56)
+        self.search.setFixedWidth(52)
         self.search.textChanged.connect(self.fill)
         head.addWidget(self.search)
         self.shelf = Shelf()

@@ -4,7 +4,7 @@ import math
 from typing import Any, Callable
 
 from PySide6.QtCore import QPointF, QRectF, QSettings, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFontMetricsF, QKeyEvent, QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
@@ -19,16 +19,22 @@ from PySide6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QSlider,
+    QStyle,
+    QStyleOptionComboBox,
+    QStylePainter,
+    QToolTip,
     QVBoxLayout,
     QWidget,
 )
 
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import painted
+from aulmo.desk.widgets.texts import MIDDLE, Button, Line, Sentence
 from aulmo.document.quantity import parse, show
 from aulmo.errors import BadValue
 
 LABEL_WIDTH, FIELD_WIDTH = 84, 76
+PADDING = 16  # pixels beside the number in a field
 LENGTH_UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}
 
 
@@ -51,6 +57,7 @@ class NumberField(QLineEdit):
         self._wrong: tuple[bool, str] = (False, "")
         self.bare = False
         self.optional = False  # whether nothing may stand in it
+        self._plain = self.font()
         self.setMinimumWidth(36)
         self.editingFinished.connect(self._take)
         self.setAlignment(Qt.AlignmentFlag.AlignLeft)
@@ -79,11 +86,76 @@ class NumberField(QLineEdit):
         """Show a number without telling anybody."""
         self._value = value
         if not self.hasFocus() or not self.isModified():
-            text = self._text(value)
+            text = self._text(value) if self.hasFocus() else self._fitted(value)
             if text != self.text():
                 self.setText(text)
                 self.setCursorPosition(0)
             self._mark(False)
+
+    def _fitted(self, value: float) -> str:
+        """The number as there is room for it: with fewer places, then without its unit."""
+        text = self._text(value)
+        if not self.isVisible():
+            return text
+        if not self.property("tight"):
+            self._plain = self.font()
+        if self._goes_in(text):
+            self._tighten(False)
+            return text
+        decimals, bare = self.decimals, self.bare
+        while self.decimals > 0 and not self._goes_in(text):
+            self.decimals -= 1
+            text = self._text(value)
+        if not self._goes_in(text):
+            self.bare = True
+            text = self._text(value)
+        self.decimals, self.bare = decimals, bare
+        self._tighten(not self._goes_in(text))
+        return text
+
+    def _goes_in(self, text: str) -> bool:
+        return QFontMetricsF(self._plain).horizontalAdvance(text) <= self.width() - PADDING
+
+    def _tighten(self, tight: bool) -> None:
+        """Smaller letters for what goes in by nothing else."""
+        if tight != bool(self.property("tight")):
+            self.setProperty("tight", tight)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def resizeEvent(self, event) -> None:  # noqa: N802
+        """Another room, other places."""
+        super().resizeEvent(event)
+        self._fit_again()
+
+    def showEvent(self, event) -> None:  # noqa: N802
+        """The same."""
+        super().showEvent(event)
+        self._fit_again()
+
+    def _fit_again(self) -> None:
+        if not self.isModified() and not self.hasFocus() and self.text() and not (self.optional and self._text(self._value) != self.text()):
+            self.set_value(self._value)
+
+    def focusInEvent(self, event) -> None:  # noqa: N802
+        """All of the number while it is worked on."""
+        whole = self._text(self._value)
+        if not self.isModified() and self.text() and self.text() != whole and self.text() == self._fitted(self._value):
+            self.setText(whole)
+        super().focusInEvent(event)
+
+    def focusOutEvent(self, event) -> None:  # noqa: N802
+        """As much as there is room for again."""
+        super().focusOutEvent(event)
+        self._fit_again()
+
+    def event(self, event) -> bool:
+        """The whole number in the tip, where there was no room for it."""
+        whole = self._text(self._value) if event.type() == event.Type.ToolTip else ""
+        if whole and not self.toolTip() and self.text() and whole != self.text() and not self.isModified():
+            QToolTip.showText(event.globalPos(), whole, self)
+            return True
+        return super().event(event)
 
     def _mark(self, wrong: bool, why: str = "") -> None:
         if (wrong, why) == self._wrong:
@@ -113,7 +185,7 @@ class NumberField(QLineEdit):
         self._mark(False)
         changed = value != self._value
         self._value = value
-        self.setText(self._text(value))
+        self.setText(self._text(value) if self.hasFocus() else self._fitted(value))
         if changed:
             self.edited.emit(value)
 
@@ -241,7 +313,7 @@ def row(label: str, *widgets: QWidget, dot: Dot | None = None, tip: str = "") ->
     line.setContentsMargins(0, 1, 0, 1)
     line.setSpacing(6)
     line.addWidget(dot or _spacer(9))
-    text = QLabel(label)
+    text = Line(label)
     text.setObjectName("quiet")
     text.setFixedWidth(LABEL_WIDTH - 9)
     text.setToolTip(tip)
@@ -443,11 +515,27 @@ class Choice(QComboBox):
         self.blockSignals(False)
 
     def paintEvent(self, event) -> None:  # noqa: N802
-        """The usual box with a small caret."""
-        super().paintEvent(event)
+        """The usual box with a small caret, a long name without its middle."""
+        option = QStyleOptionComboBox()
+        self.initStyleOption(option)
+        room = self.width() - 34 - (self.iconSize().width() + 4 if not self.itemIcon(self.currentIndex()).isNull() else 0)
+        option.currentText = self.fontMetrics().elidedText(self.currentText(), MIDDLE, max(1, room))  # type: ignore[attr-defined]
         caret = theme.icon("caret-down", theme.current().quiet).pixmap(11, 11)
-        with QPainter(self) as painter:
+        painter = QStylePainter(self)
+        try:
+            painter.drawComplexControl(QStyle.ComplexControl.CC_ComboBox, option)
+            painter.drawControl(QStyle.ControlElement.CE_ComboBoxLabel, option)
             painter.drawPixmap(self.width() - 17, (self.height() - 11) // 2, caret)
+        finally:
+            painter.end()
+
+    def showPopup(self) -> None:  # noqa: N802
+        """The list as wide as its names, within bounds."""
+        metrics = self.fontMetrics()
+        widest = max((metrics.horizontalAdvance(self.itemText(i)) for i in range(self.count())), default=0)
+        self.view().setTextElideMode(MIDDLE)
+        self.view().setMinimumWidth(min(460, max(self.width(), widest + 44)))
+        super().showPopup()
 
 
 def show_as_pictures(items: QListWidget, name: str, picture: QSize, cell: QSize) -> None:
@@ -470,15 +558,14 @@ def separator() -> QFrame:
 
 def label(text: str, name: str = "quiet", wrap: bool = False) -> QLabel:
     """A text in one of the sheet's voices."""
-    made = QLabel(text)
+    made = Sentence(text) if wrap else Line(text)
     made.setObjectName(name)
-    made.setWordWrap(wrap)
     return made
 
 
 def button(text: str, run: Callable[[], Any], name: str = "", tip: str = "") -> QPushButton:
     """A button."""
-    made = QPushButton(text)
+    made = Button(text)
     made.setObjectName(name)
     made.setToolTip(tip)
     made.clicked.connect(lambda _=False: run())
