@@ -14,7 +14,7 @@ from aulmo.document.property_table import TABLE
 from aulmo.document.records import Document, Finish, Grade, Layer, Mask, Shot
 from aulmo.errors import BadValue
 from aulmo.finish.composing import Finished, Kept, Means, composed, displayed
-from aulmo.finish.planes import Planes, of_arrays, of_picture, read_source
+from aulmo.finish.planes import Planes, cut, of_arrays, of_picture, read_source, spans
 from aulmo.trace.plate import PlateBook
 
 
@@ -141,6 +141,28 @@ def made_of(
     means = _means_of(document, assets, shot, finish)
     light = composed(seen, replace(finish, layers=finish.layers[:at]), seed=round(time_ * 1000), means=means, kept=kept)
     return Made(light, finish, seen, means.view)
+
+
+def does_something(finish: Finish, shot: Shot) -> bool:
+    """Whether a finish changes what a shot's render shows."""
+    return any(layer.on for layer in finish.layers) or bool(finish.balance) or (bool(finish.view) and finish.view != shot.view)
+
+
+def finished_within(
+    document: Document, assets: AssetStore, shot: Shot, picture: Any, box: tuple[float, float, float, float], time_: float = 0.0
+) -> np.ndarray:
+    """(h, w, 3) display values of a picture with the finish of a shot, of a document that is resolved for it, within a box of it (left, top, right,
+    bottom in shares): the frame; what lies beside it is shown as it is."""
+    whole = of_picture(picture)
+    rows, columns = spans(whole.alpha.shape, box)
+    full = (rows.stop - rows.start, columns.stop - columns.start) == whole.alpha.shape
+    made = made_of(document, assets, shot, whole if full else cut(whole, box), time_)
+    if full:
+        return displayed(made.light, made.view)
+    display = displayed(composed(whole, Finish("")), made.view)
+    if rows.stop > rows.start and columns.stop > columns.start:
+        display[rows, columns] = displayed(made.light, made.view)
+    return display
 
 
 def told_of(finish: Finish, faults: Mapping[str, str]) -> list[str]:

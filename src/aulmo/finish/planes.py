@@ -159,6 +159,21 @@ def resized(plane: np.ndarray, size: tuple[int, int], points: bool = False) -> n
     return np.stack([np.asarray(b.resize((w, h), Image.Resampling.BOX)) for b in bands], -1)
 
 
+def cut(planes: Planes, box: tuple[float, float, float, float]) -> Planes:
+    """What lies within a box: left, top, right, bottom, in shares of the picture."""
+    rows, columns = spans(planes.alpha.shape, box)
+    within = lambda a: np.ascontiguousarray(a[rows, columns])  # noqa: E731
+    return planes._replace(
+        rgb=within(planes.rgb), alpha=within(planes.alpha), raw=within(planes.raw), layers={k: within(v) for k, v in planes.layers.items()}
+    )
+
+
+def spans(shape: tuple[int, ...], box: tuple[float, float, float, float]) -> tuple[slice, slice]:
+    """The rows and columns of a picture that lie within a box in shares of it."""
+    h, w = shape[:2]
+    return slice(max(0, round(box[1] * h)), min(h, round(box[3] * h))), slice(max(0, round(box[0] * w)), min(w, round(box[2] * w)))
+
+
 def reduced(planes: Planes, width: int, height: int) -> Planes:
     """Planes no larger than so many pixels, of the same shape, for looking at; the same ones where they are that small."""
     h, w = planes.alpha.shape

@@ -2,9 +2,10 @@
 
 import threading
 import time
-from typing import Callable, NamedTuple
+from typing import Any, Callable, Mapping, NamedTuple
 
 import numpy as np
+from scipy.ndimage import uniform_filter
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
@@ -27,13 +28,15 @@ from aulmo.trace.view import dither, show
 from aulmo.trace.warm_up import Compiling
 
 COARSEST = 8
+SHARED_UNTIL = 16  # samples until which the lights of a picture are cleaned by their shares of it
 UNTIL_REST = 0.15  # seconds without a change until the hand counts as resting
 _STEPS = (8, 4, 2)
 
 
 class Request(NamedTuple):
     """What to show: a resolved document through a camera in a frame of pixels; `moments` when things move while the shutter is open. `passes` are
-    the sets that are wanted of a traced picture."""
+    the sets that are wanted of a traced picture, by whoever works on its lights (`measured`) and by its `finish`, which gives the display values
+    (h, w, 3) of a picture. One that is `covered` need not become better."""
 
     document: Document
     shot: Shot | None
@@ -46,12 +49,33 @@ class Request(NamedTuple):
     moments: Moments | None = None
     passes: tuple[str, ...] = ()
     project: int = 0  # which of the projects that were opened one after another it is of
+    measured: bool = False
+    finish: Callable[[Any, Picture], np.ndarray] | None = None
+    covered: bool = False
+
+    def goes_on(self, other: "Request") -> bool:
+        """Whether another asks for the very same light, and only for more or less to be made of it."""
+        same = all(getattr(self, f) is getattr(other, f) for f in ("document", "moments"))
+        return same and all(getattr(self, f) == getattr(other, f) for f in _SAME)
+
+
+_SAME = ("camera", "width", "height", "transparent", "gradient_span", "project")
+
+
+class _Going(NamedTuple):
+    """A picture that is being traced, to be gone on with when the same light is asked for again: for whom, of what, and when it is cleaned next."""
+
+    request: Request
+    scene: Scene
+    tracer: Tracer
+    spent: float
+    next_clean: int
 
 
 class Shown(NamedTuple):
     """A new state of the picture. `picture` is BGRA and may be smaller than the frame; `draft` is given when it changed, `scene` is what it was
-    drawn of, `light` the clean picture in nits where it is whole, for those who measure it, and `lights` that picture with the passes that are
-    wanted."""
+    drawn of, `light` the clean picture in nits where it is whole, for those who measure it, and `lights` what there is of that picture with the
+    passes that are wanted; `plain` is the picture without its finish, where that is on it."""
 
     request: Request
     picture: np.ndarray
@@ -64,11 +88,36 @@ class Shown(NamedTuple):
     traced: bool
     light: np.ndarray | None = None
     lights: Picture | None = None
+    plain: np.ndarray | None = None
 
     @property
     def part_ids(self) -> tuple[str, ...]:
         """The parts that the numbers of the draft stand for."""
         return self.scene.part_ids
+
+
+def live_noise(document: Document) -> float:
+    """The noise, as a share, at which the live picture stops."""
+    return document.render.noise_percent / 100
+
+
+def _in_bytes(display: np.ndarray) -> np.ndarray:
+    """(h, w, 4) uint8 BGRA of display values."""
+    picture = np.empty((*display.shape[:2], 4), np.uint8)
+    dither(np.ascontiguousarray(display, np.float32), np.ones(display.shape[:2], np.float32), picture)
+    return picture
+
+
+def shared_out(clean: np.ndarray, planes: Mapping[str, np.ndarray], samples: int) -> dict[str, np.ndarray]:
+    """The light of each group without noise, as a share of the picture without noise: quicker than to clean each by itself. The share is that of
+    the group's own light in that of all about a pixel, whose noise is mostly one and the same; the more samples there are, the less around it."""
+    names = [n for n in planes if n.startswith("group.")]
+    if not names:
+        return {}
+    width = 5 if samples < 8 else 3 if samples < 64 else 1
+    soft = {n: uniform_filter(planes[n], (width, width, 0), mode="nearest") if width > 1 else planes[n] for n in names}
+    total = np.maximum(np.sum(list(soft.values()), 0), 1e-9)
+    return {f"{n}.denoised": clean * (soft[n] / total) for n in names}
 
 
 def bare(document: Document) -> Document:
@@ -99,6 +148,7 @@ class LivePicture:
         self._maps, self._shades = DomeMaps(), Shades()
         self._stands = self._tables = False  # whether this project was drawn yet, and whether its scene has what tracing needs
         self.rests = True  # whether a draft becomes better while nothing changes
+        self._going: _Going | None = None
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
             self._path_ready.set()
@@ -112,6 +162,7 @@ class LivePicture:
         most = self._builder.picture_bytes
         self._shades.forget()
         self._stands = self._tables = False
+        self._going = None
         self._builder = SceneBuilder(assets)
         self._builder.picture_bytes = most
 
@@ -120,7 +171,7 @@ class LivePicture:
         self._builder.picture_bytes = most_bytes
 
     def show(self, request: Request) -> None:
-        """Work on this from now on; what was being traced is dropped."""
+        """Work on this from now on; what was being traced is dropped, unless it is the same light that is asked for: that is gone on with."""
         with self._newest.lock:
             self._newest.ask(request)
             if self._tracer:
@@ -163,6 +214,13 @@ class LivePicture:
 
     def _work(self, request: Request) -> None:
         self._last = request
+        going = self._going
+        if going is not None and going.request.goes_on(request):
+            if request.traced:
+                self._go_on(going._replace(request=request), fresh=False)
+                return
+            if request.covered and self._stands:
+                return
         ready = self._path_ready.is_set()
         if not ready and self._compiling is None and self._tries < 3:
             self._warm_up()
@@ -172,7 +230,6 @@ class LivePicture:
             self._on_trouble(missing)
         full = ready or all(unit.is_in_place for unit in draft_rows.needs())
         moments = still(bare(whole)) if not full else request.moments if request.moments is not None and not missing else still(whole)
-        document = moments.first
         traced = request.traced and ready
         first, self._stands = not self._stands, True
         self._tables = self._tables or (traced and not first)
@@ -208,25 +265,33 @@ class LivePicture:
                 draft_ = None
             if self._newest.newer:
                 return
-        tracer = Tracer(scene, camera, options, width, height)
-        started = time.perf_counter()
-        target = document.render.noise_percent / 100
-        next_clean = 1
-        while tracer.samples < 4096:
-            if not self._run(tracer, 1 if tracer.samples < 4 else 2 if tracer.samples < 16 else 4):
+        self._go_on(_Going(request, scene, Tracer(scene, camera, options, width, height), 0.0, 1))
+
+    def _go_on(self, going: _Going, fresh: bool = True) -> None:
+        """Trace a whole picture until it is as clean as is wanted while working; one that was begun before is shown first as it is."""
+        request, scene, tracer, before, next_clean = going
+        started, target = time.perf_counter(), live_noise(request.document)
+        self._going, tracer.stop[0] = going, 0
+        left = lambda noise, spent: 0.0 if noise <= target else spent * ((noise / target) ** 2 - 1)  # noqa: E731
+        if not fresh and tracer.samples:
+            if not request.covered:
+                self._send(request, tracer, None, scene, True, left(tracer.noise(), before))
+            if request.covered or (tracer.samples >= 16 and tracer.noise() <= target):
                 return
-            noise, now = tracer.noise(), time.perf_counter() - started
-            left = 0.0 if noise <= target else now * ((noise / target) ** 2 - 1)
-            clean = tracer.samples >= next_clean
-            if clean:
+        while tracer.samples < 4096 and not self._newest.newer:
+            done = self._run(tracer, 1 if tracer.samples < 4 else 2 if tracer.samples < 16 else 4)
+            noise, spent = tracer.noise(), before + time.perf_counter() - started
+            if not done:  # what was begun of a pass counts for the pixels that have it
+                self._going = going._replace(spent=spent, next_clean=next_clean)
+                return
+            finished = tracer.samples >= 16 and noise <= target
+            if finished or tracer.samples >= next_clean:
                 next_clean = max(tracer.samples * 2, tracer.samples + 4)
-                self._send(request, tracer, None, scene, True, left)
+                self._send(request, tracer, None, scene, True, left(noise, spent))
             else:
-                self._tell(request, tracer, scene, left)
-            if self._newest.newer:
-                return
-            if tracer.samples >= 16 and noise <= target:
-                self._send(request, tracer, None, scene, True, 0.0)
+                self._tell(request, tracer, scene, left(noise, spent))
+            self._going = going._replace(spent=spent, next_clean=next_clean)
+            if finished:
                 return
 
     def _scene(self, request: Request, moments: Moments) -> tuple[Scene, np.ndarray]:
@@ -234,8 +299,7 @@ class LivePicture:
         scene = self._builder.build(moments, self._tables, request.camera)
         options = options_row(scene, moments.first, request.camera, moments.first.render, request.transparent, moments.lasting)
         options[OPT_GRADIENT_SPAN] = request.gradient_span
-        if request.passes:
-            options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)
+        options[OPT_PASSES], options[OPT_GROUPS] = 1.0, len(scene.groups)  # always: a finish may be wanted at any time
         return scene, options
 
     def _rest(self, request: Request, moments: Moments, scene: Scene, options: np.ndarray, maps: np.ndarray) -> None:
@@ -282,18 +346,23 @@ class LivePicture:
             straight = show(np.ascontiguousarray(rgb / np.maximum(alpha, 1e-3)[..., None]), float(tracer.options[OPT_WHITE]), view)
             cover = np.clip(alpha, 0, 1)[..., None]
             display = (straight * cover + check[..., None] * (1 - cover)).astype(np.float32)
-        picture = np.empty((*display.shape[:2], 4), np.uint8)
-        dither(display, np.ones(display.shape[:2], np.float32), picture)
+        picture = _in_bytes(display)
         whole = tracer.step == 1
         samples, light = tracer.samples if whole else 0, rgb if clean and whole else None
-        lights = None
-        if light is not None and request.passes:
-            passes = tracer.passes(request.passes)
-            for name in [n for n in passes.planes if n.startswith("group.")]:
-                passes.planes[f"{name}.denoised"] = denoise(passes.planes[name], frame.albedo, frame.normal, how)
-            noise = tracer.noise()
-            lights = Picture(rgb, alpha, raw, frame.albedo, frame.normal, white, view, samples, noise, 0.0, passes, under)
-        self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light, lights))
+        lights, plain = None, None
+        if request.measured or request.finish is not None:
+            passes = tracer.passes(request.passes) if request.passes else None
+            if clean and passes is not None:
+                if request.measured and samples >= SHARED_UNTIL:
+                    for name in [n for n in passes.planes if n.startswith("group.")]:
+                        passes.planes[f"{name}.denoised"] = denoise(passes.planes[name], frame.albedo, frame.normal, how)
+                else:
+                    passes.planes.update(shared_out(rgb, passes.planes, samples))
+            lights = Picture(rgb, alpha, raw, frame.albedo, frame.normal, white, view, samples, tracer.noise(), 0.0, passes, under)
+        if request.finish is not None and lights is not None:
+            picture, plain = _in_bytes(request.finish(request, lights)), picture
+        seen = lights if request.measured else None
+        self._on_shown(Shown(request, picture, draft, scene, samples, tracer.noise(), left, clean, True, light, seen, plain))
 
     def _tell(self, request: Request, tracer: Tracer, scene: Scene, left: float) -> None:
         self._on_shown(Shown(request, np.empty(0), None, scene, tracer.samples, tracer.noise(), left, False, True))

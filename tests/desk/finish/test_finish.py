@@ -146,7 +146,7 @@ def test_a_reference_is_dropped_held_and_matched(finish, qtbot, tmp_path):
     assert desk.against == "beside" and desk.finish.reference_file == "brief.png"
     here, there = commands.marks.areas()
     assert there is not None and there.right() < here.left()
-    for wanted in ("split", "wipe", "blink", "", "beside"):
+    for wanted in ("split", "wipe", "blink", "", "pinned", "beside"):
         window.registry.run("finish_reference")
         assert desk.against == wanted
     bench(window)._layer("grade")

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication, QFileDialog
 from aulmo.deliver import job as jobs_module
 from aulmo.deliver.finished import both_beside, file_of, write_display
 from aulmo.deliver.picture_file import signed
-from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
+from aulmo.desk.finish.finish_desk import REFERENCES, STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.stage import Desk
@@ -43,8 +43,8 @@ class FinishCommands(QObject):
         self.session = desk.session
         self.table_names: dict[str, str] = {}
         self.suggestion_words = ""
-        self.session.closed.connect(lambda: self.finish.before and self._before(False))
-        self.session.stage_changed.connect(lambda _: self.finish.before and self._before(False))
+        self.session.closed.connect(lambda: self._held() and self._before(False))
+        self.session.stage_changed.connect(lambda _: self._held() and self._before(False))
         self.session.selection_changed.connect(self._forget_words)
         self.session.render_wanted.connect(self.open_in_finish)
 
@@ -52,8 +52,14 @@ class FinishCommands(QObject):
         """All of them."""
         add, working, finish = self.desk.registry.add, self.desk.working, self.finish
         here = lambda: working() and finish.on  # noqa: E731
-        add("finish_reference", "Reference beside, split, wiped, blinking", "Picture", "R", finish.next_reference, here)
-        add("finish_before", "Before, while B is held", "Picture", "B", self.hold_before, here)
+        add("finish_reference", "Reference: pinned, beside, split, wiped, blinking", "View/Reference", "R", finish.next_reference, working,
+            short="The next way")  # fmt: skip
+        add("reference_choose", "Choose a reference…", "View/Reference", "", self.choose_reference, working, short="Choose…")
+        for how, words in REFERENCES.items():
+            add(f"reference_{how or 'off'}", f"Reference {words.lower()}", "View/Reference", "", lambda h=how: finish.hold_against(h), working,
+                how == "", words)  # fmt: skip
+        seen = lambda: working() and (finish.on or self.desk.picture.look == "finished")  # noqa: E731
+        add("finish_before", "Without its finish, while B is held", "View", "B", self.hold_before, seen)
         self.desk.registry.actions["finish_before"].setAutoRepeat(False)
         add("finish_overlay", "Show the mask", "Picture", "", self.toggle_overlay, here)
         add("finish_fit", "The whole picture", "Picture", "", self.marks.fit, here)
@@ -82,6 +88,16 @@ class FinishCommands(QObject):
 
     # keys that are held, and drops
 
+    def _held(self) -> bool:
+        return self.finish.before or self.finish.picture.held_plain
+
+    def choose_reference(self) -> None:
+        """Ask for the picture that this shot is held against."""
+        kinds = "Pictures (*.png *.jpg *.jpeg *.tif *.tiff *.webp)"
+        path, _ = QFileDialog.getOpenFileName(self.desk.window, "The reference", self.desk.folder(), kinds)
+        if path:
+            self.finish.set_reference(Path(path))
+
     def hold_before(self) -> None:
         """The picture before, for as long as `B` is held; asked for in a menu, until the next click or key."""
         self._before(True)
@@ -101,7 +117,8 @@ class FinishCommands(QObject):
             application = QApplication.instance()
             assert application is not None
             application.removeEventFilter(self)
-        self.finish.before = on
+        self.finish.before = on and self.finish.on
+        self.finish.picture.hold_plain(on)
         self.finish.changed.emit()
         self.finish.picture.update()
 

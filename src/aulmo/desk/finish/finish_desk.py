@@ -3,7 +3,7 @@
 import contextlib
 import time
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any, Callable, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
@@ -17,19 +17,20 @@ from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.records import Document, Shot
 from aulmo.finish import layers as layer_edits
 from aulmo.finish.composing import Kept, composed, displayed
-from aulmo.finish.edits import finish_of, made_of, put_finish
+from aulmo.finish.edits import does_something, finish_of, finished_within, made_of, put_finish
 from aulmo.finish.masking import mask_of
 from aulmo.finish.measuring import Measured, measured
 from aulmo.finish.pictures import display_codes
-from aulmo.finish.planes import Planes, of_picture, read_source, reduced
+from aulmo.finish.planes import Planes, cut, of_picture, read_source, reduced
 from aulmo.surface.picture import read_picture
 from aulmo.surface.picture_set import load_picture
 from aulmo.trace.newest import Newest
+from aulmo.trace.tracer import Picture
 
 STAGE = "Finish"
 AT_ONCE = 0.1  # seconds within which a change should be seen
 LIVE_PASSES = ("groups", "mattes")
-REFERENCES = {"": "Off", "beside": "Beside", "split": "Split", "wipe": "Wiped", "blink": "Blinking"}
+REFERENCES = {"": "Off", "pinned": "Pinned", "beside": "Beside", "split": "Split", "wipe": "Wiped", "blink": "Blinking"}
 
 
 class Seen(NamedTuple):
@@ -195,9 +196,25 @@ class FinishDesk(QObject):
 
     def passes(self) -> tuple[str, ...]:
         """What is wanted of the live picture."""
-        if not self.on or self.path is not None:
-            return ()
-        return layer_edits.passes_of(self.finish, LIVE_PASSES)
+        if self.measures():
+            return layer_edits.passes_of(self.finish, LIVE_PASSES)
+        return layer_edits.passes_of(self.finish) if self.picture.look == "finished" else ()
+
+    def measures(self) -> bool:
+        """Whether the live picture's light is worked on."""
+        return self.on and self.path is None and self.session.free_view is None
+
+    def finisher(self) -> Callable[[Any, Picture], np.ndarray] | None:
+        """What puts the shot's finish on the live picture where this desk does not lay it over the picture itself; None where it does nothing."""
+        session, shot = self.session, self.session.shot
+        if shot is None or self.measures() or self.covers() or not does_something(self.finish, shot):
+            return None
+        document, assets, time_ = session.resolved, session.assets, session.time
+        seen = next(s for s in document.shots if s.id == shot.id)
+        frame, width, height = self.picture.frame_rect(), max(1, self.picture.width()), max(1, self.picture.height())
+        box = (frame.left() / width, frame.top() / height, (frame.right() + 1) / width, (frame.bottom() + 1) / height)
+        within = box if session.free_view is None else (0.0, 0.0, 1.0, 1.0)
+        return lambda request, picture: finished_within(document, assets, seen, picture, within, time_)
 
     def _shown(self, state: Any) -> None:
         """The live picture has come further: what is worked on, where no render is."""
@@ -209,19 +226,14 @@ class FinishDesk(QObject):
     def _cut(self, planes: Planes, request: Any) -> Planes:
         """What lies within the shot's frame."""
         frame: QRect = self.picture.frame_rect()
-        h, w = planes.alpha.shape
-        x, y = w / max(1, self.picture.width()), h / max(1, self.picture.height())
-        rows = slice(max(0, round(frame.top() * y)), min(h, round((frame.bottom() + 1) * y)))
-        columns = slice(max(0, round(frame.left() * x)), min(w, round((frame.right() + 1) * x)))
-        cut = lambda a: np.ascontiguousarray(a[rows, columns])  # noqa: E731
-        return planes._replace(
-            rgb=cut(planes.rgb), alpha=cut(planes.alpha), raw=cut(planes.raw), layers={k: cut(v) for k, v in planes.layers.items()}
-        )
+        w, h = max(1, self.picture.width()), max(1, self.picture.height())
+        return cut(planes, (frame.left() / w, frame.top() / h, (frame.right() + 1) / w, (frame.bottom() + 1) / h))
 
     # the picture
 
     def refresh(self) -> None:
         """Ask for the finished picture as things are now."""
+        self._load_reference()
         if not self.on:
             return
         self.changed.emit()
@@ -231,7 +243,6 @@ class FinishDesk(QObject):
         frame = self.picture.frame_rect()
         scale = self.picture.devicePixelRatioF() * self.zoom
         size = (max(8, round(frame.width() * scale)), max(8, round(frame.height() * scale)))
-        self._load_reference()
         layer = self.layer
         document = self.session.resolved
         if self.solo:
@@ -342,7 +353,7 @@ class FinishDesk(QObject):
     def hold_against(self, how: str) -> None:
         """Hold the reference beside, split, wiped or blinking, or not at all."""
         if how and self.finish.reference is None:
-            self.session.hint.emit("Drop a picture on Reference first, or choose one")
+            self.session.hint.emit("There is no reference yet: choose one with View, Reference")
             return
         self.against, self.blinks = how, False
         self.changed.emit()

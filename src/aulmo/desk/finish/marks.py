@@ -9,6 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from aulmo.desk.finish.finish_desk import FinishDesk
+from aulmo.desk.finish.reference import pinned_place
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import image_of
@@ -69,7 +70,7 @@ class FinishMarks(Overlay):
         self.fit()
 
     def _follow(self) -> None:
-        wanted = self.desk.on and self.desk.against == "blink" and self.desk.reference is not None
+        wanted = self.desk.against == "blink" and self.desk.reference is not None
         if wanted != self._blinker.isActive():
             (self._blinker.start if wanted else self._blinker.stop)()
 
@@ -137,6 +138,8 @@ class FinishMarks(Overlay):
         here, there = self.areas()
         if there is not None:
             return there.contains(QPointF(at))
+        if desk.against == "pinned":
+            return pinned_place(here, desk.reference).contains(QPointF(at))
         line = here.left() + (0.5 if desk.against == "split" else desk.wipe) * here.width()
         return desk.blinks if desk.against == "blink" else at.x() < line
 
@@ -199,6 +202,8 @@ class FinishMarks(Overlay):
             other = self._image("reference", reference, lambda: image_of(reference))
             if there is not None:
                 self._put(painter, other, self.place(True), there)
+            elif desk.against == "pinned":
+                painter.drawImage(pinned_place(here, reference), other)
             elif desk.against == "blink":
                 if desk.blinks:
                     self._put(painter, other, self.place(True), here)
@@ -237,7 +242,7 @@ class FinishMarks(Overlay):
             self._flag(painter, here, f"{shot}, {'before' if desk.before else 'finished'}")
         elif desk.before:
             self._flag(painter, here, f"{shot}, before")
-        elif desk.reference is not None and desk.against and (desk.against != "blink" or desk.blinks):
+        elif desk.reference is not None and desk.against not in ("", "pinned") and (desk.against != "blink" or desk.blinks):
             self._flag(painter, here, name)
 
     @staticmethod

@@ -61,7 +61,7 @@ class FinishPage(Page):
         self.against.chosen.connect(desk.hold_against)
         other.add(row("Held", self.against, tip="R goes from one to the next"))
         self.none = button("None", self._no_reference, "link")
-        self.choose = button("Choose…", self._choose_reference, "link", "Or drop a picture on the picture, with Alt held")
+        self.choose = button("Choose…", self._choose_reference, "link", "Or drop a picture on the picture; with Alt held it becomes a layer")
         other.add(button_row(
             self.choose, self.none,
             button("Compare places", lambda: self.session.toggle_tool("finish_pair"), "link", "Click here and there and see the difference"),

@@ -8,6 +8,7 @@ from aulmo.desk.finish.finish_desk import STAGE, FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.finish.page import FinishPage
 from aulmo.desk.finish.page_layer import LayerPage
+from aulmo.desk.finish.reference import ReferenceMarks
 from aulmo.desk.finish.tools import BlackTool, BrushTool, GreyTool, PairTool, PolygonTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
@@ -16,10 +17,14 @@ def _build(desk: Desk) -> Built:
     picture = desk.picture
     finish = FinishDesk(desk.session, picture)
     marks = FinishMarks(finish)
+    reference = ReferenceMarks(finish)
+    picture.panes.append(reference.pane)
     commands = FinishCommands(desk, finish, marks)
     commands.register()
     picture.overlays.insert(0, marks)
+    picture.overlays.insert(1, reference)
     picture.covers, picture.passes, picture.cover_words = finish.covers, finish.passes, finish.source_words
+    picture.measures, picture.finisher = finish.measures, finish.finisher
     picture.framed_stages += (STAGE,)
     picture.final_stages += (STAGE,)
     picture.takers.append(commands)
@@ -44,4 +49,4 @@ def _build(desk: Desk) -> Built:
 
 
 HINT = "Everything stays editable · hold B for before · R holds the reference against · click a part to mask by it · wheel goes nearer"
-FINISH = Stage(STAGE, "sliders-horizontal", HINT, _build)
+FINISH = Stage(STAGE, "sliders-horizontal", HINT, _build, own=True)

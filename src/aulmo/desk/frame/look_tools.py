@@ -52,7 +52,7 @@ class WhiteTool(Tool):
 
     def _light(self, at: QPoint) -> np.ndarray | None:
         """(3,) ACEScg of what is shown about a point, in shares of white; None where it tells no colour."""
-        pixels = self.picture.picture_pixels()
+        pixels = self.picture.unfinished_pixels()
         if pixels is None:
             return None
         h, w = pixels.shape[:2]

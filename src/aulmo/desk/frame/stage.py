@@ -52,4 +52,4 @@ def _build(desk: Desk) -> Built:
 
 
 HINT = "Right-drag turns the shot's camera · Alt+wheel changes the lens and keeps the size · drop a photograph"
-FRAME = Stage("Frame", "frame-corners", HINT, _build)
+FRAME = Stage("Frame", "frame-corners", HINT, _build, own=True)

@@ -68,7 +68,7 @@ class Picture(PictureView):
 
     def reset(self) -> None:
         """Traced, nothing dragged, nothing said."""
-        self.traced, self._slid, self._drag, self.hot = True, None, "", ""
+        self.look, self.held_plain, self._slid, self._drag, self.hot = "finished", False, None, "", ""
         self.hush()
         self.update()
 

@@ -63,14 +63,18 @@ class PictureView(QWidget):
         self.setAcceptDrops(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture")
-        self.traced = True
+        self.look = "finished"  # or "traced", "draft": what the picture is
+        self.held_plain = False  # whether the finish is left out for as long as a key is held
         self.playing_size = 1.0  # of a draft while a film plays, as a share of the widget's: smaller ones come sooner
         self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
         self.final_stages: tuple[str, ...] = ()  # where what a final leaves out is left out here too
         self.covers: Callable[[], bool] = lambda: False  # whether something lies over the whole picture, which then need not be traced
         self.cover_words: Callable[[], str] = lambda: ""  # what lies over it
         self.passes: Callable[[], tuple[str, ...]] = lambda: ()  # the sets of passes that are wanted of the traced picture
+        self.measures: Callable[[], bool] = lambda: False  # whether its light is worked on
+        self.finisher: Callable[[], Callable[..., np.ndarray] | None] = lambda: None  # what puts the shot's finish on it
         self.overlays: list[Overlay] = []
+        self.panes: list[QWidget] = []  # what stands beside it in room of its own
         self.state: Shown | None = None
         self.draft: Draft | None = None
         self.draft_parts: tuple[str, ...] = ()
@@ -79,6 +83,9 @@ class PictureView(QWidget):
         self._whole: tuple[Document, Scene] | None = None  # the scene with nothing left out that stands between
         self._around: tuple[tuple, Surroundings] | None = None
         self._image: QImage | None = None
+        self._plain: QImage | None = None  # without the finish
+        self._plain_pixels: np.ndarray | None = None
+        self._asked_for: tuple[tuple, Document, Document] | None = None  # what was asked for last: as it is looked at, stored, as it is shown
         self._earlier: tuple[str, QImage, str] | None = None  # how a shot was seen last, before anything has been drawn: shot, picture, when
         self._pixels: np.ndarray | None = None
         self._outline: QImage | None = None
@@ -95,7 +102,7 @@ class PictureView(QWidget):
         self.live = LivePicture(session.assets, self.shown.emit, session.trouble.emit, self.preparing.emit)
         self.keep_pictures()
         self.shown.connect(self._take)
-        session.changed.connect(lambda old, new: self.refresh() if seen_change(old, new) else self.update())
+        session.changed.connect(lambda old, new: self.refresh() if seen_change(old, new) or self.look == "finished" else self.update())
         session.view_changed.connect(self.refresh)
         session.time_changed.connect(self.refresh)
         session.shot_changed.connect(self.refresh)
@@ -108,6 +115,7 @@ class PictureView(QWidget):
     def _opened(self) -> None:
         self.live.use_assets(self.session.assets)
         self.draft, self.state, self._image, self.scene, self._whole, self._around = None, None, None, None, None, None
+        self._plain, self._plain_pixels, self._asked_for = None, None, None
         self._pixels, self.draft_parts = None, ()
         self._earlier = None
         self._project += 1
@@ -122,10 +130,25 @@ class PictureView(QWidget):
         """Let pictures take as much memory as the artist says."""
         self.live.keep_pictures_within(int(float(str(QSettings().value("picture_gb", "4"))) * (1 << 30)))
 
+    @property
+    def traced(self) -> bool:
+        """Whether the picture is traced, with its finish or without."""
+        return self.look != "draft"
+
+    def set_look(self, look: str) -> None:
+        """The quick "draft", "traced", or "finished" as the shot will be delivered."""
+        self.look = look
+        self.refresh()
+
     def set_traced(self, traced: bool) -> None:
         """Traced, or the quick draft."""
-        self.traced = traced
-        self.refresh()
+        self.set_look("traced" if traced else "draft")
+
+    def hold_plain(self, on: bool) -> None:
+        """Leave the finish out while a key is held."""
+        if on != self.held_plain:
+            self.held_plain = on
+            self.update()
 
     def frame_rect(self) -> QRect:
         """Where the shot's frame lies in the widget."""
@@ -207,7 +230,7 @@ class PictureView(QWidget):
         if self.width() < 8 or self.height() < 8:
             return
         session = self.session
-        document = self.seen_document()
+        document = self._lit_document()
         moments = None
         if (session.document.keys or session.document.motions) and session.view.motion_blur and not session.playing:
             moments = Moments(session.in_time, session.choices, session.time, session.view.id, document)
@@ -216,10 +239,21 @@ class PictureView(QWidget):
             Request(
                 document, session.shot, self.wide_camera(), max(8, round(self.width() * share)), max(8, round(self.height() * share)),
                 self.traced and not session.playing and not self.covers(),
-                transparent=document.render.transparent and session.stage in self.final_stages,
+                transparent=document.render.transparent and session.free_view is None,
                 gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments, passes=self.passes(), project=self._project,
+                measured=self.measures(), finish=self.finisher() if self.look == "finished" else None, covered=self.covers(),
             )
         )  # fmt: skip
+
+    def _lit_document(self) -> Document:
+        """What is traced: the very document that was asked for last where nothing has changed since but what is made of its picture."""
+        session, seen = self.session, self.seen_document()
+        looked_at = (session.time, session.loose, session.picks, session.shot_id, session.isolated, session.node_alone, session.free_view)
+        last = self._asked_for
+        if last is not None and last[0] == looked_at and last[2] is not seen and not seen_change(last[1], session.document):
+            return last[2]
+        self._asked_for = (looked_at, session.document, seen)
+        return seen
 
     def _take(self, state: Shown) -> None:
         if state.request.project != self._project:
@@ -231,6 +265,9 @@ class PictureView(QWidget):
             self._pixels = state.picture
             h, w = state.picture.shape[:2]
             self._image = QImage(state.picture.data, w, h, w * 4, QImage.Format.Format_RGB32)
+            self._plain, self._plain_pixels = None, state.plain
+            if state.plain is not None:
+                self._plain = QImage(state.plain.data, w, h, w * 4, QImage.Format.Format_RGB32)
             self._note_seen(state)
         self.session.pictured = True
         if state.draft is not None:
@@ -328,7 +365,9 @@ class PictureView(QWidget):
         painter.fillRect(self.rect(), QColor(theme.current().surround))
         if self._image is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(self.rect(), self._image)
+            painter.drawImage(self.rect(), self._plain if self.held_plain and self._plain is not None else self._image)
+            if self._plain is not None and self.held_plain:
+                self._paint_note(painter, "Without its finish")
         elif (earlier := self._seen_earlier()) is not None:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
             painter.drawImage(self.frame_rect(), earlier[0])
@@ -469,6 +508,10 @@ class PictureView(QWidget):
     def picture_pixels(self) -> np.ndarray | None:
         """(h, w, 3) uint8 of what is shown, red first."""
         return None if self._pixels is None else self._pixels[:, :, [2, 1, 0]]
+
+    def unfinished_pixels(self) -> np.ndarray | None:
+        """(h, w, 3) uint8 of the picture as light gives it, without its finish, red first."""
+        return self.picture_pixels() if self._plain_pixels is None else self._plain_pixels[:, :, [2, 1, 0]]
 
     def screen_point(self, part_id: str) -> QPoint | None:
         """A point of the widget where a part is seen."""

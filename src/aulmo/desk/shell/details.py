@@ -97,6 +97,7 @@ class Details(QWidget):
         self.pages: dict[str, Page] = {name: made.page for name, made in built.items()}
         self.subjects: dict[str, Page] = {root: page for made in built.values() for root, page in made.subjects.items()}
         self._alone = {stage.name for stage in stages if stage.alone}
+        self._own = {stage.name: set(built[stage.name].subjects) for stage in stages if stage.own}
         self.stack = QStackedWidget()
         for page in (*self.pages.values(), *self.subjects.values()):
             self.stack.addWidget(page)
@@ -133,7 +134,10 @@ class Details(QWidget):
         own = self.pages[self.session.stage]
         if self.session.stage in self._alone or not self.session.subject:
             return own
-        return self.subjects.get(self.session.subject.split("/")[0], own)
+        root = self.session.subject.split("/")[0]
+        if root not in self._own.get(self.session.stage, {root}):
+            return own
+        return self.subjects.get(root, own)
 
     def refresh(self) -> None:
         """Show the page as things are now."""

@@ -30,6 +30,7 @@ class HintLine(QWidget):
         self.bar.setTextVisible(False)
         self.cancel = button("Cancel", self._cancel, "link")
         self.facts = label("")
+        self.facts.setMaximumWidth(320)
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 0, 12, 0)
         layout.setSpacing(6)

@@ -45,10 +45,11 @@ class Built(NamedTuple):
 
 
 class Stage(NamedTuple):
-    """A stage of the work. `alone` keeps its own page in Details whatever is selected."""
+    """A stage of the work. `alone` keeps its own page in Details whatever is selected, `own` all but what are subjects of its own."""
 
     name: str
     icon: str
     hint: str
     build: Callable[[Desk], Built]
     alone: bool = False
+    own: bool = False

@@ -44,10 +44,10 @@ class Strip(QWidget):
         self.shot.setAccessibleName("Shot")
         self.shot.setFixedWidth(150)
         self.shot.chosen.connect(session.set_shot)
-        self.mode = Segments({"draft": "Draft", "traced": "Traced"})
-        self.mode.setFixedWidth(124)
-        self.mode.set_value("traced")
-        self.mode.chosen.connect(lambda v: picture.set_traced(v == "traced"))
+        self.mode = Segments({"draft": "Draft", "traced": "Traced", "finished": "Finished"})
+        self.mode.setFixedWidth(196)
+        self.mode.set_value("finished")
+        self.mode.chosen.connect(picture.set_look)
         self.noise = QLabel()
         self.bar = NoiseBar()
         self.render_button = button("Render", render, "main", "Ctrl+Return")
@@ -91,7 +91,7 @@ class Strip(QWidget):
         self.saved.setText("· saved" if self.session.is_saved and self.session.own_path is not None else "· not saved")
         shot = self.session.shot
         self.shot.fill([(s.name, s.id) for s in document.shots], shot.id if shot else None)
-        self.mode.set_value("traced" if self.picture.traced else "draft")
+        self.mode.set_value(self.picture.look)
 
     def tell_preparing(self, share: float, left: float) -> None:
         """How far the renderer's kernels are made for this machine; the draft serves meanwhile."""

@@ -45,7 +45,7 @@ class Window(QMainWindow):
         self.setWindowTitle("Aulmo")
         self.resize(1280, 800)
         self.setAcceptDrops(True)
-        self._sized = False
+        self._sized, self._before_draft = False, "finished"
         self.session = session = Session((stage.name for stage in STAGES), self)
         self.registry = Registry(self)
         self.kinds: list[FileKind] = []
@@ -82,7 +82,15 @@ class Window(QMainWindow):
 
     def _lay_out(self) -> None:
         self.middle = QSplitter(Qt.Orientation.Vertical)
-        self.middle.addWidget(self.picture)
+        seen = QSplitter(Qt.Orientation.Horizontal)
+        seen.setHandleWidth(4)
+        seen.setChildrenCollapsible(False)
+        for pane in self.picture.panes:
+            seen.addWidget(pane)
+        seen.addWidget(self.picture)
+        for k in range(seen.count()):
+            seen.setStretchFactor(k, 1)
+        self.middle.addWidget(seen)
         self.middle.addWidget(self.bench)
         self.middle.setStretchFactor(0, 1)
         self.middle.setHandleWidth(4)
@@ -160,6 +168,7 @@ class Window(QMainWindow):
         self.registry.handle("duplicate", lambda: working() and bool(s.selection), edit.duplicate_parts)
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
+        add("finished", "With or without the finish", "View", "Shift+D", self.next_look, working)
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)
         add("patch", "Test patch", "View", "X", lambda: s.toggle_tool("patch"), working)
@@ -256,7 +265,7 @@ class Window(QMainWindow):
         self.parts.setVisible(True)
         self.details.setVisible(True)
         self.middle.setSizes([520, 196])
-        self._sized = False
+        self._sized, self._before_draft = False, "finished"
         self.strip.refresh()
         self.show_start()
 
@@ -275,8 +284,15 @@ class Window(QMainWindow):
     # view
 
     def toggle_traced(self) -> None:
-        """Draft or traced."""
-        self.picture.set_traced(not self.picture.traced)
+        """Draft, or what it was before: traced or finished."""
+        if self.picture.traced:
+            self._before_draft = self.picture.look
+        self.picture.set_look("draft" if self.picture.traced else self._before_draft)
+        self.strip.refresh()
+
+    def next_look(self) -> None:
+        """Traced and finished by turns."""
+        self.picture.set_look("traced" if self.picture.look == "finished" else "finished")
         self.strip.refresh()
 
     def fold(self) -> None:
