@@ -376,3 +376,35 @@ def test_a_hundred_thousand_keys_are_no_burden():
     for k in range(200):
         resolve(document, {}, 0.37 * k)
     assert at(document, "floor/height", 50.0005) == pytest.approx((50000 % 7 + 50001 % 7) / 2)
+
+
+def road(slides: float, cart: float = 0.0, ferry: float = 0.0):
+    """A cart's wheel of 31 mm over a road that slides; the cart may slide itself, and a ferry may carry both."""
+    from aulmo.document.assets import AssetStore
+    from shapes import box_mesh
+
+    assets = AssetStore()
+    parts = {
+        "ferry": Part("ferry", "Ferry", children=("cart", "road")), "cart": Part("cart", "Cart", parent="ferry", children=("wheel",)),
+        "wheel": Part("wheel", "Wheel", parent="cart", placement=Placement((40.0, 30.0, 31.0))),
+        "road": Part("road", "Road", parent="ferry", mesh=assets.add_mesh(box_mesh(1.0)),
+                     placement=Placement((0.0, 0.0, -10.0), scale=(4000.0, 900.0, 20.0))),
+    }  # fmt: skip
+    document = Document(parts=parts, roots=("ferry",))
+    for thing, way in (("road", slides), ("cart", cart), ("ferry", ferry)):
+        if way:
+            document, _ = script.add_motion(document, thing, "slide", length=2.0, distance_mm=way, axis="x")
+    return (*script.add_motion(document, "wheel", "roll", radius_mm=31.0, axis="y", length=2.0), assets)
+
+
+@pytest.mark.parametrize(("slides", "cart", "ferry"), [(-1900.0, 0.0, 0.0), (-700.0, 500.0, 0.0), (250.0, 250.0, 0.0), (-1900.0, 0.0, 800.0)])
+def test_wheels_roll_by_the_way_between_them_and_a_road_that_moves(slides, cart, ferry):
+    document, roll, _assets = road(slides, cart, ferry)
+    motion = document.motions[roll]
+    for time in (0.5, 1.0, 2.0):
+        angle = math.radians(rolled(mover_of(document), motion, "wheel", time))
+        hub, ground = (world(document, i, time)[0, 3] for i in ("cart", "road"))
+        assert angle * 31.0 == pytest.approx(hub - ground, abs=1e-6), "no slip"
+    still = replace(document, motions={**document.motions, roll: replace(motion, ground="ferry")})
+    angle = math.radians(rolled(mover_of(still), still.motions[roll], "wheel", 2.0))
+    assert angle * 31.0 == pytest.approx(cart, abs=1e-6), "on what is named it rolls by that alone"

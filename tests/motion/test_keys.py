@@ -118,10 +118,12 @@ def test_a_change_between_keys_is_loose_and_with_recording_a_key():
     assert told(kept.document) == [(0.0, 1.0), (1.0, 9.0), (2.0, 5.0)] and not kept.loose
 
 
-def test_recording_something_without_keys_sets_one_at_the_beginning_too():
+def test_recording_something_without_keys_lets_it_rest_until_the_hand_was_there():
     base = scene()
-    made = recorded(base, put(base, PLACE, (50.0, 0.0, 0.0)), 2.0, {}, True)
-    assert told(made.document, PLACE) == [(0.0, (0.0, 0.0, 0.0)), (2.0, (50.0, 0.0, 0.0))]
+    made = recorded(base, put(base, PLACE, (50.0, 0.0, 0.0)), 2.0, {}, True, 1.5)
+    assert told(made.document, PLACE) == [(1.5, (0.0, 0.0, 0.0)), (2.0, (50.0, 0.0, 0.0))]
+    at_once = recorded(base, put(base, PLACE, (50.0, 0.0, 0.0)), 2.0, {}, True, 2.0)
+    assert told(at_once.document, PLACE) == [(1.96, (0.0, 0.0, 0.0)), (2.0, (50.0, 0.0, 0.0))], "a frame before, and not from the film's beginning"
     assert made.document.parts["ball"].placement.position == (0.0, 0.0, 0.0)
     names = recorded(base, edits.change_part(base, "ball", name="Other"), 2.0, {}, True)
     assert names.document.keys == {} and names.document.parts["ball"].name == "Other"

@@ -35,10 +35,10 @@ class Motion(Record):
     Turns go by `degrees` about an `axis` of the thing itself ("own") or of the world, through `centre` (in the same axes; None is the pivot);
     slides by `distance_mm` along it. Fades and glows go `from_` to `to`: an opacity, or stops. What follows a `path` runs from one share of
     its length to another, its own `axis` facing along where it `faces`, lying over by `bank` of what a bend asks for; or it follows a part,
-    its `leader`. A wheel turns by what its hub travels over `radius_mm`. A ride sways `swings` times a second, by `dive` and `lean` degrees for one
-    gravity. A shake is `amount_mm` and `amount_degrees` wide, `swings` a second. `lens_mm` is where a zoom goes; `cameras` are flown
-    through. `carries` says what the light stays with: the "set", the "camera" or the "product". A `pace` are shares of the way at even times, as
-    it was driven by hand, in the place of an ease.
+    its `leader`. A wheel turns by what its hub travels over `radius_mm`, seen from its `ground` where that moves; None finds what moves below it. A
+    ride sways `swings` times a second, by `dive` and `lean` degrees for one gravity. A shake is `amount_mm` and `amount_degrees` wide, `swings` a
+    second. `lens_mm` is where a zoom goes; `cameras` are flown through. `carries` says what the light stays with: the "set", the "camera" or the
+    "product". A `pace` are shares of the way at even times, as it was driven by hand, in the place of an ease.
     """
 
     id: str
@@ -67,6 +67,7 @@ class Motion(Record):
     to: Annotated[float, say.number("To", -6, 6, "", 2, -60, 60)] = 0.0
     path: Annotated[PathId | None, say.reference("Path")] = None
     leader: Annotated[PartId | None, say.reference("Follows")] = None
+    ground: Annotated[PartId | None, say.reference("Rolls on")] = None
     faces: Annotated[bool, say.yes("Faces along", "Turns with the path; off keeps the way it faces")] = True
     bank: Annotated[float, say.number("Lies over", 0, 1, "", 2, 0, 3)] = 0.0
     offset: Annotated[Triple, say.vector("Beside", decimals=1)] = (0.0, 0.0, 0.0)

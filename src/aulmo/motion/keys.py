@@ -76,22 +76,24 @@ def set_value(document: Document, address: str, time: float, value: Any, ease: s
     return put_keys(document, address, [changed if k is found else k for k in held])
 
 
-def _by_address(chosen: Iterable[Chosen]) -> dict[str, list[float]]:
+def by_address(chosen: Iterable[Chosen]) -> dict[str, list[float]]:
+    """The times of chosen keys by what they are keys of."""
     by: dict[str, list[float]] = {}
     for address, time in chosen:
         by.setdefault(address, []).append(time)
     return by
 
 
-def _is_among(key: Key, times: list[float]) -> bool:
+def is_among(key: Key, times: list[float]) -> bool:
+    """Whether a key stands at one of some times."""
     return any(abs(key.time - t) < SAME for t in times)
 
 
 def remove_keys(document: Document, chosen: Iterable[Chosen]) -> Document:
     """The document without some keys. A property whose last key goes keeps the value that it had."""
-    for address, times in _by_address(chosen).items():
+    for address, times in by_address(chosen).items():
         held = document.keys.get(address, ())
-        kept = [k for k in held if not _is_among(k, times)]
+        kept = [k for k in held if not is_among(k, times)]
         if held and not kept:
             document = put(document, address, held[0].value)
         document = put_keys(document, address, kept)
@@ -104,23 +106,23 @@ def change_keys(document: Document, chosen: Iterable[Chosen], **fields: Any) -> 
 
 
 def _changed(document: Document, chosen: Iterable[Chosen], change: Callable[[Key], Key]) -> Document:
-    for address, times in _by_address(chosen).items():
-        document = put_keys(document, address, [change(k) if _is_among(k, times) else k for k in document.keys.get(address, ())])
+    for address, times in by_address(chosen).items():
+        document = put_keys(document, address, [change(k) if is_among(k, times) else k for k in document.keys.get(address, ())])
     return document
 
 
-def _retimed(document: Document, chosen: Iterable[Chosen], when, copy: bool = False, turned: bool = False) -> tuple[Document, list[Chosen]]:
+def retimed(document: Document, chosen: Iterable[Chosen], when, copy: bool = False, turned: bool = False) -> tuple[Document, list[Chosen]]:
     """The document with other times of some keys; `turned` swaps what comes before a key and after it. Returns what is chosen then."""
     now: list[Chosen] = []
-    for address, times in _by_address(chosen).items():
+    for address, times in by_address(chosen).items():
         held = document.keys.get(address, ())
-        moving = [k for k in held if _is_among(k, times)]
+        moving = [k for k in held if is_among(k, times)]
         new = [replace(k, time=when(k)) for k in moving]
         if turned:
             new = _turned(moving, new)
         stay = list(held) if copy else [k for k in held if not any(k is m for m in moving)]
         landed = [k.time for k in new]
-        stay = [k for k in stay if not _is_among(k, landed)]
+        stay = [k for k in stay if not is_among(k, landed)]
         document = put_keys(document, address, [*stay, *new])
         now += [(address, k.time) for k in new]
     return document, now
@@ -140,7 +142,7 @@ def _turned(keys: list[Key], new: list[Key]) -> list[Key]:
 
 def move_keys(document: Document, chosen: Iterable[Chosen], by: float, copy: bool = False) -> tuple[Document, list[Chosen]]:
     """Some keys `by` seconds later; those they come to lie on are replaced. Returns the document and what is chosen then."""
-    return _retimed(document, chosen, lambda k: round(k.time + by, 9), copy)
+    return retimed(document, chosen, lambda k: round(k.time + by, 9), copy)
 
 
 def stretch(document: Document, chosen: Iterable[Chosen], about_time: float, factor: float) -> tuple[Document, list[Chosen]]:
@@ -149,7 +151,7 @@ def stretch(document: Document, chosen: Iterable[Chosen], about_time: float, fac
         raise BadValue("Keys cannot be stretched to nothing.")
     chosen = list(chosen)
     document = _changed(document, chosen, lambda k: replace(k, rest=k.rest * factor))
-    return _retimed(document, chosen, lambda k: round(about_time + (k.time - about_time) * factor, 9))
+    return retimed(document, chosen, lambda k: round(about_time + (k.time - about_time) * factor, 9))
 
 
 def reverse(document: Document, chosen: Iterable[Chosen]) -> tuple[Document, list[Chosen]]:
@@ -158,7 +160,7 @@ def reverse(document: Document, chosen: Iterable[Chosen]) -> tuple[Document, lis
     if not chosen:
         return document, []
     low, high = min(t for _, t in chosen), max(t for _, t in chosen)
-    return _retimed(document, chosen, lambda k: round(low + high - k.time, 9), turned=True)
+    return retimed(document, chosen, lambda k: round(low + high - k.time, 9), turned=True)
 
 
 def mirror(document: Document, chosen: Iterable[Chosen]) -> tuple[Document, list[Chosen]]:
@@ -168,7 +170,7 @@ def mirror(document: Document, chosen: Iterable[Chosen]) -> tuple[Document, list
         return document, []
     high = max(t for _, t in chosen)
     before = document
-    document, now = _retimed(document, chosen, lambda k: round(2 * high - k.time, 9), copy=True, turned=True)
+    document, now = retimed(document, chosen, lambda k: round(2 * high - k.time, 9), copy=True, turned=True)
     for address in {a for a, _ in chosen}:
         last = near(before.keys.get(address, ()), high)
         if last is not None:  # the last one itself is only once there, and goes on as it came

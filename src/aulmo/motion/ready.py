@@ -90,10 +90,10 @@ def new_motion(document: Document, target: str, kind: str, start: float = 0.0, l
         raise BadValue("A wheel that rolls needs a radius above 0 mm.")
     if kind == "follow" and fields.get("path") is None and fields.get("leader") is None:
         raise BadValue("Say which path it follows.")
-    for name in ("path", "leader"):
+    for name in ("path", "leader", "ground"):
         held = document.paths if name == "path" else document.parts
         if fields.get(name) is not None and fields[name] not in held:
-            raise BadValue(f"The {'path' if name == 'path' else 'part'} that it should follow is not there.")
+            raise BadValue(f"The {'path' if name == 'path' else 'part'} that it should {'roll on' if name == 'ground' else 'follow'} is not there.")
     if kind == "fly" and len([i for i in fields.get("cameras", ()) if i in document.cameras]) < 2:
         raise BadValue("A flight needs at least two saved cameras.")
     return Motion(edits.new_id(), kind=kind, wears=(address,), **fields)  # type: ignore[arg-type]

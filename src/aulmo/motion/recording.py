@@ -6,7 +6,7 @@ from aulmo.document.changes import changes
 from aulmo.document.moving.tracks import tracks_of
 from aulmo.document.properties import get, is_there, put_many, with_values
 from aulmo.document.records import Document
-from aulmo.motion.keys import ROOTS, keyable, near, set_value
+from aulmo.motion.keys import ROOTS, SAME, keyable, near, set_value
 
 
 class Recorded(NamedTuple):
@@ -23,11 +23,22 @@ def as_now(document: Document, time: float, loose: dict[str, Any]) -> Document:
     return with_values(document, values) if values else document
 
 
-def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], recording: bool) -> Recorded:
+def rested_until(document: Document, time: float, since: float | None) -> float:
+    """When what moves for the first time at a time left its rest: when the hand was last there, else a frame before."""
+    first = document.film.start
+    if since is not None and first <= since < time - SAME:
+        return since
+    return max(first, round(time - 1.0 / document.frames_per_second, 9))
+
+
+def recorded(
+    base: Document, new: Document, time: float, loose: dict[str, Any], recording: bool, since: float | None = None
+) -> Recorded:  # fmt: skip
     """What becomes of an edit `new` of the stored document `base` (or of it `as_now`) at a time.
 
     Where keys hold a property and one stands at that time, it gets the value; while recording one is set. Else the change is loose: it will be taken
-    back. While recording, properties without keys get one too, and one at the film's beginning with what they were.
+    back. While recording, properties without keys get one too, and one with what they were where they left their rest: at `since`, the moment that
+    the hand was at before, so that nothing moves before it was moved.
     """
     if not base.keys and not recording:
         return Recorded(new, loose)
@@ -43,7 +54,7 @@ def recorded(base: Document, new: Document, time: float, loose: dict[str, Any], 
         if value == back[address] or value == get(now, address):
             continue
         meant[address] = value
-    first = base.film.start
+    first = rested_until(base, time, since)
     begins: dict[str, Any] = {}
     if recording and new.keys is base.keys:
         for address, value in found.items():

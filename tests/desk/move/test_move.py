@@ -238,7 +238,8 @@ def test_faults_are_told_in_one_sentence_and_change_nothing(move):
     before = session.document
     film = move.built["Move"].commands.film
     film.add_motion("follow")
-    assert "path" in said[-1] and session.document is before
+    assert session.tool == "leader" and session.document is before, "without a path a part is asked for"
+    session.set_tool("")
     session.select((), "cameras/c")
     film.add_motion("fly")
     assert "two saved cameras" in said[-1]

@@ -14,6 +14,7 @@ from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.widgets.fields import Choice, NumberField, button, label
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.motion.ready import KINDS_OF
+from aulmo.motion.timecode import time_of
 
 
 def icon_button(icon: str, tip: str, run: Callable[[], Any]) -> QToolButton:
@@ -28,6 +29,19 @@ def icon_button(icon: str, tip: str, run: Callable[[], Any]) -> QToolButton:
     return made
 
 
+class TimeField(NumberField):
+    """The present moment, typed as seconds, frames or timecode."""
+
+    def __init__(self, session: Any) -> None:
+        super().__init__("s", -1e5, 1e5, 2)
+        self._session = session
+        self.setToolTip("Seconds, frames as 48 f, or timecode as 2:00")
+
+    def _read(self) -> float:
+        document = self._session.document
+        return time_of(self.text(), document.frames_per_second, document.film.start)
+
+
 class FilmBench(QWidget):
     """The film."""
 
@@ -35,7 +49,7 @@ class FilmBench(QWidget):
         super().__init__()
         self.desk, self.session, self.player = desk, desk.session, player
         self.head = BenchHead("Film")
-        self.time = NumberField("s", -1e5, 1e5, 2)
+        self.time = TimeField(self.session)
         self.time.setAccessibleName("Time")
         self.time.setFixedWidth(62)
         self.time.edited.connect(self.session.set_time)

@@ -5,7 +5,7 @@ from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QInputDialog
 
 from aulmo.deliver.film import plan, size_of
 from aulmo.deliver.job import Job, add, by_names, film_record
@@ -20,6 +20,7 @@ from aulmo.desk.shell.task import finish
 from aulmo.document.file_names import file_name
 from aulmo.document.meshes import corners_of
 from aulmo.document.property_table import MOTION_KINDS
+from aulmo.motion.timecode import time_of
 from aulmo.motion.ways import way
 from aulmo.prepare.arrange import bounds, frame_points
 
@@ -46,6 +47,15 @@ class MoveCommands:
         add("keys_mirror", "Chosen keys there and back", "Film/Keys", "", lambda: film.arrange("mirror"), working)
         add("keys_align", "Align chosen keys to this moment", "Film/Keys", "", lambda: film.arrange("align"), working)
         add("keys_even", "Same speed throughout", "Film/Keys", "", lambda: film.arrange("even"), working)
+        add("keys_space", "Even gaps between chosen keys", "Film/Keys", "", lambda: film.arrange("space"), working)
+        add("keys_length", "Chosen keys in one length…", "Film/Keys", "", self.ask_length, working)
+        add("keys_shift", "Shift chosen keys by…", "Film/Keys", "", self.ask_shift, working)
+        desk.registry.add_shared("cut", "Cut", "Edit", "Ctrl+X")
+        moving = lambda: working() and s.stage == s.film_stage  # noqa: E731
+        desk.registry.handle("copy", moving, film.copy, sooner=True)
+        desk.registry.handle("cut", moving, lambda: film.copy(cut=True), sooner=True)
+        desk.registry.handle("paste", moving, film.paste, sooner=True)
+        add("follow_part", "Follow a part that is clicked", "Film", "", lambda: s.set_tool("leader"), lambda: working() and bool(s.selection))
         add("marker", "Name this moment", "Film", "", film.put_marker, working)
         add("group_lanes", "Gather lanes under a name", "Film", "", film.group, working)
         for k, (kind, name) in enumerate(MOTION_KINDS.items()):
@@ -58,6 +68,26 @@ class MoveCommands:
         add("film_file", "Film as a file…", "Film", "", self.film_file, working)
         can = lambda: working() and s.stage == s.film_stage and film.can_delete()  # noqa: E731
         desk.registry.handle("delete", can, film.delete, sooner=True)
+
+    def _asked(self, title: str, words: str, given: str) -> float | None:
+        """A time that is typed as seconds, frames or timecode; None where it is left or makes no sense."""
+        text, right = QInputDialog.getText(self.desk.window, title, words, text=given)
+        if not right:
+            return None
+        found = self.desk.session.attempt(lambda: time_of(text, self.desk.session.document.frames_per_second))
+        return None if found is None else float(found)
+
+    def ask_length(self) -> None:
+        """One length for the chosen keys of each lane."""
+        length = self._asked("Chosen keys in one length", "From the first to the last: seconds, frames (48 f) or timecode (2:00)", "2 s")
+        if length is not None:
+            self.film.last(length)
+
+    def ask_shift(self) -> None:
+        """The chosen keys later, or earlier."""
+        by = self._asked("Shift chosen keys", "Later by, or with a minus earlier: seconds, frames (12 f) or timecode (0:12)", "0.5 s")
+        if by is not None and self.film.chosen:
+            self.film.move(self.film.document, self.film.chosen, by, False, None)
 
     def play(self) -> None:
         """Play in Move, whichever stage one is in."""

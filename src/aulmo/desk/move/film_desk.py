@@ -10,11 +10,13 @@ from aulmo.document import edits
 from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import get, is_there, sentence
 from aulmo.document.quantity import counted, show
-from aulmo.document.records import Document, LaneGroup, Marker, Motion
+from aulmo.document.records import Camera, Document, LaneGroup, Marker, Motion
 from aulmo.finish.layers import set_in
 from aulmo.motion import keys, ready, reel
+from aulmo.motion.key_clips import Clip, clip_of, one_length, pasted, spaced
 from aulmo.motion.lanes import Lane, key_times, lanes, name_of
 from aulmo.motion.recording import main_addresses, thing_of
+from aulmo.motion.timecode import timecode
 
 Chosen = tuple[str, float]
 STRIPES = ((0.36, 0.10, 0.20), (0.30, 0.22, 0.06), (0.10, 0.24, 0.10), (0.09, 0.18, 0.30), (0.24, 0.24, 0.24))
@@ -29,6 +31,7 @@ class FilmDesk(QObject):
         super().__init__(session)
         self.session = session
         self.chosen: tuple[Chosen, ...] = ()
+        self.clip: Clip | None = None  # keys that were copied
         self.unfolded: frozenset[str] = frozenset()
         self.only = False
         self.find = ""
@@ -131,7 +134,7 @@ class FilmDesk(QObject):
 
     @property
     def told_in(self) -> str:
-        """How the artist has times told: in "seconds", "frames" or "both"."""
+        """How the artist has times told: in "seconds", "frames", "timecode" or "both" of the first two."""
         return str(QSettings().value("film_times", "seconds"))
 
     def tell_in(self, how: str) -> None:
@@ -146,7 +149,8 @@ class FilmDesk(QObject):
     def told(self, time: float) -> str:
         """A time as the artist has them told."""
         frame = f"{self.frame_at(time)}"
-        return {"frames": frame, "both": f"{time:.2f} · {frame}"}.get(self.told_in, f"{time:.2f}")
+        code = timecode(time, self.document.frames_per_second, self.document.film.start)
+        return {"frames": frame, "both": f"{time:.2f} · {frame}", "timecode": code}.get(self.told_in, f"{time:.2f}")
 
     def words_at(self) -> str:
         """The present moment in words."""
@@ -175,6 +179,10 @@ class FilmDesk(QObject):
         if session.loose:
             session.keep_keys(dict(session.loose), f"Kept {counted(len(session.loose), 'change')} by keys")
             return
+        view, shot = session.free_view, session.shot
+        if view is not None and shot is not None and self.things() == [f"cameras/{shot.camera}"]:
+            self.key_view(view)
+            return
         found = [a for a in main_addresses(self.things()) if is_there(self.document, a)]
         if self.session.subject.startswith("keys/"):
             found = list(dict.fromkeys(a for a, _ in self.chosen))
@@ -191,6 +199,36 @@ class FilmDesk(QObject):
             self.run(f"Removed keys of {name}", lambda: keys.remove_keys(self.document, [(a, session.time) for a in found]))
         else:
             session.keep_keys({a: session.as_keyed(a) for a in found}, f"Keys of {name} at {show(session.time, 's', 2)}")
+
+    def key_view(self, view: Camera) -> None:
+        """Keys of the shot's camera where the free view is: its place, its aim, its lens. The shot is looked through again, which sees the same."""
+        session = self.session
+        assert session.shot is not None
+        held = self.document.cameras[session.shot.camera]
+        values = {a: getattr(view, a.split("/")[-1]) for a in main_addresses([f"cameras/{held.id}"])}
+        if session.keep_keys(values, f"{held.name} sees this view at {show(session.time, 's', 2)}"):
+            session.set_view(None)
+
+    def copy(self, cut: bool = False) -> None:
+        """Remember the chosen keys, and take them out where they are cut."""
+        if not self.chosen:
+            self.session.hint.emit("Choose keys first: click their rings, or drag a box round them")
+            return
+        self.clip = clip_of(self.document, self.chosen)
+        self.session.hint.emit(f"{'Cut' if cut else 'Copied'} {counted(self.clip.count, 'key')}")
+        if cut:
+            chosen = self.chosen
+            self.run(f"Cut {counted(len(chosen), 'key')}", lambda: keys.remove_keys(self.document, chosen))
+
+    def paste(self) -> None:
+        """The remembered keys from the present moment on: in their own lanes, or in those of what else is selected."""
+        clip, session = self.clip, self.session
+        if clip is None or not clip.keys:
+            session.hint.emit("Copy keys first: choose their rings and press Ctrl+C")
+            return
+        subject = session.subject.split("/")[0]
+        things = self.things() if (session.selection or subject in ("cameras", "lamps", "softboxes", "environment")) and subject != "keys" else []
+        self.run(f"Pasted {counted(clip.count, 'key')}", lambda: pasted(self.document, clip, keys.snapped(self.document, session.time), things))
 
     def delete(self) -> None:
         """Delete chosen keys, the motion or the cut that is selected."""
@@ -223,7 +261,7 @@ class FilmDesk(QObject):
         self.run(told, lambda: keys.change_keys(self.document, chosen, **fields))
 
     def arrange(self, how: str) -> None:
-        """Reverse, mirror or align the chosen keys, or give them one speed."""
+        """Reverse, mirror, space evenly or align the chosen keys, or give them one speed."""
         chosen, document, time = self.chosen, self.document, self.session.time
         if not chosen:
             self.session.hint.emit("Choose keys first: click their rings, or drag a box round them")
@@ -233,11 +271,18 @@ class FilmDesk(QObject):
             self.run(f"Turned {many} round", lambda: keys.reverse(document, chosen))
         elif how == "mirror":
             self.run(f"{many} there and back", lambda: keys.mirror(document, chosen))
+        elif how == "space":
+            self.run(f"Even gaps between {many}", lambda: spaced(document, chosen))
         elif how == "align":
             self.run(f"Aligned {many} to {show(time, 's', 2)}", lambda: keys.align(document, chosen, time))
         elif how == "even":
             for address in dict.fromkeys(a for a, _ in chosen):
                 self.run(f"One speed: {sentence(self.document, address)}", lambda a=address: keys.same_speed(self.document, a))
+
+    def last(self, length: float) -> None:
+        """The chosen keys of each lane, given one length."""
+        chosen, document = self.chosen, self.document
+        self.run(f"{counted(len(chosen), 'key')} in {show(length, 's', 2)}", lambda: one_length(document, chosen, length))
 
     def ripple(self, by: float) -> None:
         """All that follows the present moment, later by so much."""
@@ -250,6 +295,10 @@ class FilmDesk(QObject):
         targets = targets if targets is not None else self.things()
         if not targets:
             session.hint.emit("Select what should move")
+            return ""
+        if kind == "follow" and not document.paths and "leader" not in numbers and targets[0].startswith("parts/"):
+            session.set_tool("leader")
+            session.hint.emit("There is no path: click the part that it should follow")
             return ""
         motions: list[Motion] = []
 
@@ -299,6 +348,10 @@ class FilmDesk(QObject):
         if kind in ("roll", "steer", "ride"):
             start = film.start
         return ready.new_motion(document, target, kind, start, length, **fields)
+
+    def lead(self, motion: Motion, leader: str | None) -> None:
+        """Let a motion follow another part."""
+        self.run("What it follows", lambda: ready.put_motion(self.document, replace(motion, leader=leader)))
 
     def cut_here(self, shot_id: str) -> None:
         """Show a shot from the present moment on."""

@@ -86,7 +86,7 @@ class MovePage(Page):
         self.film.add(row("Frames", self.rate, self.rates))
         self.times = Choice()
         self.times.setAccessibleName("Times are told in")
-        self.times.fill([("Seconds", "seconds"), ("Frames", "frames"), ("Both", "both")], desk.told_in)
+        self.times.fill([("Seconds", "seconds"), ("Frames", "frames"), ("Timecode", "timecode"), ("Both", "both")], desk.told_in)
         self.times.chosen.connect(desk.tell_in)
         self.film.add(row("Told in", self.times))
         self.count = label("")

@@ -11,11 +11,14 @@ from aulmo.desk.shell.bound import BoundNumber
 from aulmo.desk.shell.details import Page
 from aulmo.desk.widgets.fields import Choice, button, button_row, label, row
 from aulmo.document import edits
+from aulmo.document.moving.movers import mover_of
+from aulmo.document.moving.rolling import ground_of
 from aulmo.document.property_table import MOTION_KINDS
 from aulmo.document.quantity import counted
 from aulmo.document.records import Motion
 from aulmo.motion import ready
 from aulmo.motion.lanes import name_of
+from aulmo.motion.pace import pace_of, pace_words, way_of, with_pace
 
 TURNS = ("spin", "turntable", "orbit", "swing")
 # the rows that each kind shows, besides when it is
@@ -59,6 +62,19 @@ class MotionPage(Page):
         self.path_row, self.leader_row = row("Path", self.path), row("Or a part", self.leader)
         does.add(self.path_row)
         does.add(self.leader_row)
+        self.point = button("Click the part", lambda: session.set_tool("leader"), "link", "The part that it should follow, by a click in the picture")
+        does.add(button_row(self.point))
+        self.ground = Choice()
+        self.ground.setAccessibleName("Rolls on")
+        self.ground.chosen.connect(self._ground)
+        self.ground_row = row("Rolls on", self.ground, tip="What moves below the wheel counts: it turns by the way between both")
+        does.add(self.ground_row)
+        self.pace = QLineEdit()
+        self.pace.setAccessibleName("Pace")
+        self.pace.setToolTip("Type 60 km/h, 1.5 m/s, 200 mm/s or 20 mph: the length follows")
+        self.pace.editingFinished.connect(self._paced)
+        self.pace_row = row("Pace", self.pace)
+        does.add(self.pace_row)
         self.views = ViewsList()
         self.views.changed.connect(self._fly)
         self.views.here_wanted.connect(self._fly_here)
@@ -102,6 +118,21 @@ class MotionPage(Page):
             return ready.put_motion(self.session.document, replace(made, id=motion.id, wears=motion.wears))
 
         self.desk.run(f"Motion: {MOTION_KINDS[kind].lower()}", make)
+
+    def _ground(self, part: str | None) -> None:
+        motion = self.motion()
+        if motion is not None and part != motion.ground:
+            self.desk.run("What it rolls on", lambda: ready.put_motion(self.session.document, replace(motion, ground=part)))
+            self.refresh()
+
+    def _paced(self) -> None:
+        """A pace was typed: the length is what it takes."""
+        motion = self.motion()
+        if motion is None or not self.pace.isModified():
+            return
+        self.pace.setModified(False)
+        self.desk.run("Another pace", lambda: with_pace(self.session.document, motion, pace_of(self.pace.text())))
+        self.refresh()
 
     def _follow(self, **fields: Any) -> None:
         motion = self.motion()
@@ -166,6 +197,12 @@ class MotionPage(Page):
             self.session.select(self.session.selection)
             self.desk.run("Turned a motion into keys", lambda: ready.to_keys(self.session.document, motion.id))
 
+    def _show_pace(self, motion: Motion) -> None:
+        way = way_of(self.session.document, motion)
+        self.pace_row.setVisible(way is not None)
+        if way is not None and not self.pace.hasFocus():
+            self.pace.setText(pace_words(way / max(motion.length / motion.repeats, 1e-9)))
+
     def show_document(self) -> None:
         """Bring it up to date."""
         motion, document = self.motion(), self.session.document
@@ -187,6 +224,8 @@ class MotionPage(Page):
         self.drive.setVisible(follows)
         self.path_row.setVisible(follows)
         self.leader_row.setVisible(follows)
+        self.point.setVisible(follows)
+        self._show_pace(motion)
         self.views.setVisible(motion.kind == "fly")
         if motion.kind == "fly":
             held = document.cameras
@@ -197,6 +236,14 @@ class MotionPage(Page):
             if motion.leader in document.parts:
                 offered[motion.leader] = document.parts[motion.leader].name
             self.leader.fill([("None", None), *((name, i) for i, name in offered.items())], motion.leader)
+        self.ground_row.setVisible(motion.kind == "roll")
+        if motion.kind == "roll":
+            wheel = motion.wears[0][6:]
+            seen = ground_of(mover_of(document), motion, wheel) if motion.ground is None and wheel in document.parts else None
+            auto = f"By itself: {document.parts[seen].name}" if seen is not None else "By itself: what stands still"
+            moving = [i for i in (*(a[6:] for m in document.motions.values() for a in m.wears if a.startswith("parts/")), motion.ground or "")]
+            offered = {i: document.parts[i].name for i in dict.fromkeys(moving) if i in document.parts and f"parts/{i}" not in motion.wears}
+            self.ground.fill([(auto, None), *((name, i) for i, name in offered.items())], motion.ground)
         names = [name_of(document, t) for t in motion.wears]
         shown = ", ".join(names[:6]) + (f" and {len(names) - 6} more" if len(names) > 6 else "")
         self.who.setText(shown + (f"\nA change here changes all {len(names)}." if len(names) > 1 else ""))

@@ -8,6 +8,7 @@ from aulmo.desk.move.commands import MoveCommands
 from aulmo.desk.move.dissolve import Dissolve
 from aulmo.desk.move.drive_tool import DriveTool
 from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.move.leader_tool import LeaderTool
 from aulmo.desk.move.page import MovePage
 from aulmo.desk.move.page_cut import CutPage
 from aulmo.desk.move.page_key import KeyPage
@@ -32,7 +33,7 @@ def _build(desk: Desk) -> Built:
     commands.bench, commands.beside = bench, Beside(session, picture, NAME)
     picture.overlays += [Dissolve(film, picture, NAME), WayMarks(film, picture, NAME)]
     picture.framed_stages += (NAME,)
-    for tool in (AxisTool(picture, film), DriveTool(picture, film)):
+    for tool in (AxisTool(picture, film), DriveTool(picture, film), LeaderTool(picture, film)):
         picture.add_tool(tool)
     page = MovePage(film, bench.offer_motions)
     faces = {"Film": bench, "Motions": MotionsBench(film)}

@@ -98,11 +98,13 @@ class Picture(PictureView):
         """Give the view a new camera: the shot's own where cameras are framed, a free view elsewhere."""
         own = self.session.camera
         plain = replace(camera, id=own.id, name=own.name)
-        framing = self.session.stage in self.camera_stages
+        recording = self.session.recording and self.session.stage == self.session.film_stage
+        framing = self.session.stage in self.camera_stages or recording
         if framing and own.keeps_target and self.session.free_view is None:
             plain = replace(plain, target=own.target)
         if framing and not own.locked and self.session.free_view is None and own.id:
-            self.session.change_camera(f"Moved {own.name}", plain, key)
+            move = self.session.turn_camera if recording else self.session.change_camera
+            move(f"Moved {own.name}", plain, key)
         else:
             if framing and own.locked:
                 self.session.hint.emit(f"{own.name} is locked; this is a free view · 0 goes back")

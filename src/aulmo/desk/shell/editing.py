@@ -11,9 +11,11 @@ from aulmo.document.choosing import owner, put_own, settled
 from aulmo.document.properties import about, accepted, get, keyed, put_many, sentence
 from aulmo.document.records import Camera, Document, Lamp
 from aulmo.errors import AulmoError
-from aulmo.motion.recording import hold, keep, recorded
+from aulmo.motion.keys import near
+from aulmo.motion.recording import MAIN, hold, keep, recorded
 
 # what a locked camera keeps: where it stands and what it frames, not how bright and sharp it is
+VIEW = MAIN["cameras"]  # what a turn of the view changes of a camera
 HELD = (
     "position", "target", "roll", "focal_length_mm", "sensor_mm", "shift_x", "shift_y", "projection", "span_mm", "bend", "near_mm", "keeps_target",
 )  # fmt: skip
@@ -25,15 +27,21 @@ class Editing(Looking):
     def __init__(self, stages: Iterable[str], parent: QObject | None = None) -> None:
         super().__init__(stages, parent)
         self.copied_material: str | None = None
+        self._recorded_from: float | None = None  # the moment that the hand was at before, while recording
+        self._recorded_at: float | None = None  # the moment that was recorded at last
         self._pulled: tuple[object, Document] = (None, self.history.document)  # what is being pulled, and the document when that began
 
-    def apply(self, told: str, document: Document, merge_key: object = None) -> None:
-        """One undoable step. What keys hold changes by a key, or until the time changes."""
+    def apply(self, told: str, document: Document, merge_key: object = None, also: dict[str, Any] | None = None) -> None:
+        """One undoable step. What keys hold changes by a key, or until the time changes. `also` are values that keys are set for in any case."""
         if merge_key is None or merge_key != self._pulled[0]:
             self._pulled = (merge_key, self.document)
         begun = self._pulled[1]  # the steps of one pull may each be worked out from where it began
         base = begun if document.keys is begun.keys and document.axes is begun.axes else self.document
-        made, loose = recorded(base, document, self.time, self.loose, self.recording)
+        made, loose = recorded(base, document, self.time, self.loose, self.recording, self._recorded_from)
+        if also:
+            made = keep(made, self.time, {a: v for a, v in also.items() if near(made.keys.get(a, ()), self.time) is None})
+        if self.recording and made.keys is not base.keys:
+            self._recorded_at = self.time
         self._hold(loose)
         self.history.apply(told, self._in_choices(base, made), merge_key)
 
@@ -106,6 +114,8 @@ class Editing(Looking):
         """Go to a moment of the film, in seconds; what was loose is taken back."""
         if time == self.time:
             return
+        if self._recorded_at == self.time:
+            self._recorded_from = self.time
         self.time = time
         if self.loose:
             self.loose = {}
@@ -120,6 +130,7 @@ class Editing(Looking):
         """Let changes set keys, or not."""
         if on != self.recording:
             self.recording = on
+            self._recorded_from, self._recorded_at = (self.time if on else None), None
             self.record_changed.emit()
 
     def keep_keys(self, values: dict[str, Any], told: str) -> bool:
@@ -232,6 +243,14 @@ class Editing(Looking):
             self.hint.emit(f"{camera.name} is locked")
             return
         self.apply(told, edits.put_camera(self.document, camera), merge_key)
+
+    def turn_camera(self, told: str, camera: Camera, merge_key: object = None) -> None:
+        """A movement of the view that is one of the shot's camera: while recording, keys of its place, its aim and its lens at this moment."""
+        if not self.recording or camera.id not in self.document.cameras:
+            self.change_camera(told, camera, merge_key)
+            return
+        values = {f"cameras/{camera.id}/{field}": getattr(camera, field) for field in VIEW}
+        self.apply(told, edits.put_camera(self.document, camera), merge_key, values)
 
     def change_lamp(self, told: str, lamp: Lamp, merge_key: object = None) -> None:
         """An edit of a lamp."""

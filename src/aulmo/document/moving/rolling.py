@@ -1,16 +1,20 @@
 """What follows from how something travels: wheels that roll, front wheels that steer, a body that sways on its springs."""
 
+import contextlib
 import math
 from typing import Any, Callable, NamedTuple
 
 import numpy as np
 from numpy.polynomial import chebyshev
 
+from aulmo.document.assets import store_of
+from aulmo.document.branches import below
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
 from aulmo.document.moving.going import ease
 from aulmo.document.moving.mover import GRAVITY, UP, Mover, cross, in_a_hurry, unit
-from aulmo.errors import BadValue
+from aulmo.document.placement import without_scale
+from aulmo.errors import AulmoError, BadValue
 
 ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough
 STEPS_PER_SECOND, ROUGH_STEPS = 240, 30  # of a body on its springs; of one that is only wanted roughly
@@ -132,6 +136,63 @@ def _remembered(mover: Mover, key: tuple, make: Callable[[bool], Any]) -> Any:
 # wheels
 
 
+def ground_of(mover: Mover, motion: Motion, part_id: str) -> str | None:
+    """What a wheel rolls on where that moves by itself: the motion's ground, else the moving thing whose box the wheel's lowest point lies in when
+    nothing moves. Nothing that carries the wheel, or hangs from it, counts, and no other wheel."""
+    if motion.ground is not None:
+        return motion.ground if motion.ground in mover.document.parts else None
+    key = ("ground", part_id, motion.id)
+    if key not in mover.kept:
+        mover.kept[key] = _found_below(mover, motion, part_id)
+    found: str | None = mover.kept[key]
+    return found
+
+
+def _found_below(mover: Mover, motion: Motion, part_id: str) -> str | None:
+    parts = mover.document.parts
+    carries: set[str] = set()
+    above: str | None = part_id
+    while above is not None:
+        carries.add(above)
+        above = parts[above].parent
+    wheels = {a[6:] for a, worn in mover.worn.items() if a.startswith("parts/") and any(m.kind in ("roll", "steer") for m in worn)}
+    rest = mover.rest(part_id)
+    hub = rest[:3, :3] @ mover.hub(motion, part_id) + rest[:3, 3]
+    slack = 0.05 * motion.radius_mm
+    touch = hub - UP * motion.radius_mm
+    hung = set(below(mover.document, part_id))
+    for thing in sorted(mover.moving() & set(parts) - carries - wheels - hung):
+        box = _box_at_rest(mover, thing)
+        if box is None or (hub >= box[0]).all() and (hub <= box[1]).all():
+            continue
+        if (touch >= box[0] - slack).all() and (touch <= box[1] + slack).all():
+            return thing
+    return None
+
+
+def _box_at_rest(mover: Mover, part_id: str) -> tuple[np.ndarray, np.ndarray] | None:
+    """The world box of a part and all below it, as it stands when nothing moves; None without any shape."""
+    corners = []
+    for one in below(mover.document, part_id):
+        name = mover.document.parts[one].mesh
+        if name is not None:
+            rest = mover.rest(one)
+            with contextlib.suppress(AulmoError):
+                low, high = store_of(name).turned_box(name, rest[:3, :3])
+                corners.append((low + rest[:3, 3], high + rest[:3, 3]))
+    if not corners:
+        return None
+    ends = np.array(corners)
+    return ends[:, 0].min(0), ends[:, 1].max(0)
+
+
+def _gone(mover: Mover, ground: str | None, time: float) -> np.ndarray:
+    """4x4 that takes what is seen in the world back to how the ground stood when nothing moved."""
+    if ground is None:
+        return np.eye(4)
+    return without_scale(mover.rest(ground)) @ np.linalg.inv(without_scale(mover.world(ground, time)))
+
+
 def rolled(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
     """Degrees that a wheel has turned about its axle at a time, from how its hub travels: it cannot slip. Raises BadValue where it has no radius."""
     if motion.radius_mm <= 0.0:
@@ -140,16 +201,21 @@ def rolled(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
     part = document.parts[part_id]
     own = mover.hub(motion, part_id)
     axis = np.array(motion.axis, float)
+    ground = ground_of(mover, motion, part_id)
 
     def stands(t: float) -> tuple[np.ndarray, np.ndarray]:
-        """The hub and the axle at a time, but for the rolling: by the levels above, and the wheel's own keys and earlier motions."""
-        matrix = mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
+        """The hub and the axle at a time, but for the rolling, as the ground sees them: by the levels above, and the wheel's own keys and earlier
+        motions."""
+        matrix = _gone(mover, ground, t) @ mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
         axle = matrix[:3, :3] @ axis
         return matrix[:3, :3] @ own + matrix[:3, 3], unit(axle)
 
     def make(roughly: bool) -> Travel:
         low, high = motion.start, motion.start + motion.length
-        return travel(stands, [low, high], 1) if roughly else travel(stands, breaks_of(mover, part_id, low, high))
+        if roughly:
+            return travel(stands, [low, high], 1)
+        breaks = breaks_of(mover, part_id, low, high)
+        return travel(stands, breaks if ground is None else sorted({*breaks, *breaks_of(mover, ground, low, high)}))
 
     found: Travel = _remembered(mover, ("rolled", part_id, motion.id), make)
     return math.degrees(found.at(time) / motion.radius_mm)
@@ -162,8 +228,10 @@ def steered(mover: Mover, motion: Motion, part_id: str, time: float) -> float:
     own = mover.hub(motion, part_id)
     low, high = motion.start, motion.start + motion.length
 
+    ground = ground_of(mover, motion, part_id)
+
     def stands(t: float) -> np.ndarray:
-        return mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
+        return _gone(mover, ground, t) @ mover.world(part.parent, t) @ mover.local(part_id, t, before=motion)
 
     def at(t: float) -> float | None:
         matrix = stands(t)
