@@ -8,7 +8,7 @@ from pathlib import Path
 
 from aulmo import __version__
 from aulmo.command import export, hand_over, renders, stills, web
-from aulmo.command.words import bar, end_bar, frame_size, stopped_at
+from aulmo.command.words import bar, end_bar, frame_size, quality, stopped_at
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 
@@ -131,6 +131,7 @@ def film(arguments) -> int:
     from msgspec.structs import replace
 
     from aulmo.deliver.film import plan, render_film, size_of
+    from aulmo.deliver.qualities import settings_of, size_for
     from aulmo.document.edits import find_shot
     from aulmo.document.project_file import load
     from aulmo.document.variant_table import from_words
@@ -145,8 +146,8 @@ def film(arguments) -> int:
     if shot is not None:  # one shot throughout, whatever the reel says
         document = replace(document, film=replace(document.film, reel=()))
     planned = plan(document, arguments.start, arguments.end, _span(arguments.frames) if arguments.frames else None, shot)
-    size = frame_size(arguments.size) if arguments.size else size_of(document, planned)
-    settings = stopped_at(document.render, arguments)
+    size = frame_size(arguments.size) if arguments.size else size_for(document.render, arguments.quality, size_of(document, planned))
+    settings = stopped_at(settings_of(document.render, arguments.quality), arguments)
     kind = arguments.file_type or "png"
 
     def progress(p, picture) -> bool:
@@ -257,7 +258,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--state", metavar="FILE", help="keep the render's state here, and go on from it if it is there")
     p.add_argument("--file-type", choices=_few("file_type"))
     p.add_argument("--profile", choices=_few("profile"), help="the colours of the file")
-    p.add_argument("--quality", type=int, metavar="1-100", help="of JPEG and WebP")
+    p.add_argument("--quality", type=quality, metavar="still|film|preview|1-100", help="the size, noise and time of a still, of the film or of its "
+                   "preview; a number is that of JPEG and WebP")  # fmt: skip
     p.add_argument("--dpi", type=int, metavar="N")
     p.add_argument("--alpha", choices=_few("alpha"), help="of TIFF")
     p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
@@ -274,6 +276,8 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--shot", metavar="NAME", help="this shot throughout, whatever the reel says")
     p.add_argument("--size", metavar="WxH")
     p.add_argument("--variant", metavar="CHOICES", help="as \"Colour=Pine,Set=Night\"")
+    uses = ("still", "film", "preview")
+    p.add_argument("--quality", choices=uses, default="film", help="the size, noise and time of the film, of its preview or of a still")
     p.add_argument("--rate", type=float, metavar="FRAMES", help="frames a second, in the place of the project's")
     _stopping(p)
     p.add_argument("--file-type", choices=("png", "png16", "exr", "exr32"), help="of single pictures in a folder")

@@ -7,7 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from aulmo.command.words import at_least, bar, end_bar, frame_size, stopped_at
+from aulmo.deliver.qualities import USES, settings_of, size_for
 from aulmo.errors import BadValue
+
+
+def _use(arguments: argparse.Namespace) -> str:
+    """Whether a still is made, or a picture in the quality of the film or of its preview."""
+    return arguments.quality if arguments.quality in USES else "still"
 
 
 def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
@@ -17,7 +23,7 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
     from aulmo.deliver.picture_file import LAYERED
     from aulmo.document.properties import about, accepted
 
-    settings = stopped_at(settings, arguments)
+    settings = stopped_at(settings_of(settings, _use(arguments)), arguments)
     if arguments.time is not None:
         settings = replace(settings, stop="time", seconds=at_least(arguments.time, 0.1, "the time in seconds"))
     if arguments.passes is not None:
@@ -30,8 +36,9 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
             raise BadValue("Passes are kept in one EXR or layered file; let the file's name end in .exr or .ora.")
         settings = replace(settings, passes=names)
     for name in ("profile", "quality", "dpi", "alpha"):
-        if getattr(arguments, name) is not None:
-            settings = replace(settings, **{name: accepted(about(f"render/{name}"), getattr(arguments, name))})
+        given = getattr(arguments, name)
+        if given is not None and given not in USES:
+            settings = replace(settings, **{name: accepted(about(f"render/{name}"), given)})
     if arguments.seed is not None:
         settings = replace(settings, seed=int(at_least(arguments.seed, 0, "the seed")))
     return replace(settings, transparent=True) if arguments.transparent else settings
@@ -70,7 +77,7 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
     check_seen(document, Still(choices, shot.id, out))
     document = variants.chosen(document, choices)
     shot = next(s for s in document.shots if s.id == shot.id)
-    size = frame_size(arguments.size) if arguments.size else (shot.width, shot.height)
+    size = frame_size(arguments.size) if arguments.size else size_for(document.render, _use(arguments), (shot.width, shot.height))
     settings = _settings(arguments, document.render, kind)
     if not out.parent.is_dir():
         raise BadValue(f"There is no folder {out.parent} to write to.")

@@ -44,6 +44,17 @@ def stopped_at(settings: RenderSettings, arguments: argparse.Namespace) -> Rende
     return replace(settings, denoise=False) if arguments.raw else settings
 
 
+def quality(text: str) -> "int | str":
+    """What `--quality` means: a use, or a number for JPEG and WebP."""
+    from aulmo.deliver.qualities import USES
+
+    if text in USES:
+        return text
+    if not text.isdigit():
+        raise argparse.ArgumentTypeError(f"{text} is none of {', '.join(USES)}, and no number for JPEG and WebP")
+    return int(text)
+
+
 def at_least(value: Number, low: float, what: str) -> Number:
     """A number that makes sense. Raises BadValue."""
     if not (value == value and low <= value < 1e9):

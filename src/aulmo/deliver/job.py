@@ -468,7 +468,7 @@ def by_names(document: Document, picks: dict[str, str]) -> dict[str, str]:
 
 
 def _settings(settings: RenderSettings) -> dict:
-    return {f: getattr(settings, f) for f in settings.__struct_fields__}
+    return {f: getattr(settings, f) for f in settings.__struct_fields__ if f not in ("film", "preview")}
 
 
 def _read_json(path: Path) -> dict:

@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.deliver.film import display_frame, plan
 from aulmo.deliver.movie import Movie
+from aulmo.deliver.qualities import settings_of, size_for
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
 from aulmo.trace.scene import SceneBuilder
@@ -17,20 +18,23 @@ from aulmo.trace.tracer import render
 LONGEST = 640  # pixels of a preview's longer side
 
 
-def write_preview(document: Document, assets: AssetStore, out: Path, task: Any, samples: int = 0, shot_id: str | None = None) -> int:
-    """Drafts of the play range (or traced with a few `samples`, cleaned) as a film; returns how many frames. Raises AulmoErrors."""
+def write_preview(document: Document, assets: AssetStore, out: Path, task: Any, traced: bool = False, shot_id: str | None = None) -> int:
+    """Drafts of the play range (or `traced`, in the quality that the project says for previews) as a film; returns how many frames. Raises
+    AulmoErrors."""
     film = document.film
     otherwise = next((s for s in document.shots if s.id == shot_id), None)
     planned = plan(document, film.play_start, film.play_end, shot=otherwise)
     first = planned[0].seen[0].shot
     f = min(1.0, LONGEST / max(first.width, first.height))
     size = (max(16, round(first.width * f / 2) * 2), max(16, round(first.height * f / 2) * 2))
+    if traced and document.render.preview.own:
+        size = size_for(document.render, "preview", (first.width, first.height))
     drafts, builder = ShotDrafts(assets), SceneBuilder(assets)
-    settings = replace(document.render, stop="samples", samples=max(1, samples), passes=())
+    settings = replace(settings_of(document.render, "preview"), passes=())
     movie = Movie(out, size, document.frames_per_second, quick=True)
 
     def picture(shot, at: float) -> Any:
-        if not samples:
+        if not traced:
             return drafts.draw(document, shot, at, size, 2)[..., [2, 1, 0]]
         made = render(document, assets, shot, size, settings, lambda p, t: not task.cancelled, builder, None, at)
         return None if made is None else display_frame(made)

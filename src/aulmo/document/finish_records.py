@@ -184,6 +184,9 @@ class Finish(Record):
     name: Annotated[str, say.text("Name")] = "Finish"
     layers: tuple[Layer, ...] = ()
     balance: dict[str, Balance] = {}
-    view: Annotated[Literal["", "Product neutral", "Film", "Plain"], say.choice("Shown as", "As the shot", "Product neutral", "Film", "Plain")] = ""
+    view: Annotated[
+        Literal["", "Product neutral", "Film", "Plain", "Crisp"],
+        say.choice("Shown as", "As the shot", "Product neutral", "Film", "Plain", "Crisp"),
+    ] = ""
     reference: Annotated[AssetName | None, say.reference("Reference")] = None
     reference_file: Annotated[str, say.text("Reference")] = ""

@@ -187,7 +187,9 @@ class Shot(Record):
     camera: Annotated[CameraId, say.reference("Camera")]
     width: Annotated[int, say.whole("Width", 1, 8192, 1, 65536)] = 1600
     height: Annotated[int, say.whole("Height", 1, 8192, 1, 65536)] = 1200
-    view: Annotated[Literal["Product neutral", "Film", "Plain"], say.choice("View", "Product neutral", "Film", "Plain")] = "Product neutral"
+    view: Annotated[
+        Literal["Product neutral", "Film", "Plain", "Crisp"], say.choice("View", "Product neutral", "Film", "Plain", "Crisp")
+    ] = "Product neutral"
     photograph: Photograph | None = None
     guides: Annotated[
         Literal["none", "thirds", "golden", "diagonal", "centre"],

@@ -80,6 +80,7 @@ from aulmo.document.record_base import (
     within as within,
 )
 from aulmo.document.render_records import (
+    Quality as Quality,
     RenderSettings as RenderSettings,
 )
 from aulmo.document.surface_records import (

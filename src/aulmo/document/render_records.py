@@ -6,8 +6,20 @@ from aulmo.document import property as say
 from aulmo.document.record_base import Record
 
 
+class Quality(Record):
+    """Size, noise and time of pictures of one use. Without its `own` it is that of stills; `scale_percent` is of the shot's pixels each way."""
+
+    own: Annotated[bool, say.choice("Made as", {False: "Stills are", True: "Its own"})] = False
+    scale_percent: Annotated[float, say.number("Size", 10, 200, "%", 0, 1, 1000, curve=1.5, tip="Of the shot’s width and height")] = 100.0
+    stop: Annotated[Literal["noise", "samples", "time"], say.choice("Stops at", "Noise", "Samples", "Time")] = "noise"
+    samples: Annotated[int, say.whole("Samples", 1, 4096, 1, 1_000_000)] = 128
+    noise_percent: Annotated[float, say.number("Noise", 0.5, 20, "%", 2, 0.01, 1000)] = 4.0
+    seconds: Annotated[float, say.number("Time", 1, 3600, "s", 0, 0.1, 1e7)] = 60.0
+
+
 class RenderSettings(Record):
-    """How a final picture is made. `finished` lays the shot's finish on what shows it, a `negative` is the light and its passes, kept beside it."""
+    """How a final picture is made. `finished` lays the shot's finish on what shows it, a `negative` is the light and its passes, kept beside it. What
+    is said here is of stills; `film` and `preview` may be made otherwise, and the live picture stops at a noise of its own."""
 
     stop: Annotated[Literal["noise", "samples", "time"], say.choice("Stops at", "Noise", "Samples", "Time")] = "noise"
     samples: Annotated[int, say.whole("Samples", 1, 4096, 1, 1_000_000)] = 256
@@ -50,3 +62,8 @@ class RenderSettings(Record):
         bool,
         say.yes("Keep the light for Finish", "Beside the picture its light is kept, with the passes that are ticked: Finish works on it"),
     ] = True
+    film: Quality = Quality()
+    preview: Quality = Quality(own=True, scale_percent=40.0, stop="samples", samples=16)
+    live_noise_percent: Annotated[
+        float, say.number("Live picture to", 1, 30, "%", 1, 0.05, 1000, tip="The noise at which the picture that is worked on stops")
+    ] = 6.0

@@ -143,6 +143,25 @@ def write_exr(path: Path, pixels: np.ndarray) -> None:
     out.close()
 
 
+def shape_of(path: Path) -> tuple[int, int]:
+    """Width and height of a picture file; one by one of what cannot be read."""
+    import OpenImageIO as oiio
+
+    opened = oiio.ImageInput.open(str(path))
+    if opened is None:
+        oiio.geterror()
+        return 1, 1
+    spec = opened.spec()
+    opened.close()
+    return max(1, int(spec.width)), max(1, int(spec.height))
+
+
+def is_dome(path: Path) -> bool:
+    """Whether a picture is a full sphere of light: one that can hold light beyond white, twice as wide as high."""
+    width, height = shape_of(path) if path.suffix.lower() in (".hdr", ".exr") else (1, 1)
+    return width == 2 * height and width >= 64
+
+
 def level(image: np.ndarray) -> float:
     """Illuminance in lux on a card at the centre of the dome that faces the camera (-y) and leans back 20 degrees."""
     h, w = image.shape[:2]

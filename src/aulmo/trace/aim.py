@@ -15,6 +15,7 @@ from aulmo.light.aiming import HOWS, How, lamp_along, strip_along
 from aulmo.light.dome_map import angles
 from aulmo.light.softbox import find, new_softbox, placed, put_softbox
 from aulmo.light.staying import from_world, in_world, lamp_from_world, lamp_in_world
+from aulmo.trace.aim_instead import refused
 from aulmo.trace.options import options_row
 from aulmo.trace.scene import SceneBuilder
 from aulmo.trace.shape.embree import MASK_SOLID, NO_HIT, intersect_once
@@ -60,7 +61,7 @@ def ways_to(sight: Sight, x: float, y: float) -> tuple[Way, ...]:
     if not ways:
         if sight.blur(met) >= MATT:
             raise BadValue(f"The {sight.name(met)} is matt and mirrors nothing there; light it by facing instead.")
-        raise BadValue(f"Nothing from outside can be mirrored there: other things stand around the {sight.name(met)}.")
+        raise refused(sight, x, y, met)
     seen: dict[str, Way] = {}
     for way in ways:  # two walls of one thing show one highlight, told once
         seen.setdefault(sight.words(way), way)

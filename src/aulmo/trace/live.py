@@ -98,7 +98,7 @@ class Shown(NamedTuple):
 
 def live_noise(document: Document) -> float:
     """The noise, as a share, at which the live picture stops."""
-    return document.render.noise_percent / 100
+    return document.render.live_noise_percent / 100
 
 
 def _in_bytes(display: np.ndarray) -> np.ndarray:

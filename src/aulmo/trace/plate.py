@@ -14,7 +14,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.records import Camera, Document, Photograph, Shot
 from aulmo.frame.photograph import codes, laid_out, photographed, sees_photograph, straightened
 from aulmo.surface.colour import SRGB_TO_ACESCG, decode_srgb
-from aulmo.trace.view import show, show_film_back
+from aulmo.trace.view import CRISP, crisped, show, show_film_back
 
 KERNEL_WIDTH = 1600  # what glass and the draft see of a photograph
 WORKING_WIDTH = 2048  # what the window is drawn from
@@ -39,8 +39,10 @@ def light_of(values: np.ndarray, view: str) -> np.ndarray:
     if view == "Film":
         return np.clip(show_film_back(values), 0, BRIGHTEST)
     linear = _decoded(values)
-    if view == "Product neutral":
+    if view in ("Product neutral", "Crisp"):
         linear = neutral_back(linear)
+    if view == "Crisp":
+        linear = np.minimum(crisped(linear, 1.0 / CRISP), BRIGHTEST)
     return np.maximum(linear @ SRGB_TO_ACESCG.T.astype(np.float32), 0.0)
 
 

@@ -494,12 +494,13 @@ def render(
 
 # settings of the file that a picture is put in, and not of the picture
 OF_FILES = ("quality", "profile", "dpi", "alpha", "exr_parts", "finished", "negative")
+OF_OTHERS = ("film", "preview", "live_noise_percent")  # and those of pictures of another use
 
 
 def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, time_: float = 0.0) -> str:
     """What a picture depends on: the moments that it is made of, shot, size, settings and kernels; not names, nor what else is in the film."""
     moments = exposure_of(document, shot, time_)
-    told = replace(settings, folder="", file_type="png", **{f: getattr(RenderSettings(), f) for f in OF_FILES})
+    told = replace(settings, folder="", file_type="png", **{f: getattr(RenderSettings(), f) for f in (*OF_FILES, *OF_OTHERS)})
     shares = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
     after = moments.around() if "motion" in settings.passes else ()
     seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=(), finishes={}) for m in (*map(moments.at, shares), *after)]

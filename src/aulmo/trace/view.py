@@ -1,7 +1,8 @@
 """From scene light to what a screen shows: exposure, tone and sRGB encoding.
 
 "Product neutral" is Khronos PBR Neutral (published formula), "Film" is ACES 2.0 through OpenColorIO, "Plain" is sRGB cut off at
-white. The live picture takes ACES from a baked table; finals take it exactly.
+white, "Crisp" is the neutral view of light whose stops from middle grey were taken by a factor: more contrast.
+The live picture takes ACES from a baked table; finals take it exactly.
 """
 
 import functools
@@ -14,7 +15,8 @@ from aulmo.surface.colour import ACESCG_TO_SRGB, SRGB_KNEE_LINEAR
 from aulmo.trace.compile.entry import entry
 from aulmo.trace.compile.jit import kernel
 
-VIEWS = ("Product neutral", "Film", "Plain")
+VIEWS = ("Product neutral", "Film", "Plain", "Crisp")
+CRISP, GREY = 1.28, 0.18  # the slope of the view "Crisp" in stops, and the tone that it leaves as it is
 _TO_SRGB = np.ascontiguousarray(ACESCG_TO_SRGB)
 _LUT_SIZE = 48
 FILM_LIFT = 1.6  # ACES puts diffuse white well below display white; two thirds of a stop more keeps a grey card where it was
@@ -132,6 +134,11 @@ def _aces_table() -> np.ndarray:
     return np.clip(flat.reshape(grid.shape), 0, 1)
 
 
+def crisped(linear: np.ndarray, slope: float) -> np.ndarray:
+    """(…, 3) float32 linear light in shares of white, its distance in stops from middle grey taken by a factor."""
+    return np.ascontiguousarray(np.float32(GREY) * (np.maximum(linear, 0) / np.float32(GREY)) ** np.float32(slope), np.float32)
+
+
 def show(rgb: np.ndarray, white: float, view: str, exact: bool = False) -> np.ndarray:
     """Display values 0..1, (h, w, 3) float32, of ACEScg light in nits where `white` nits is display white.
 
@@ -147,6 +154,10 @@ def show(rgb: np.ndarray, white: float, view: str, exact: bool = False) -> np.nd
             _aces().applyRGB(out)
             return np.clip(out, 0, 1)
         _show_table(rgb, scale, _aces_table(), out)
+        return out
+    if view == "Crisp":
+        linear = np.maximum(np.maximum(rgb, 0) @ _TO_SRGB.T.astype(np.float32) / np.float32(white), 0)
+        _show(crisped(linear, CRISP), 1.0, np.eye(3), True, out)
         return out
     _show(rgb, 1.0 / white, _TO_SRGB, view == "Product neutral", out)
     return out

@@ -22,7 +22,7 @@ def graded(window, qtbot):
     session = window.session
     document = replace(
         session.document, environment=Environment(kind="colour", colour=(0.7, 0.7, 0.7)),
-        render=replace(session.document.render, stop="noise", noise_percent=30.0),
+        render=replace(session.document.render, live_noise_percent=30.0),
     )
     finish = Finish("f", "Night", layers=(Layer("g", "Dark", grade=Grade(exposure=-1.5, kelvin=4000.0)),))
     session.apply("Graded", put_finish(document, document.shots[0], finish))
@@ -96,7 +96,7 @@ def test_the_picture_is_the_one_the_command_line_delivers(graded, qtbot):
 
 def test_stages_selections_and_hovers_never_begin_the_tracing_anew(graded, qtbot):
     window, picture, session = graded, graded.picture, graded.session
-    session.put({"render/noise_percent": 0.05})
+    session.put({"render/live_noise_percent": 0.05})
     whole(qtbot, window, 4)
     counted = []
     note = lambda state: counted.append(state.samples)  # noqa: E731

@@ -138,3 +138,21 @@ def test_what_is_odd_is_said_before_a_render_begins(window, qtbot, tmp_path):
     qtbot.waitUntil(lambda: "not the shot’s" in page.odd.text(), timeout=5000)
     session.put({"render/folder": str(tmp_path / "gone")})
     qtbot.waitUntil(lambda: "no folder" in page.odd.text().lower(), timeout=5000)
+
+
+def test_stills_films_and_previews_have_each_their_own_quality(window):
+    session = window.session
+    session.set_stage("Render")
+    page = window.details.pages["Render"]
+    page.which.buttons["film"].click()
+    assert page.stop.widget.isHidden() and page.others["film"]["scale_percent"].widget.isHidden()
+    page.others["film"]["own"].put(True)
+    page.refresh()
+    assert not page.others["film"]["scale_percent"].widget.isHidden()
+    page.others["film"]["scale_percent"].put(50.0)
+    shot = session.shot
+    assert page.pixels.text() == f"{shot.width // 2} × {shot.height // 2} pixels"
+    page.which.buttons["still"].click()
+    assert not page.stop.widget.isHidden() and session.document.render.film.scale_percent == 50.0
+    page.live.put(9.0)
+    assert session.document.render.live_noise_percent == 9.0

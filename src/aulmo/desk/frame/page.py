@@ -168,8 +168,11 @@ class FramePage(Page):
             self.width_.set_value(shot.width)
             self.height_.set_value(shot.height)
             sizes = [(name, size) for name, size in SIZES.items()]
+            photo = shot.photograph
+            if photo is not None and (photo.width, photo.height) not in SIZES.values():
+                sizes.insert(0, (f"The photograph’s, {photo.width} × {photo.height}", (photo.width, photo.height)))
             own = (shot.width, shot.height)
-            self.sizes.fill(sizes if own in SIZES.values() else [*sizes, (f"{own[0]} × {own[1]}", own)], own)
+            self.sizes.fill(sizes if own in [size for _, size in sizes] else [*sizes, (f"{own[0]} × {own[1]}", own)], own)
             known = next((n for n, (a, b) in RATIOS.items() if abs(shot.width / shot.height - a / b) < 0.003), None)
             self.ratio.fill([(n, n) for n in RATIOS] + ([] if known else [("Own", None)]), known)
 

@@ -5,6 +5,7 @@ from typing import Any
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF
 
+from aulmo.desk.light.aim_offers import offers_of
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.shell import theme
 from aulmo.document.records import Camera, Document
@@ -34,6 +35,7 @@ class AimTool(Tool):
         self.relief, self.for_shot, self.keeps = True, True, "distance"
         self.choices: list[Any] = []  # widgets that show them
         self.ways: tuple[Way, ...] = ()
+        self.instead: dict[str, Any] = {}  # what can be done where a highlight cannot be, by its words
         self._chosen = 0
         self._at: QPoint | None = None
         self._how = "highlight"
@@ -96,7 +98,7 @@ class AimTool(Tool):
     def put_away(self) -> None:
         """Forget what was begun."""
         self.picture.hush()
-        self.ways, self._at, self._stroke, self._before = (), None, [], None
+        self.ways, self._at, self._stroke, self._before, self.instead = (), None, [], None, {}
 
     @staticmethod
     def _of(modifiers: Qt.KeyboardModifier) -> str:
@@ -140,9 +142,12 @@ class AimTool(Tool):
             made = aiming.aim_at(document, sight, x, y, light, self._how, chosen, self.keeps)  # type: ignore[arg-type]
         except AulmoError as error:
             self.ways = ()
-            self.picture.say_at(at, "Not here", str(error))
+            self.instead = offers_of(error)
+            offered = " · ".join(f"{k} {words}" for k, words in enumerate(self.instead, 1))
+            self.picture.say_at(at, "Not here", f"{error}{chr(10)}{offered}" if offered else str(error))
             self.session.hint.emit(str(error))
             return
+        self.instead = {}
         self._chosen = way or 0
         self._put(made.document, light, made.words)
         title = made.words
@@ -177,7 +182,7 @@ class AimTool(Tool):
 
     def hover(self, at: QPoint) -> bool:
         """The list of ways stays; else say what a click would do."""
-        if len(self.ways) > 1 and self._at is not None:
+        if (len(self.ways) > 1 or self.instead) and self._at is not None:
             return True
         part = self.session.document.parts.get(self.picture.part_at(at) or "")
         self.picture.say_at(at, "Highlight here" if part else "Nothing to aim at", part.name if part else "click on the product")
@@ -186,6 +191,9 @@ class AimTool(Tool):
     def key(self, event: QKeyEvent) -> bool:
         """A number takes another way for the last click."""
         number = event.key() - Qt.Key.Key_1
+        if self.instead and self._at is not None and 0 <= number < len(self.instead):
+            self._do_instead(list(self.instead.values())[number])
+            return True
         if len(self.ways) > 1 and self._at is not None and 0 <= number < len(self.ways):
             self._how = "highlight"
             self._aim(self._at, number)
@@ -195,7 +203,23 @@ class AimTool(Tool):
     @property
     def typing(self) -> bool:  # type: ignore[override]
         """Numbers belong to the list while it is there."""
-        return len(self.ways) > 1
+        return len(self.ways) > 1 or bool(self.instead)
+
+    def _do_instead(self, deed: Any) -> None:
+        """A lamp or a card where it would be mirrored, or the next place where a highlight can be."""
+        session, self.instead = self.session, {}
+        if isinstance(deed, tuple):
+            x, y = deed
+            camera, _, _ = self._camera()
+            if camera is session.camera and session.free_view is not None:
+                session.hint.emit("Look through the shot’s camera (0) to aim there")
+                return
+            self._aim(QPoint(int(x), int(y)))
+            return
+        document, subject, words = deed(session.document, session.assets)
+        session.apply(words, document)
+        session.select(*((), subject) if "/" in subject else ([subject],))
+        self.picture.hush()
 
     # drawing
 

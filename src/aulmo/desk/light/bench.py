@@ -26,6 +26,7 @@ class LightBench(QWidget):
         self.head.addStretch(1)
         self.map = DomeMap(session)
         self.map.add_at = lambda azimuth, elevation: commands.new("plain", azimuth, elevation)
+        self.map.take_at = commands.drop_picture
         self.list = SoftboxList(session)
         self.empty = label("No softboxes yet. Double-click the map, or take Aim (A) and click where a highlight should be.", wrap=True)
         add = QHBoxLayout()

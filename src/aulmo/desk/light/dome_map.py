@@ -1,5 +1,6 @@
 """The dome as a flat map: its ground dragged to turn, its softboxes pulled, sized and turned where they lie."""
 
+from pathlib import Path
 from typing import Any, Callable
 
 import numpy as np
@@ -14,6 +15,7 @@ from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import show
 from aulmo.document.records import Environment, Softbox
 from aulmo.light.dome_map import direction
+from aulmo.light.environment_image import is_dome
 from aulmo.light.softbox import within, wrapped
 from aulmo.light.staying import heading, standing
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
@@ -63,6 +65,8 @@ class DomeMap(QWidget):
         self._held: tuple[Softbox, str, np.ndarray] | None = None
         self._book: BoxBook | None = None
         self._hot = ""
+        self.setAcceptDrops(True)
+        self.take_at: Callable[[Path, float, float], Any] = lambda path, azimuth, elevation: None  # what a picture does that is dropped there
         self.add_at: Callable[[float, float], Any] = lambda azimuth, elevation: None  # what a double click on nothing does
         session.selection_changed.connect(self.update)
         session.opened.connect(self._opened)
@@ -259,6 +263,34 @@ class DomeMap(QWidget):
             self.session.put({f"environment/softboxes/{box.id}/stops": round(stops, 3)}, True, f"Brightness of {box.name}")
             self.session.hint.emit(f"{box.name}: {stops:+.2f} stops")
 
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """Pictures may be dropped, and domes."""
+        if _dropped(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event) -> None:  # noqa: N802
+        """What would come where."""
+        files = _dropped(event.mimeData())
+        if not files:
+            return
+        at = event.position()
+        azimuth, elevation = self._angles(at.x(), at.y())
+        where = f"azimuth {show(azimuth, '°', 0)}, elevation {show(elevation, '°', 0)}"
+        self.session.hint.emit(f"Drop: {files[0].name} {'lights the set' if is_dome(files[0]) else f'is a picture light at {where}'}")
+        event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """A picture light where a picture is dropped; a dome lights the set."""
+        files = _dropped(event.mimeData())
+        if files:
+            at = event.position()
+            self.take_at(files[0], *self._angles(at.x(), at.y()))
+            event.acceptProposedAction()
+
+    def _angles(self, x: float, y: float) -> tuple[float, float]:
+        d = self.direction(x, y)
+        return float(np.degrees(np.arctan2(d[0], -d[1]))), float(np.degrees(np.arcsin(d[2])))
+
     def leaveEvent(self, event) -> None:  # noqa: N802
         """Nothing under the cursor."""
         if self._hot:
@@ -270,6 +302,15 @@ class DomeMap(QWidget):
         box = next(b for b in grips.seen(self.session) if b.id == box_id)
         x, y = self.places(grips.frame(box)[0][None])[0]
         return QPointF(float(x), float(y))
+
+
+PICTURES = (".hdr", ".exr", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
+
+
+def _dropped(mime) -> list[Path]:
+    """The pictures among what is dragged."""
+    files = [Path(u.toLocalFile()) for u in mime.urls() if u.isLocalFile()] if mime.hasUrls() else []
+    return [f for f in files if f.suffix.lower() in PICTURES]
 
 
 def _ground(environment: Environment) -> tuple:

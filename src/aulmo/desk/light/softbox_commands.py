@@ -1,6 +1,7 @@
 """What is done with softboxes: new ones, copies, the other side of the camera, lamps of them and back, whole set-ups, the dome as a picture."""
 
 from pathlib import Path
+from typing import Any, Callable
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,6 +12,7 @@ from aulmo.document import edits
 from aulmo.document.records import Softbox
 from aulmo.errors import BadFile
 from aulmo.light import set_ups
+from aulmo.light.environment_image import is_dome, shape_of
 from aulmo.light.light_pictures import PICTURES, from_blob
 from aulmo.light.softbox import mirrored, new_softbox, put_softbox, with_softboxes, wrapped
 from aulmo.light.softbox_lamp import lamp_of, softbox_of
@@ -26,6 +28,7 @@ class SoftboxCommands:
 
     def __init__(self, desk: Desk) -> None:
         self.desk, self.session = desk, desk.session
+        self.light_set: Callable[[Path], Any] | None = None  # what lights the set with a dome's file
         s, add = desk.session, desk.registry.add
         there = lambda: desk.working() and s.softbox is not None  # noqa: E731
         add("softbox_plain", "New softbox", "Light/New softbox", "", lambda: self.new("plain"), desk.working, short="Plain")
@@ -59,8 +62,15 @@ class SoftboxCommands:
         session.face_wanted.emit("Dome")
         return self._put(f"New {box.name.lower()}", box)
 
-    def use_picture(self, path: Path) -> None:
-        """A picture file on the selected softbox, or on a new one."""
+    def drop_picture(self, path: Path, azimuth: float, elevation: float) -> None:
+        """A picture that is dropped on the dome's map: a light of its own there; one that is itself a dome lights the set."""
+        if self.light_set is not None and is_dome(path):
+            self.light_set(path)
+            return
+        self.use_picture(path, (azimuth, elevation))
+
+    def use_picture(self, path: Path, at: tuple[float, float] | None = None) -> None:
+        """A picture file on the selected softbox, or on a new one; on a new one `at` an azimuth and elevation as the camera's side has them."""
         session, assets = self.session, self.session.assets
 
         def work(task) -> str:
@@ -72,7 +82,14 @@ class SoftboxCommands:
             return assets.add(blob, path.suffix.lower())
 
         def done(name: str) -> None:
-            box = session.softbox or new_softbox(session.document, "picture", name=path.stem)
+            box = None if at is not None else session.softbox
+            if box is None:
+                place: dict[str, float] = {}
+                if at is not None:
+                    w, h = shape_of(path)
+                    wide, high = (60.0, 60.0 * h / w) if w >= h else (60.0 * w / h, 60.0)
+                    place = {"azimuth": round(at[0], 2), "elevation": round(at[1], 2), "width": max(1.0, wide), "height": max(1.0, high)}
+                box = new_softbox(session.document, "picture", name=path.stem, **place)
             self._put(f"{path.name} as a light", replace(box, kind="picture", picture=name, shipped=False))
 
         session.start_task(f"Reading {path.name}", work, done)

@@ -54,6 +54,9 @@ def _build(desk: Desk) -> Built:
             session.history.end_merge()
 
     desk.registry.add("aim", "Aim", "Light", "A", take_aim, desk.working)
+    after = {"": "gloss", "gloss": "matt", "matt": ""}
+    check = lambda: session.set_stand_in(after[session.stand_in])  # noqa: E731
+    desk.registry.add("gloss_check", "Gloss check: all parts neutral gloss, matt, as they are", "Light", "Q", check, desk.working)
     page = LightPage(session, commands.choose_environment)
     lamp_page = LampPage(session, commands.choose_profile, aim)
     commands.register(lamp_page)
@@ -63,6 +66,7 @@ def _build(desk: Desk) -> Built:
         "Light check": CheckBench(watch, solve), "Sets": SetsBench(session, softboxes, commands.choose_environment),
     }  # fmt: skip
     commands.softboxes, commands.watch = softboxes, watch
+    softboxes.light_set = commands.use_environment
     picture.takers.append(room)
     return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes, aim)}, commands)
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from aulmo.deliver.film import plan, size_of
 from aulmo.deliver.job import Job, add, by_names, film_record
 from aulmo.deliver.movie import coder_for
+from aulmo.deliver.qualities import settings_of, size_for
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.player import Player
 from aulmo.desk.move.preview import Preview
@@ -64,7 +65,7 @@ class MoveCommands:
         add("cut_here", "Cut to the shot in the strip here", "Film", "", self.cut_here, working, break_before=True)
         add("outside", "The scene from outside", "View", "", self.outside, working)
         add("preview", "Preview film", "Film", "", lambda: self.preview.start(), working)
-        add("preview_traced", "Preview film, traced with few samples", "Film", "", lambda: self.preview.start(8), working)
+        add("preview_traced", "Preview film, traced in the preview’s quality", "Film", "", lambda: self.preview.start(traced=True), working)
         add("film_file", "Film as a file…", "Film", "", self.film_file, working)
         can = lambda: working() and s.stage == s.film_stage and film.can_delete()  # noqa: E731
         desk.registry.handle("delete", can, film.delete, sooner=True)
@@ -156,7 +157,8 @@ class MoveCommands:
             span = (document.film.start, document.film.end)
             own = {a: c for a, c in session.picks.items() if shot.picks.get(a) != c}  # what shots have picked for themselves stays theirs
             variant = {name: choice for name, choice in by_names(document, own).items() if choice}
-            record = film_record(document, shot, size, document.render, path, span, variant, session.own_path)
+            size, settings = size_for(document.render, "film", size), settings_of(document.render, "film")
+            record = film_record(document, shot, size, settings, path, span, variant, session.own_path)
             return add(document, assets, record, session_module.JOBS)
 
         job = session.attempt(lambda: finish(run))

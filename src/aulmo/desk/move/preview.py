@@ -116,7 +116,7 @@ class Preview:
         self.watch: Watch | None = None
         self._number = 0
 
-    def start(self, samples: int = 0) -> None:
+    def start(self, traced: bool = False) -> None:
         """Draw what is played, then show it."""
         session = self.desk.session
         document, assets = session.document, session.assets
@@ -128,7 +128,7 @@ class Preview:
             from aulmo.deliver.preview import write_preview
 
             FOLDER.mkdir(parents=True, exist_ok=True)
-            return write_preview(document, assets, out, task, samples, shot)
+            return write_preview(document, assets, out, task, traced, shot)
 
         def done(count: int) -> None:
             if count:

@@ -248,7 +248,8 @@ class PictureView(QWidget):
     def _lit_document(self) -> Document:
         """What is traced: the very document that was asked for last where nothing has changed since but what is made of its picture."""
         session, seen = self.session, self.seen_document()
-        looked_at = (session.time, session.loose, session.picks, session.shot_id, session.isolated, session.node_alone, session.free_view)
+        apart = (session.isolated, session.node_alone, session.stand_in)
+        looked_at = (session.time, session.loose, session.picks, session.shot_id, apart, session.free_view)
         last = self._asked_for
         if last is not None and last[0] == looked_at and last[2] is not seen and not seen_change(last[1], session.document):
             return last[2]
@@ -284,7 +285,9 @@ class PictureView(QWidget):
         """Keep what the shot's frame shows, for the next time the project is opened."""
         shot, session = state.request.shot, self.session
         whole = state.denoised and state.samples > 0 or not state.traced
-        if shot is None or shot is not session.shot or not whole or session.free_view is not None or session.isolated or session.playing:
+        if shot is None or shot is not session.shot or not whole or session.free_view is not None or session.playing:
+            return
+        if session.isolated or session.stand_in:
             return
         h, w = state.picture.shape[:2]
         frame, across, down = self.frame_rect(), w / max(1, self.width()), h / max(1, self.height())
@@ -373,6 +376,8 @@ class PictureView(QWidget):
             painter.drawImage(self.frame_rect(), earlier[0])
             self._paint_note(painter, f"As last seen{', ' + earlier[1] if earlier[1] else ''}")
         self._paint_mask(painter)
+        if self.session.stand_in:
+            self._paint_note(painter, f"Neutral {self.session.stand_in} on every part · Q")
         if self._outline is not None and not self._moving:
             painter.drawImage(self.rect(), self._outline)
         for overlay in self.overlays:

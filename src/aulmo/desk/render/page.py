@@ -8,16 +8,19 @@ from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 from aulmo.deliver.before import in_one_line, oddities
 from aulmo.deliver.job import file_name, picture_folder, reserved
 from aulmo.deliver.picture_file import FILE_TYPES
+from aulmo.deliver.qualities import quality_of, size_for
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import Choice, button, label, row
+from aulmo.desk.widgets.fields import Choice, Segments, button, label, row
 from aulmo.document import variants
 from aulmo.document.quantity import duration, show
+from aulmo.document.records import RenderSettings, Shot
 from aulmo.trace.passes import SETS, USES
 from aulmo.trace.tracer import Prediction, predict
 
+_RULES = {"noise": "noise_percent", "samples": "samples", "time": "seconds"}
 _PASS_TIPS = {
     "paths": "Direct and indirect diffuse and specular light, transmission, subsurface, emission, background: they add up to the picture",
     "groups": "What each light group gives: they add up to the picture",
@@ -47,6 +50,11 @@ class RenderPage(Page):
 
     def __init__(self, session: Session, start) -> None:
         super().__init__(session)
+        self.which = Segments({"still": "Still", "film": "Film", "preview": "Preview"})
+        self.which.setAccessibleName("Quality of")
+        self.which.set_value("still")
+        self.which.chosen.connect(lambda _: self.refresh())
+        self.body.addWidget(row("Quality of", self.which, tip="Stills, films and their previews have each their own size, noise and time"))
         size = self.section("Frame", "render/frame")
         self.width_, self.height_ = number_field(session, "shots/x/width", "Render width"), number_field(session, "shots/x/height", "Render height")
         self.width_.edited.connect(lambda v: self._size(v, None))
@@ -59,8 +67,16 @@ class RenderPage(Page):
             "noise": self.add(stop, "render/noise_percent", kind=BoundNumber), "samples": self.add(stop, "render/samples"),
             "time": self.add(stop, "render/seconds", kind=BoundNumber),
         }  # fmt: skip
+        self.others = {
+            use: {key: self.add(stop, f"render/{use}/{key}") for key in ("own", "scale_percent", "stop", "noise_percent", "samples", "seconds")}
+            for use in ("film", "preview")
+        }  # fmt: skip
+        self.pixels = label("", wrap=True)
+        self.pixels.setContentsMargins(9, 0, 0, 0)
+        stop.add(self.pixels)
         self.noise, self.samples, self.seconds = self.stops["noise"], self.stops["samples"], self.stops["time"]
         self.denoise = self.add(stop, "render/denoise")
+        self.live = self.add(stop, "render/live_noise_percent")
         estimate = self.section("Prediction", "render/prediction")
         self.prediction = label("Not measured yet", wrap=True)
         self.prediction.setContentsMargins(9, 0, 0, 0)
@@ -82,10 +98,10 @@ class RenderPage(Page):
         out.add(row("Next file", self.path))
         passes = self.section("Passes", "render/passes")
         self.pass_boxes: dict[str, QCheckBox] = {}
-        self.use = Choice()
-        self.use.setAccessibleName("Passes for")
-        self.use.chosen.connect(self._use)
-        passes.add(row("Made for", self.use))
+        self.made_for = Choice()
+        self.made_for.setAccessibleName("Passes for")
+        self.made_for.chosen.connect(self._use)
+        passes.add(row("Made for", self.made_for))
         for key, title in SETS.items():
             box = QCheckBox(title)
             box.setToolTip(_PASS_TIPS.get(key, ""))
@@ -146,12 +162,11 @@ class RenderPage(Page):
             return
         self.width_.set_value(shot.width)
         self.height_.set_value(shot.height)
-        for kind, made in self.stops.items():
-            made.set_visible(kind == settings.stop)
+        self._show_quality(shot, settings)
         for key, box in self.pass_boxes.items():
             box.setChecked(key in settings.passes)
         use = next((key for key, (_, sets) in USES.items() if set(sets) == set(settings.passes)), "")
-        self.use.fill([*((title, key) for key, (title, _) in USES.items()), *([] if use else [("Own choice", "")])], use)
+        self.made_for.fill([*((title, key) for key, (title, _) in USES.items()), *([] if use else [("Own choice", "")])], use)
         self.denoise_groups.widget.setEnabled("groups" in settings.passes)
         file_kind = FILE_TYPES[settings.file_type]
         for key, made in self.file.items():
@@ -173,6 +188,24 @@ class RenderPage(Page):
         if self._predicted_for and self._predicted_for[0] is not self.session.document:
             self.prediction.setText("The scene changed since it was measured")
             self._predicted_for = ()
+
+    def use(self) -> str:
+        """Of which pictures the quality is shown."""
+        return next((use for use, made in self.which.buttons.items() if made.isChecked()), "still")
+
+    def _show_quality(self, shot: Shot, settings: RenderSettings) -> None:
+        use = self.use()
+        self.stop.set_visible(use == "still")
+        for kind, made in self.stops.items():
+            made.set_visible(use == "still" and kind == settings.stop)
+        for other, rows in self.others.items():
+            own = quality_of(settings, other)
+            for key, made in rows.items():
+                there = key == "own" or (getattr(settings, other).own and (key in ("scale_percent", "stop") or key == _RULES[own.stop]))
+                made.set_visible(other == use and there)
+        width, height = size_for(settings, use, (shot.width, shot.height))
+        self.pixels.setText(f"{width} × {height} pixels")
+        self.pixels.setVisible(use != "still")
 
     def _tell_odd(self) -> None:
         """One line of what is odd about a render that would begin now."""

@@ -16,6 +16,7 @@ from aulmo.document.records import Camera, Decal, Document, FaceSet, Key, Lamp, 
 from aulmo.frame.exposure import white_nits
 from aulmo.motion.recording import as_now
 from aulmo.surface.node_edits import alone
+from aulmo.surface.stand_in import stood_in
 
 
 class Looking(QObject):
@@ -61,6 +62,7 @@ class Looking(QObject):
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
         self.node_alone: tuple[str, str] = ("", "")
+        self.stand_in = ""  # "gloss" or "matt" while all parts are seen in a neutral surface
         self.pictured = False  # whether anything of the project has been drawn
         self._shown: tuple[tuple, Document] | None = None
         self._resolved: tuple[tuple, Document] | None = None
@@ -147,9 +149,9 @@ class Looking(QObject):
     def shown(self) -> Document:
         """The document as the picture shows it: resolved, and with only the isolated parts. The same object until something changes."""
         resolved = self.resolved
-        if not self.isolated and not self.node_alone[1]:
+        if not self.isolated and not self.node_alone[1] and not self.stand_in:
             return resolved
-        key = (resolved, self.isolated, self.node_alone)
+        key = (resolved, self.isolated, self.node_alone, self.stand_in)
         if self._shown is None or self._shown[0][0] is not resolved or self._shown[0][1:] != key[1:]:
             document = resolved
             if self.isolated:
@@ -157,6 +159,8 @@ class Looking(QObject):
                 document = edits.change_parts(resolved, [i for i, p in resolved.parts.items() if p.mesh and i not in kept], visible=False)
             if self.node_alone[0] in document.materials:
                 document = edits.put_material(document, alone(document.materials[self.node_alone[0]], self.node_alone[1], white_nits(self.view)))
+            if self.stand_in:
+                document = stood_in(document, self.stand_in)
             self._shown = (key, document)
         return self._shown[1]
 
@@ -287,6 +291,12 @@ class Looking(QObject):
     def toggle_tool(self, tool: str) -> None:
         """Take a tool in hand, or lay it down when it is held."""
         self.set_tool("" if self.tool == tool else tool)
+
+    def set_stand_in(self, stand_in: str) -> None:
+        """See all parts in a neutral "gloss" or "matt", or as they are. Never part of the document."""
+        if stand_in != self.stand_in:
+            self.stand_in = stand_in
+            self.view_changed.emit()
 
     def set_isolated(self, part_ids: tuple[str, ...]) -> None:
         """Show only these parts, or with none everything. Never part of the document, so it cannot leak into a final."""

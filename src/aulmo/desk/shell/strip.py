@@ -120,7 +120,7 @@ class Strip(QWidget):
             self.noise.setText("First look")
             self.bar.share = 0.02
         else:
-            target = self.session.document.render.noise_percent / 100
+            target = self.session.document.render.live_noise_percent / 100
             left = "clean" if state.noise <= target else f"clean in {duration(state.seconds_left)}"
             self.noise.setText(f"Noise {100 * state.noise:.1f} %   {left}")
             self.bar.share = min(1.0, (target / max(1e-9, state.noise)) ** 2)
