@@ -7,13 +7,13 @@ from pathlib import Path
 from typing import Any
 
 from aulmo.command.words import at_least, bar, end_bar, frame_size, stopped_at
-from aulmo.deliver.qualities import USES, settings_of, size_for
+from aulmo.deliver.qualities import USES as QUALITIES, settings_of, size_for
 from aulmo.errors import BadValue
 
 
 def _use(arguments: argparse.Namespace) -> str:
     """Whether a still is made, or a picture in the quality of the film or of its preview."""
-    return arguments.quality if arguments.quality in USES else "still"
+    return arguments.quality if arguments.quality in QUALITIES else "still"
 
 
 def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
@@ -37,7 +37,7 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
         settings = replace(settings, passes=names)
     for name in ("profile", "quality", "dpi", "alpha"):
         given = getattr(arguments, name)
-        if given is not None and given not in USES:
+        if given is not None and given not in QUALITIES:
             settings = replace(settings, **{name: accepted(about(f"render/{name}"), given)})
     if arguments.seed is not None:
         settings = replace(settings, seed=int(at_least(arguments.seed, 0, "the seed")))

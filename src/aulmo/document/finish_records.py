@@ -18,7 +18,7 @@ class HueBand(Record):
     hue: Annotated[float, say.number("Hue", 0, 360, "°", 0, -36000, 36000)] = 30.0
     width: Annotated[float, say.number("Width", 5, 360, "°", 0, 0.1, 360)] = 60.0
     turn: Annotated[float, say.number("Turn", -180, 180, "°", 0, -360, 360)] = 0.0
-    saturation: Annotated[float, say.number("Saturation", -1, 1, "", 2, -1, 10)] = 0.0
+    saturation: Annotated[float, say.number("Stronger", -1, 1, "", 2, -1, 10)] = 0.0
     lightness: Annotated[float, say.number("Lightness", -1, 1, "", 2, -1, 10)] = 0.0
 
 
@@ -26,35 +26,37 @@ class Grade(Record):
     """What is done to light, in the order of `grading.graded`; at these values nothing is. Tones and amounts are shares, -1 to 1; sizes are
     thousandths of the picture's width, so that a small picture looks the same.
 
-    `kelvin` and `tint` say which light is to be white. `contrast` turns about `pivot`. `curve` holds points (x, y) of tones from black at 0 to
+    `kelvin` and `tint` say which light is to be white. `contrast` turns about `pivot`. `blacks`, `shadows`, `middle`, `highlights` and `whites` lift
+    dark, low, middle, high and bright tones, each where they lie. `curve` holds points (x, y) of tones from black at 0 to
     white at 1, for all colours, `red`, `green` and `blue` for one. `spare` keeps what is strong already, or like skin, from more `saturation`.
     `shade` and `light` tint shadows and highlights (1 is neutral). A `glow` takes what is over `glow_from` stops above white. `fringe` is in
     thousandths at the corners, `bend` of the lens as in a camera, `grain` a share at middle grey with grains of `grain_mm` on film 36 mm wide.
     `lut` is a table for display values.
     """
 
-    exposure: Annotated[float, say.number("Exposure", -4, 4, "stops", 2, -60, 60), say.row("Tone")] = 0.0
+    exposure: Annotated[float, say.number("Stops", -4, 4, "stops", 2, -60, 60), say.row("Light and colour")] = 0.0
     kelvin: Annotated[
         float,
         say.number("White", 2000, 12000, "K", 0, 1000, 40000, curve=1.5, tip="The colour of light that becomes white"),
-        say.row("Colour"),
+        say.row("Light and colour"),
     ] = 6500.0
-    tint: Annotated[float, say.number("Tint", -100, 100, "", 1, -1000, 1000), say.row("Colour")] = 0.0
-    contrast: Annotated[float, say.number("Contrast", -0.8, 1, "", 2, -0.99, 10), say.row("Tone")] = 0.0
-    highlights: Annotated[float, say.number("Highlights", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
-    shadows: Annotated[float, say.number("Shadows", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
-    whites: Annotated[float, say.number("Whites", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
-    blacks: Annotated[float, say.number("Blacks", -1, 1, "", 2, -4, 4), say.row("Tone")] = 0.0
-    pivot: Annotated[float, say.number("About", 0.01, 1, "", 3, 1e-4, 100, curve=2), say.row("Tone", small=True)] = 0.18
+    tint: Annotated[float, say.number("Tint", -100, 100, "", 1, -1000, 1000), say.row("Light and colour")] = 0.0
+    contrast: Annotated[float, say.number("Contrast", -0.8, 1, "", 2, -0.99, 10), say.row("Light and colour")] = 0.0
+    blacks: Annotated[float, say.number("Dark", -1, 1, "", 2, -4, 4), say.row("Tones", small=True)] = 0.0
+    shadows: Annotated[float, say.number("Low", -1, 1, "", 2, -4, 4), say.row("Tones", small=True)] = 0.0
+    middle: Annotated[float, say.number("Middle", -1, 1, "", 2, -4, 4), say.row("Tones", small=True)] = 0.0
+    highlights: Annotated[float, say.number("High", -1, 1, "", 2, -4, 4), say.row("Tones", small=True)] = 0.0
+    whites: Annotated[float, say.number("Bright", -1, 1, "", 2, -4, 4), say.row("Tones", small=True)] = 0.0
+    pivot: Annotated[float, say.number("About", 0.01, 1, "", 3, 1e-4, 100, curve=2), say.row("Light and colour", small=True)] = 0.18
     curve: Annotated[tuple[Shares, ...], say.many("Curve")] = ()
     red: Annotated[tuple[Shares, ...], say.many("Curve of red")] = ()
     green: Annotated[tuple[Shares, ...], say.many("Curve of green")] = ()
     blue: Annotated[tuple[Shares, ...], say.many("Curve of blue")] = ()
-    saturation: Annotated[float, say.number("Saturation", -1, 1, "", 2, -1, 10), say.row("Colour")] = 0.0
+    saturation: Annotated[float, say.number("Strength", -1, 1, "", 2, -1, 10, tip="Of all colours"), say.row("Light and colour")] = 0.0
     spare: Annotated[
         float,
         say.number("Spares", 0, 1, tip="Keeps what is strong already, or like skin, from more saturation"),
-        say.row("Colour"),
+        say.row("Light and colour"),
     ] = 0.5
     hues: Annotated[tuple[HueBand, ...], say.many("Only hues")] = ()
     shade: Annotated[Triple, say.colour("Tint shadows"), say.row("Tints")] = (1.0, 1.0, 1.0)

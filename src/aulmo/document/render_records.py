@@ -9,7 +9,7 @@ from aulmo.document.record_base import Record
 class Quality(Record):
     """Size, noise and time of pictures of one use. Without its `own` it is that of stills; `scale_percent` is of the shot's pixels each way."""
 
-    own: Annotated[bool, say.choice("Made as", {False: "Stills are", True: "Its own"})] = False
+    own: Annotated[bool, say.choice("Made", {False: "As stills are", True: "In its own way"})] = False
     scale_percent: Annotated[float, say.number("Size", 10, 200, "%", 0, 1, 1000, curve=1.5, tip="Of the shot’s width and height")] = 100.0
     stop: Annotated[Literal["noise", "samples", "time"], say.choice("Stops at", "Noise", "Samples", "Time")] = "noise"
     samples: Annotated[int, say.whole("Samples", 1, 4096, 1, 1_000_000)] = 128

@@ -33,6 +33,7 @@ _LAB = np.array([
 _TO_LMS = (_LMS @ np.asarray(ACESCG_TO_SRGB)).astype(np.float32)
 _FROM_LMS = np.linalg.inv(_LMS @ np.asarray(ACESCG_TO_SRGB)).astype(np.float32)
 _FROM_LAB = np.linalg.inv(_LAB).astype(np.float32)
+MIDDLE_REACH = 2.5  # stops from middle grey at which what lifts the middle has faded
 SKIN, SKIN_WIDTH = 55.0, 35.0  # Oklab hue of skin of all kinds, and how far from it is still like it, degrees
 
 
@@ -122,17 +123,19 @@ def contrasted(rgb: np.ndarray, amount: float, pivot: float) -> np.ndarray:
     return rgb * ((y / pivot) ** np.float32(amount))[..., None]
 
 
-def toned(rgb: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float) -> np.ndarray:
-    """Bright and dark parts lifted or held back: an amount of 1 is two stops, and half of it where the weight of a tone is half."""
-    if highlights == shadows == whites == blacks == 0:
+def toned(rgb: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float, middle: float = 0.0) -> np.ndarray:
+    """Bright, middle and dark parts lifted or held back: an amount of 1 is two stops, and half of it where the weight of a tone is half."""
+    if highlights == shadows == whites == blacks == middle == 0:
         return rgb
     stops = _base(stops_of(luminance(rgb)), _pixels(rgb, 12.0))
-    return rgb * np.exp2(lifted(stops, highlights, shadows, whites, blacks)).astype(np.float32)[..., None]
+    return rgb * np.exp2(lifted(stops, highlights, shadows, whites, blacks, middle)).astype(np.float32)[..., None]
 
 
-def lifted(stops: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float) -> np.ndarray:
+def lifted(stops: np.ndarray, highlights: float, shadows: float, whites: float, blacks: float, middle: float = 0.0) -> np.ndarray:
     """By how many stops tones are lifted, by their stops over middle grey."""
     change = highlights * smooth(stops / 3.0) + shadows * smooth(-stops / 4.0)
+    if middle:
+        change = change + middle * (1.0 - smooth(np.abs(stops) / MIDDLE_REACH))
     return 2.0 * (change + whites * smooth((stops - 1.5) / 2.5) + blacks * smooth((-stops - 3.0) / 3.0))
 
 
@@ -501,7 +504,7 @@ def graded(rgb: np.ndarray, grade: Grade, seed: int = 0) -> np.ndarray:
     """All of a grade that is done to light, in the order of its record."""
     g = grade
     rgb = by_pixel(calmed(rgb, g.calm), before_tones(g))
-    rgb = by_pixel(toned(rgb, g.highlights, g.shadows, g.whites, g.blacks), after_tones(g))
+    rgb = by_pixel(toned(rgb, g.highlights, g.shadows, g.whites, g.blacks, g.middle), after_tones(g))
     rest: list[Step] = [
         (detailed, (g.local_contrast, g.detail)), (sharpened, (g.sharpen, g.sharpen_size)), (glowing, (g.glow, g.glow_from, g.glow_size)),
         (fringed, (g.fringe,)), (bent, (g.bend,)), (vignetted, (g.vignette,)), (grained, (g.grain, g.grain_mm, seed)),

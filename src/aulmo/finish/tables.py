@@ -15,7 +15,7 @@ SIZE = 33
 def by_colour(rgb: np.ndarray, grade: Grade) -> np.ndarray:
     """What a grade does to light by its colour alone; tones without regard for what lies about them."""
     rgb = by_pixel(rgb, before_tones(grade))
-    lift = lifted(stops_of(luminance(rgb)), grade.highlights, grade.shadows, grade.whites, grade.blacks)
+    lift = lifted(stops_of(luminance(rgb)), grade.highlights, grade.shadows, grade.whites, grade.blacks, grade.middle)
     return by_pixel(rgb * np.exp2(lift)[..., None].astype(np.float32), after_tones(grade))
 
 

@@ -23,7 +23,18 @@ from aulmo.trace.scene import Scene, SceneBuilder
 from aulmo.trace.shade import Shades
 from aulmo.trace.newest import Newest
 from aulmo.trace.plate import Under, mixed, shown_with
-from aulmo.trace.tracer import Draft, Picture, Tracer, cleaned_share, draw_at_rest, draw_draft, hidden_by_cutouts, nothing_where_nothing_is, step_back
+from aulmo.trace.tracer import (
+    Draft,
+    Frame,
+    Picture,
+    Tracer,
+    cleaned_share,
+    draw_at_rest,
+    draw_draft,
+    hidden_by_cutouts,
+    nothing_where_nothing_is,
+    step_back,
+)
 from aulmo.trace.view import dither, show
 from aulmo.trace.warm_up import Compiling
 
@@ -127,6 +138,17 @@ def bare(document: Document) -> Document:
     return replace(document, materials=plain, decals={}, parts=parts)
 
 
+class _Made(NamedTuple):
+    """A frame's light and display values, (h, w, 3), before any finish; how it was cleaned, and the photograph under it."""
+
+    frame: Frame
+    rgb: np.ndarray
+    raw: np.ndarray
+    display: np.ndarray
+    under: Under | None
+    how: str
+
+
 class LivePicture:
     """Runs the thread. `on_shown`, `on_trouble` and `on_preparing` are called from it; the last with how far the renderer's kernels are made
     (0..1) and the seconds that are left, the one time that is needed."""
@@ -149,6 +171,7 @@ class LivePicture:
         self._stands = self._tables = False  # whether this project was drawn yet, and whether its scene has what tracing needs
         self.rests = True  # whether a draft becomes better while nothing changes
         self._going: _Going | None = None
+        self._sent: tuple[tuple, _Made] | None = None
         self._path_ready = threading.Event()
         if kernel_cache.is_warm():
             self._path_ready.set()
@@ -162,7 +185,7 @@ class LivePicture:
         most = self._builder.picture_bytes
         self._shades.forget()
         self._stands = self._tables = False
-        self._going = None
+        self._going = self._sent = None
         self._builder = SceneBuilder(assets)
         self._builder.picture_bytes = most
 
@@ -322,7 +345,14 @@ class LivePicture:
         done = tracer.run(count)
         return done and not self._newest.newer
 
-    def _send(self, request: Request, tracer: Tracer, draft: Draft | None, scene: Scene, clean: bool, left: float) -> None:
+    def _made(self, request: Request, tracer: Tracer, clean: bool) -> "_Made":
+        """What the samples so far come to; made once for the same samples and the same view."""
+        key = (tracer, tracer.samples, clean, request.shot.view if request.shot else "")
+        if self._sent is None or self._sent[0] != key:
+            self._sent = (key, self._developed(request, tracer, clean))
+        return self._sent[1]
+
+    def _developed(self, request: Request, tracer: Tracer, clean: bool) -> "_Made":
         frame = tracer.frame()
         rgb, raw, how = frame.rgb, frame.rgb, "fast" if tracer.samples < 32 else "balanced"
         if clean:
@@ -346,7 +376,13 @@ class LivePicture:
             straight = show(np.ascontiguousarray(rgb / np.maximum(alpha, 1e-3)[..., None]), float(tracer.options[OPT_WHITE]), view)
             cover = np.clip(alpha, 0, 1)[..., None]
             display = (straight * cover + check[..., None] * (1 - cover)).astype(np.float32)
-        picture = _in_bytes(display)
+        return _Made(frame, rgb, raw, display, under, how)
+
+    def _send(self, request: Request, tracer: Tracer, draft: Draft | None, scene: Scene, clean: bool, left: float) -> None:
+        made = self._made(request, tracer, clean)
+        frame, rgb, raw, how, under = made.frame, made.rgb, made.raw, made.how, made.under
+        view, white, alpha = request.shot.view if request.shot else "Product neutral", float(tracer.options[OPT_WHITE]), made.frame.alpha
+        picture = _in_bytes(made.display)
         whole = tracer.step == 1
         samples, light = tracer.samples if whole else 0, rgb if clean and whole else None
         lights, plain = None, None

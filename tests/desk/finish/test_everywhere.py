@@ -141,7 +141,8 @@ def test_r_holds_the_reference_against_the_picture_in_light(graded, qtbot, tmp_p
     window.session.set_stage("Light")
     assert finish.set_reference(brief(tmp_path, window))
     qtbot.waitUntil(lambda: finish.reference is not None, timeout=10000)
-    assert finish.against == "beside" and marks.pane.isVisible() and picture.width() < 600, "beside, in room of its own"
+    assert finish.against == "beside" and marks.pane.isVisible()
+    qtbot.waitUntil(lambda: picture.width() < 600, timeout=5000)  # beside, in room of its own
     blue = lambda at: np.abs(pixel(picture.grab().toImage(), window, at) - (51, 64, 128)).max() < 8  # noqa: E731
     picture.setFocus()
     QTest.keyClick(picture, Qt.Key.Key_R)

@@ -259,7 +259,7 @@ def test_greys_blacks_curves_hues_and_tables(finish, qtbot, tmp_path):
     bar = page.hues
     QTest.mouseClick(bar, LEFT, NONE, QPoint(20, 13))
     assert len(desk.layer.grade.hues) == 1
-    type_into(page.band["saturation"].field, "-1")
+    type_into(page.band["saturation"], "-1")
     assert desk.layer.grade.hues[0].saturation == -1
     page.no_band.click()
     assert desk.layer.grade.hues == ()
@@ -386,3 +386,34 @@ def test_black_is_clicked_and_light_parts_say_that_they_cannot_be(finish, qtbot)
     QTest.mouseClick(window.picture, LEFT, NONE, at(window, (x + 0.5) / display.shape[1], (y + 0.5) / display.shape[0]))
     assert desk.layer.grade.blacks < 0 and session.tool == ""
     assert settled(qtbot, window)[y, x].sum() < before.sum()
+
+
+def test_tones_are_pulled_where_they_lie_and_hues_on_their_bar(finish, qtbot):
+    window, desk = finish, finish.finish
+    bench(window)._layer("grade")
+    page = window.details.page()
+    bar = page.tones
+    settled(qtbot, window)
+    assert bar.tones is not None and bar.tones[3].sum() > 0.5
+    spots = [bar.place(f).x() for f in ("blacks", "shadows", "middle", "highlights", "whites")]
+    assert spots == sorted(spots)
+    before = settled(qtbot, window).copy()
+    at = bar.place("middle").toPoint()
+    drag(bar, at, at - QPoint(0, 12))
+    assert desk.layer.grade.middle == pytest.approx(0.5, abs=0.02) and page.rows["middle"].field.value() == desk.layer.grade.middle
+    after = settled(qtbot, window)
+    grey = np.abs(before.mean(-1) - 0.46) < 0.08
+    assert (after.mean(-1) - before.mean(-1))[grey].mean() > 0.03
+    session = window.session
+    session.undo()
+    assert desk.layer.grade.middle == 0.0, "one pull is one step"
+    type_into(page.rows["whites"].field, "0.3")
+    assert desk.layer.grade.whites == 0.3
+    QTest.mouseDClick(bar, LEFT, NONE, bar.place("whites").toPoint())
+    assert desk.layer.grade.whites == 0.0
+    hues = page.hues
+    QTest.mouseClick(hues, LEFT, NONE, QPoint(40, 10))
+    drag(hues, QPoint(40, 48), QPoint(40, 36))
+    assert len(desk.layer.grade.hues) == 1 and desk.layer.grade.hues[0].saturation == pytest.approx(0.5, abs=0.03)
+    QTest.mouseClick(bar, Qt.MouseButton.RightButton, NONE, bar.place("middle").toPoint())
+    assert f"{desk.address()}/grade/middle" in session.document.keys and "middle" in bar.keyed

@@ -1,7 +1,5 @@
 """A curve of tones, and a bar of hues: fields that are drawn and pulled."""
 
-
-
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
@@ -133,21 +131,25 @@ def hue_strip(width: int) -> QImage:
     return image_of(show(from_oklab(lab)[None].astype(np.float32), 1.0, "Plain"))
 
 
+BELL, PULL = 26.0, 24.0  # pixels of an amount of 1 below the strip, and of the hand for it
+
+
 class HueBar(QWidget):
-    """The circle of hues with the bands that are worked on: a click makes or takes one, a drag moves it, its ends make it wider."""
+    """The circle of hues with the bands that are worked on below it: a click makes or takes one; pulled across it goes to other hues, up and down its
+    colours grow stronger or weaker, its ends make it wider."""
 
     changed = Signal(object, int, bool)
 
     def __init__(self) -> None:
         super().__init__()
-        self.setFixedHeight(26)
+        self.setFixedHeight(80)
         self.setMinimumWidth(120)
         self.setAccessibleName("Only hues")
-        self.setToolTip("Click a hue for a band of its own; drag it, or its ends")
+        self.setToolTip("Click a hue for a band of its own; pull it across, up for stronger, down for weaker; its ends make it wider")
         self.bands: tuple[HueBand, ...] = ()
         self.chosen = 0
         self._strip: QImage | None = None
-        self._held: tuple[str, float, HueBand] | None = None
+        self._held: tuple[str, float, float, HueBand] | None = None
 
     def set_bands(self, bands: tuple[HueBand, ...]) -> None:
         """Show bands."""
@@ -157,46 +159,72 @@ class HueBar(QWidget):
         self.update()
 
     def _x(self, hue: float) -> float:
-        return 4 + (hue % 360) / 360 * (self.width() - 8)
+        return 9 + (hue % 360) / 360 * (self.width() - 14)
 
     def _hue(self, x: float) -> float:
-        return round((x - 4) / (self.width() - 8) * 360, 1) % 360
+        return round((x - 9) / (self.width() - 14) * 360, 1) % 360
+
+    @property
+    def line(self) -> float:
+        """Where the bands' colours are as strong as they were."""
+        return 48.0
 
     @painted
     def paintEvent(self, painter: QPainter) -> None:  # noqa: N802
         """Draw."""
+        t = theme.current()
         if self._strip is None:
             self._strip = hue_strip(180)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(QRectF(4, 7, self.width() - 8, 12), self._strip)
+        painter.drawImage(QRectF(9, 4, self.width() - 14, 12), self._strip)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(QPen(QColor(t.line), 1))
+        painter.drawLine(QPointF(9, self.line), QPointF(self.width() - 5, self.line))
         for k, band in enumerate(self.bands):
-            half = 0.5 * band.width / 360 * (self.width() - 8)
-            for shift in (-1, 0, 1):
-                middle = self._x(band.hue) + shift * (self.width() - 8)
-                painter.setPen(QPen(QColor(0, 0, 0, 150), 3.4 if k == self.chosen else 2.4))
-                painter.drawRoundedRect(QRectF(middle - half, 4, 2 * half, 18), 3, 3)
-                painter.setPen(QPen(QColor("#f4f4f4"), 2.0 if k == self.chosen else 1.0))
-                painter.drawRoundedRect(QRectF(middle - half, 4, 2 * half, 18), 3, 3)
+            self._bell(painter, band, k == self.chosen)
+
+    def _bell(self, painter: QPainter, band: HueBand, chosen: bool) -> None:
+        """A band as a bell as high as it is strong, with its handle on top; over the ends of the circle it goes on at the other."""
+        t = theme.current()
+        whole = float(self.width() - 14)
+        half, up = 0.5 * band.width / 360 * whole, BELL * min(1.1, max(-1.0, band.saturation))
+        share = np.linspace(-1, 1, 33)
+        high = 0.5 + 0.5 * np.cos(np.pi * share)
+        ink, fill = QColor(t.accent_hover if chosen else t.quiet), QColor(t.accent_hover if chosen else t.quiet)
+        fill.setAlpha(70)
+        painter.save()
+        painter.setClipRect(QRectF(9, 17, whole, self.height()))
+        for shift in (-whole, 0.0, whole):
+            middle = self._x(band.hue) + shift
+            line = QPolygonF([QPointF(middle + float(x) * half, self.line - up * float(y)) for x, y in zip(share, high)])
+            painter.setBrush(fill)
+            painter.setPen(QPen(ink, 1.6))
+            painter.drawPolygon(line)
+            painter.setPen(QPen(ink, 2.4, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+            for end in (-half, half):
+                painter.drawLine(QPointF(middle + end, self.line - 4), QPointF(middle + end, self.line + 4))
+        painter.restore()
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 1))
+        painter.setBrush(QColor(t.text))
+        painter.drawEllipse(QPointF(self._x(band.hue), self.line - up), 5.2, 5.2)
 
     def _off(self, hue: float, band: HueBand) -> float:
         return (hue - band.hue + 180) % 360 - 180
 
     def mousePressEvent(self, event) -> None:  # noqa: N802
         """Take a band, an end of it, or make one."""
-        hue = self._hue(event.position().x())
+        hue, y = self._hue(event.position().x()), event.position().y()
         for k, band in enumerate(self.bands):
             off = self._off(hue, band)
             if abs(off) < 0.5 * band.width + 6:
                 self.chosen = k
-                self._held = ("width" if abs(abs(off) - 0.5 * band.width) < 8 and band.width > 20 else "move", hue, band)
+                self._held = ("width" if abs(abs(off) - 0.5 * band.width) < 8 and band.width > 20 else "move", hue, y, band)
                 self.changed.emit(self.bands, self.chosen, False)
                 self.update()
                 return
         made = HueBand(hue=hue)
         self.bands, self.chosen = (*self.bands, made), len(self.bands)
-        self._held = ("move", hue, made)
+        self._held = ("move", hue, y, made)
         self.changed.emit(self.bands, self.chosen, True)
         self.update()
 
@@ -204,12 +232,14 @@ class HueBar(QWidget):
         """Pull it."""
         if self._held is None:
             return
-        how, start, band = self._held
+        how, start, y, band = self._held
         hue = self._hue(event.position().x())
         if how == "width":
             made = replace(band, width=min(360.0, max(5.0, 2 * abs(self._off(hue, band)))))
         else:
-            made = replace(band, hue=(band.hue + (hue - start)) % 360)
+            stronger = min(1.0, max(-1.0, band.saturation + (y - event.position().y()) / PULL))
+            still = abs(y - event.position().y()) < 4
+            made = replace(band, hue=(band.hue + (hue - start)) % 360, saturation=band.saturation if still else round(stronger, 3))
         self.bands = tuple(made if k == self.chosen else b for k, b in enumerate(self.bands))
         self.changed.emit(self.bands, self.chosen, True)
         self.update()
@@ -219,5 +249,3 @@ class HueBar(QWidget):
         if self._held is not None:
             self._held = None
             self.changed.emit(self.bands, self.chosen, False)
-
-

@@ -3,17 +3,19 @@
 from typing import Any
 
 from msgspec.structs import replace
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QWidget
 
 from aulmo.desk.finish.curve_field import CurveField, HueBar
 from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.finish.marks import FinishMarks
 from aulmo.desk.finish.scopes import INKS
+from aulmo.desk.finish.tones_bar import TONES, TonesBar
 from aulmo.desk.finish.tools import BrushTool
 from aulmo.desk.shell.bound import Bound, BoundNumber
 from aulmo.desk.shell.details import Page
-from aulmo.desk.widgets.fields import Choice, Section, Segments, SliderRow, button, button_row, label, row
+from aulmo.desk.widgets.fields import Choice, NumberField, Section, Segments, SliderRow, button, button_row, label, row
 from aulmo.document import edits
 from aulmo.document.finish_records import Grade, HueBand, Layer, Mask
 from aulmo.document.property_table import TABLE, sections
@@ -23,6 +25,27 @@ G = "finishes/{layer}/grade"
 SECTIONS = sections(Grade)
 CURVES = {"curve": "All", "red": "Red", "green": "Green", "blue": "Blue"}
 RANGES = {"depth": "mm", "facing": "", "luminance": "", "hue": "°"}
+
+
+BAND_WORDS = {"turn": "turned", "saturation": "stronger", "lightness": "lighter"}
+
+
+def _in_columns(fields: list[tuple[QWidget, str]]) -> QWidget:
+    """Fields side by side, each under a word."""
+    box = QWidget()
+    grid = QGridLayout(box)
+    grid.setContentsMargins(9, 0, 0, 2)
+    grid.setHorizontalSpacing(4)
+    grid.setVerticalSpacing(1)
+    for k, (field, word) in enumerate(fields):
+        field.setMaximumWidth(10_000)
+        field.setMinimumWidth(36)
+        above = label(word)
+        above.setAlignment(Qt.AlignmentFlag.AlignHCenter)
+        grid.addWidget(above, 0, k)
+        grid.addWidget(field, 1, k)
+        grid.setColumnStretch(k, 1)
+    return box
 
 
 class LayerPage(Page):
@@ -51,27 +74,31 @@ class LayerPage(Page):
             self.rows[name] = self.add(section, f"{G}/{name}", kind=BoundNumber if TABLE[Grade][name].row.small else None)
 
     def _grade(self) -> list[Section]:
-        tone = self.section("Tone", "finish/tone")
-        self._rows(tone, "Tone")
-        colour = self.section("Colour", "finish/colour")
-        self._rows(colour, "Colour")
+        tone = self.section("Tones", "finish/tones")
+        self.tones = TonesBar()
+        self.tones.changed.connect(self._tone)
+        self.tones.key_wanted.connect(lambda field: self.rows[field].turn_key())
+        tone.add(self.tones)
+        self._rows(tone, "Tones")
+        tone.add(self._side_by_side([(self.rows[t.field], t.word) for t in TONES]))
+        hues = self.section("Hues", "finish/hues")
+        self.hues = HueBar()
+        self.hues.changed.connect(self._hues)
+        hues.add(self.hues)
+        self.band = {"turn": NumberField("°", -180, 180, 0), "saturation": NumberField("", -1, 10, 2), "lightness": NumberField("", -1, 10, 2)}
+        for name, one in self.band.items():
+            one.setAccessibleName(BAND_WORDS[name].capitalize())
+            one.edited.connect(lambda v, n=name: self._band(False, **{n: v}))
+            one.trouble.connect(self.session.trouble)
+        self.band_row = hues.add(_in_columns([(one, BAND_WORDS[name]) for name, one in self.band.items()]))
+        self.no_band = button("No band here", self._drop_band, "link", "Takes the chosen band away")
+        self.no_band_row = hues.add(button_row(self.no_band))
+        colour = self.section("Light and colour", "finish/colour")
+        self._rows(colour, "Light and colour")
         colour.add(button_row(
             button("Grey is here", lambda: self.session.toggle_tool("finish_grey"), "link", "Click something grey in the picture"),
             button("Black is here", lambda: self.session.toggle_tool("finish_black"), "link", "Click something black in the picture"),
         ))  # fmt: skip
-        self.hues = HueBar()
-        self.hues.changed.connect(self._hues)
-        colour.add(row("Only hues", self.hues))
-        self.band = {
-            "turn": SliderRow("Turned", -60, 60, "°", 0.0, 0, -180, 180), "saturation": SliderRow("Stronger", -1, 1, "", 0.0, 2, -1, 10),
-            "lightness": SliderRow("Lighter", -1, 1, "", 0.0, 2, -1, 10),
-        }  # fmt: skip
-        for name, one in self.band.items():
-            one.changed.connect(lambda v, busy, n=name: self._band(busy, **{n: v}))
-            one.trouble.connect(self.session.trouble)
-            colour.add(one)
-        self.no_band = button("No band here", self._drop_band, "link", "Takes the chosen band away")
-        self.no_band_row = colour.add(button_row(self.no_band))
         self._rows(colour, "Tints")
         curves = self.section("Curves", "finish/curves")
         self.which = Segments(CURVES)
@@ -103,7 +130,18 @@ class LayerPage(Page):
         self.told = label("", "quiet", True)
         self.told.setContentsMargins(9, 0, 0, 0)
         match.add(self.told)
-        return [tone, colour, curves, detail, lens, table, match]
+        return [tone, hues, colour, curves, detail, lens, table, match]
+
+    def _side_by_side(self, rows: list[tuple[Bound, str]]) -> QWidget:
+        """The fields of some rows in columns, each under its word; a right click on the bar keys them."""
+        made = _in_columns([(one.field, word) for one, word in rows])
+        for one, _ in rows:
+            one.widget.hide()
+            one.widget = one.field
+        return made
+
+    def _tone(self, field: str, amount: float, busy: bool) -> None:
+        self.rows[field].put(amount, busy)
 
     def _layer(self) -> Layer:
         found = self.desk.layer
@@ -307,9 +345,14 @@ class LayerPage(Page):
         tones = None if seen is None else seen.scopes.tones[{"red": 0, "green": 1, "blue": 2}.get(which, 3)]
         self.curve.set_points(getattr(grade, which), ink, tones)
         self.hues.set_bands(grade.hues)
+        place = self.desk.address()
+        held = frozenset(t.field for t in TONES if f"{place}/grade/{t.field}" in self.session.document.keys)
+        now = self.session.resolved.finishes.get(self.desk.finish.id)
+        seen_grade = next((x.grade for x in now.layers if x.id == self._layer().id), grade) if now is not None else grade
+        self.tones.show_grade({t.field: getattr(seen_grade, t.field) for t in TONES}, held, None if seen is None else seen.scopes.tones)
         there = bool(grade.hues)
+        self.band_row.setVisible(there)
         for name, one in self.band.items():
-            one.setVisible(there)
             if there:
                 one.set_value(getattr(grade.hues[min(self.hues.chosen, len(grade.hues) - 1)], name))
         self.no_band_row.setVisible(there)

@@ -47,7 +47,7 @@ class RenderBench(QWidget):
         self.halt.setCheckable(True)
         self.at_once = Choice()
         self.at_once.setAccessibleName("At once")
-        self.at_once.setFixedWidth(104)
+        self.at_once.setFixedWidth(118)
         self.at_once.chosen.connect(self._set_at_once)
         self.clear = button("Clear ended", self.clear_ended, "link", "Takes what ended out of the list that cannot go on; the pictures stay")
         for made in (self.compare, self.halt, self.clear, self.at_once):

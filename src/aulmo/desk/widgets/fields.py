@@ -518,7 +518,7 @@ class Choice(QComboBox):
         """The usual box with a small caret, a long name without its middle."""
         option = QStyleOptionComboBox()
         self.initStyleOption(option)
-        room = self.width() - 34 - (self.iconSize().width() + 4 if not self.itemIcon(self.currentIndex()).isNull() else 0)
+        room = self.width() - 30 - (self.iconSize().width() + 4 if not self.itemIcon(self.currentIndex()).isNull() else 0)
         option.currentText = self.fontMetrics().elidedText(self.currentText(), MIDDLE, max(1, room))  # type: ignore[attr-defined]
         caret = theme.icon("caret-down", theme.current().quiet).pixmap(11, 11)
         painter = QStylePainter(self)
