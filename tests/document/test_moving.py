@@ -408,3 +408,17 @@ def test_wheels_roll_by_the_way_between_them_and_a_road_that_moves(slides, cart,
     still = replace(document, motions={**document.motions, roll: replace(motion, ground="ferry")})
     angle = math.radians(rolled(mover_of(still), still.motions[roll], "wheel", 2.0))
     assert angle * 31.0 == pytest.approx(cart, abs=1e-6), "on what is named it rolls by that alone"
+
+
+def test_a_path_has_straight_and_bent_parts_in_one_without_a_corner():
+    points = ((0.0, 0.0, 0.0), (100.0, 0.0, 0.0), (160.0, 60.0, 0.0), (160.0, 160.0, 0.0))
+    path = GuidePath("p", "Lane", points=points, straights=(0, 2))
+    curve = curve_of(path)
+    quarter = 60.0 * math.pi / 2
+    assert curve.length == pytest.approx(100 + quarter + 100, rel=1e-4), "the bend between is a quarter of a circle"
+    for share in (0.1, 0.3):
+        assert curve.at(share * 100).point[1] == pytest.approx(0.0, abs=1e-9)
+    ways = np.array([curve.at(s).way for s in np.linspace(0, curve.length, 400)])
+    assert (ways[1:] * ways[:-1]).sum(1).min() > math.cos(math.radians(1.5)), "no corner anywhere"
+    assert np.allclose(paths.line(path)[: paths.FINE, 1], 0.0)
+    assert paths.length(replace(path, straights=())) != pytest.approx(curve.length, rel=1e-3)

@@ -41,11 +41,12 @@ LINKS = {
     r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
     r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Choice: {"id", "overrides"}, r.Axis: {"id", "choices"},
     r.Film: {"reel", "markers", "groups", "footage"},
+    r.Remark: {"id"}, r.RenderSettings: {"film", "preview"},
     r.Finish: {"id", "layers", "balance"}, r.Layer: {"id", "grade", "masks"}, r.Mask: {"id"},
     r.Document: {
         "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
-        "motions", "film", "axes", "refused", "moved", "finishes",
+        "motions", "film", "axes", "refused", "moved", "finishes", "remarks",
     },
 }  # fmt: skip
 
@@ -251,7 +252,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
         "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish", "reference_file",
-        "inside", "follows", "digest",
+        "inside", "follows", "digest", "by", "at", "pinned",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -151,13 +151,15 @@ class Part(Record):
 
 
 class GuidePath(Record):
-    """A line in the world through `points`, straight or smooth, open or closed: copies stand along it, things move along it."""
+    """A line in the world through `points`, straight or smooth, open or closed: copies stand along it, things move along it. Of a smooth one the
+    pieces in `straights`, by the number of the point that they begin at, are straight, and what is bent goes on from them without a corner."""
 
     id: str
     name: Annotated[str, say.text("Name")]
     points: Annotated[tuple[Point, ...], say.many("Points")] = ()
     smooth: Annotated[bool, say.choice("Drawn", {True: "Smooth", False: "Straight"})] = True
     closed: Annotated[bool, say.choice("Ends", {False: "Open", True: "Closed"})] = False
+    straights: Annotated[tuple[FaceNumber, ...], say.many("Straight pieces")] = ()
 
 
 class Selection(Record):

@@ -79,6 +79,9 @@ from aulmo.document.record_base import (
     Value as Value,
     within as within,
 )
+from aulmo.document.remark_records import (
+    Remark as Remark,
+)
 from aulmo.document.render_records import (
     Quality as Quality,
     RenderSettings as RenderSettings,
@@ -112,8 +115,8 @@ class Moved(Record):
 
 class Document(Record):
     """A whole project. `keys` holds, by the address of a property, its values in the order of time; `motions` come on top of them, in the order in
-    which they act on one thing. `axes` are what the product may be had in several of, `refused` the combinations that are not offered. `moved` is set
-    by resolving alone."""
+    which they act on one thing. `axes` are what the product may be had in several of, `refused` the combinations that are not offered. `remarks` are
+    what was said of its pictures. `moved` is set by resolving alone."""
 
     schema_version: int = SCHEMA_VERSION
     name: Annotated[str, say.text("Name")] = "Untitled"
@@ -137,6 +140,7 @@ class Document(Record):
     axes: tuple[Axis, ...] = ()
     refused: tuple[Refused, ...] = ()
     finishes: dict[str, Finish] = {}
+    remarks: dict[str, Remark] = {}
     frames_per_second: Annotated[float, say.number("Frames per second", 1, 60, "", 2, 0.01, 10000)] = 25.0
     notes: Annotated[tuple[str, ...], say.many("Choices made")] = ()
     moved: Moved = Moved()

@@ -503,7 +503,7 @@ def digest_of(document: Document, shot: Shot, size: tuple[int, int], settings: R
     told = replace(settings, folder="", file_type="png", **{f: getattr(RenderSettings(), f) for f in (*OF_FILES, *OF_OTHERS)})
     shares = (0.0, 0.25, 0.5, 0.75, 1.0) if moments.lasting else (0.0,)
     after = moments.around() if "motion" in settings.passes else ()
-    seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=(), finishes={}) for m in (*map(moments.at, shares), *after)]
+    seen = [replace(m, render=told, notes=(), name="", film=Film(), shots=(), finishes={}, remarks={}) for m in (*map(moments.at, shares), *after)]
     when = round(time_, 9) if after or is_timed(moments.first) else None
     about = msgspec.json.encode((seen, when, replace(shot, name="", guides="none", safe=False, picks={}, finish=""), size, told))
     return hashlib.sha256(about + kernel_cache.build().encode()).hexdigest()[:32]

@@ -505,3 +505,20 @@ def test_ten_thousand_copies_are_seen_soon_and_the_hand_still_finds_them(window,
     assert len(copies.with_copies(session.document).parts[group].children) == 10_001
     assert window.picture.seen_at(window.picture.rect().center()) is not None
     assert "10" in window.details.pages["Prepare"].count.text()
+
+
+def test_alt_click_makes_a_piece_of_a_path_straight_and_bent_again(window, qtbot):
+    from aulmo.document import edits
+    from aulmo.document.records import GuidePath
+
+    session = window.session
+    points = ((-80.0, -60.0, 0.0), (-20.0, -90.0, 0.0), (40.0, -60.0, 0.0), (90.0, -90.0, 0.0))
+    session.apply("Path", edits.put_path(session.document, GuidePath("p", "Lane", points=points)))
+    session.set_stage("Prepare")
+    session.select((), "paths/p")
+    session.set_tool("path")
+    at = window.picture.place_on_screen((10.0, -75.0, 0.0))
+    QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, at)
+    assert session.document.paths["p"].straights == (1,)
+    QTest.mouseClick(window.picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.AltModifier, at)
+    assert session.document.paths["p"].straights == ()

@@ -17,6 +17,7 @@ from aulmo.errors import BadValue
 from aulmo.frame.exposure import ev100
 from aulmo.frame.matching import reframed
 from aulmo.frame.sharpness import distance_of, field_of_view, focal_of, sharp_range
+from aulmo.motion.blur import most_blurred
 
 RATIOS = {"4:3": (4, 3), "3:2": (3, 2), "16:9": (16, 9), "1:1": (1, 1), "4:5": (4, 5), "9:16": (9, 16), "2:1": (2, 1)}
 SIZES = {
@@ -100,6 +101,9 @@ class FramePage(Page):
         sharp.add(row("Sharp", self.range))
         moving = self.section("Motion blur", "frame/blur")
         self.blur = self.add(moving, "cameras/{camera}/motion_blur")
+        self.blurred = label("", wrap=True)
+        self.blurred.setContentsMargins(9, 0, 0, 0)
+        moving.add(self.blurred)
         self.shutter_angle = self.add(moving, "cameras/{camera}/shutter_angle", "Shutter", kind=BoundNumber)
         frame = self.section("Frame", "frame/frame")
         self.shot_name = QLineEdit()
@@ -164,6 +168,11 @@ class FramePage(Page):
         )
         self.own.setChecked(session.overridden(f"cameras/{camera.id}/exposure_stops"))
         self.shot_camera.fill([(c.name, c.id) for c in session.document.cameras.values()], camera.id)
+        self.blurred.setVisible(bool(shot) and camera.motion_blur and bool(session.document.keys or session.document.motions))
+        if not self.blurred.isHidden() and shot is not None:
+            name, pixels = most_blurred(session.document, session.assets, shot, session.time)
+            at = show(session.time, "s", 2)
+            self.blurred.setText(f"{name} blurs over {pixels:.0f} of {shot.width} px at {at}" if pixels >= 0.5 else f"Nothing blurs at {at}")
         if shot:
             self.width_.set_value(shot.width)
             self.height_.set_value(shot.height)

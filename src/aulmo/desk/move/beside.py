@@ -12,7 +12,7 @@ from aulmo.trace.live import LivePicture, Request
 
 
 class Beside(QWidget):
-    """Shown in Move while the scene is seen from outside, in the half of the picture's width; a click looks through the shot's camera again."""
+    """Shown while the scene is seen from outside, in the half of the picture's width; a click looks through the shot's camera again."""
 
     drawn = Signal(object)
 
@@ -43,7 +43,7 @@ class Beside(QWidget):
         """Come, go, and draw what is seen now."""
         session = self.session
         shot = session.shot
-        on = session.stage == self._stage and session.free_view is not None and shot is not None
+        on = (session.stage == self._stage or session.outside) and session.free_view is not None and shot is not None
         if not on or shot is None:
             self.hide()
             return

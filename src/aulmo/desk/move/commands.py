@@ -116,7 +116,7 @@ class MoveCommands:
     def outside(self) -> None:
         """Look at the scene, camera and way from farther off, or through the shot's camera again."""
         session = self.desk.session
-        if session.free_view is not None:
+        if session.outside or (session.free_view is not None and session.stage == session.film_stage):
             session.set_view(None)
             return
         camera, document = session.camera, session.document
@@ -132,7 +132,7 @@ class MoveCommands:
         )  # fmt: skip
         frame = self.desk.picture.frame_rect()
         seen = frame_points(orbit(seen, middle, 150.0, 24.0), points, frame.width() / max(1, frame.height()), 0.62)
-        session.set_view(replace(seen, shift_x=0.16))  # the shot's own view stands at the right
+        session.set_outside(replace(seen, shift_x=0.16))  # the shot's own view stands at the right
         if session.shot is not None and not session.selection:
             session.select((), f"cameras/{session.shot.camera}")
 

@@ -8,13 +8,16 @@ from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.lens import half_tangent
+from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Document
 from aulmo.errors import BadValue
-from aulmo.frame.camera import camera_axes, project
+from aulmo.frame.camera import camera_axes
 from aulmo.motion import keys, ready
+from aulmo.motion.blur import blur_at, fast_at
 from aulmo.motion.lanes import name_of
 from aulmo.motion.ways import Ring, camera_at, into_key, moves, rings, speed, way
+from aulmo.prepare.arrange import points_of
 
 RING, NEAR = 5.0, 9.0
 FAST = 1 / 30  # of the frame's width in one frame: from here on it is told that a way is fast
@@ -30,6 +33,9 @@ class Way:
         self.times = np.linspace(film.start, film.end, count)
         self.points = way(document, thing, self.times, what, point)
         self.rings: list[Ring] = rings(document, thing, what, point)
+        steps = np.linalg.norm(np.diff(self.points, axis=0), axis=1)
+        fastest = float(steps.max()) if len(steps) else 0.0
+        self.pace = np.append(steps, steps[-1:]) / fastest if fastest > 1e-9 else np.zeros(count)  # 0..1 of the fastest
 
 
 class WayMarks(Overlay):
@@ -38,6 +44,8 @@ class WayMarks(Overlay):
     def __init__(self, desk: FilmDesk, picture, stage: str) -> None:
         self.desk, self.session, self.picture, self._stage = desk, desk.session, picture, stage
         self._ways: tuple[tuple, list[Way]] | None = None
+        self._bodies: tuple[tuple, np.ndarray] | None = None  # the points of a ghost, and of which
+        self._kept_bodies: list[tuple[tuple, np.ndarray]] = []
         self._held: tuple[Ring, Way, bool] | None = None  # a ring, or a place between two, that is pulled
         self._start: Document | None = None
         self._press = QPoint()
@@ -74,6 +82,8 @@ class WayMarks(Overlay):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for one in self.ways():
             self._draw_way(painter, one)
+            if one.what == "position":
+                self._draw_ghosts(painter, one)
             if one.thing.startswith("cameras/") and one.what == "position":
                 self._draw_camera(painter, one.thing)
 
@@ -87,9 +97,11 @@ class WayMarks(Overlay):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(QColor(0, 0, 0, 90), 3))
             painter.drawPolyline(line)
-            style = Qt.PenStyle.DashLine if one.what == "target" else Qt.PenStyle.SolidLine
-            painter.setPen(QPen(QColor(240, 240, 240, dim), 1.2, style))
-            painter.drawPolyline(line)
+            if one.what == "target":
+                painter.setPen(QPen(QColor(240, 240, 240, dim), 1.2, Qt.PenStyle.DashLine))
+                painter.drawPolyline(line)
+            else:
+                self._draw_speed(painter, one, places, start, end)
         step = self._tick_step(places, seen)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(245, 245, 245, dim))
@@ -119,9 +131,65 @@ class WayMarks(Overlay):
                 painter.drawText(QPointF(x + 10, y - 8), show(ring.time, "s", 1))
                 told.append(QPointF(x, y))
 
-    def _draw_camera(self, painter: QPainter, thing: str) -> None:
-        """A camera as it stands now: its eye and the corners of what it frames, a little way ahead."""
-        camera = camera_at(self.desk.document, thing[8:], self.session.time)
+    @staticmethod
+    def _draw_speed(painter: QPainter, one: Way, places: np.ndarray, start: int, end: int) -> None:
+        """The way thin and pale where it is gone slowly, thick and in the accent's colour where fast; where it rests, a dot."""
+        pace = one.pace
+        slow, fast = QColor(240, 240, 240), QColor(theme.current().accent_hover)
+        step = max(1, (end - start) // 160)
+        for k in range(start, end - 1, step):
+            share = float(pace[k : k + step].max())
+            mix = lambda a, b: round(a + (b - a) * share)  # noqa: E731
+            colour = QColor(mix(slow.red(), fast.red()), mix(slow.green(), fast.green()), mix(slow.blue(), fast.blue()), 225)
+            painter.setPen(QPen(colour, 1.0 + 3.6 * share, Qt.PenStyle.SolidLine, Qt.PenCapStyle.FlatCap))
+            painter.drawLine(QPointF(*places[k, :2]), QPointF(*places[min(k + step, end - 1), :2]))
+
+    def _draw_ghosts(self, painter: QPainter, one: Way) -> None:
+        """Where the thing stands at the keys before and after this moment: its outline, the one before dotted, the one after dashed."""
+        now = self.session.time
+        times = sorted({round(r.time, 6) for r in one.rings})
+        before = [t for t in times if t < now - 1e-3]
+        after = [t for t in times if t > now + 1e-3]
+        for time, style in ((before[-1:], Qt.PenStyle.DotLine), (after[:1], Qt.PenStyle.DashLine)):
+            if not time:
+                continue
+            if one.thing.startswith("cameras/"):
+                self._draw_camera(painter, one.thing, time[0], style)
+                continue
+            outline = self._ghost(one.thing, time[0])
+            if outline is not None:
+                painter.setBrush(QColor(255, 255, 255, 16))
+                for colour, width in ((QColor(0, 0, 0, 90), 3.0), (QColor(244, 244, 244, 190), 1.3)):
+                    painter.setPen(QPen(colour, width, style))
+                    painter.drawPolygon(outline)
+
+    def _ghost(self, thing: str, time: float) -> QPolygonF | None:
+        """The outline of a part at another time as it is seen now: the hull of its points."""
+        from scipy.spatial import ConvexHull, QhullError
+
+        document, part = self.desk.document, thing[6:]
+        if part not in document.parts:
+            return None
+        key = (document.parts, document.keys, document.motions, thing, time)
+        if self._bodies is None or not all(a is b or (not isinstance(a, dict) and a == b) for a, b in zip(self._bodies[0], key)):
+            held = [k for k in self._kept_bodies if all(a is b or (not isinstance(a, dict) and a == b) for a, b in zip(k[0], key))]
+            points = held[0][1] if held else points_of(resolve(document, self.session.choices, time), self.session.assets, [part], 600)
+            if not held:
+                self._kept_bodies = [(key, points), *self._kept_bodies[:7]]
+            self._bodies = (key, points)
+        places = self.picture.places_on_screen(self._bodies[1])
+        flat = places[places[:, 2] > 1e-3, :2]
+        if len(flat) < 3:
+            return None
+        try:
+            hull = flat[ConvexHull(flat).vertices]
+        except QhullError:
+            return None
+        return QPolygonF([QPointF(float(x), float(y)) for x, y in hull])
+
+    def _draw_camera(self, painter: QPainter, thing: str, time: float | None = None, style: Qt.PenStyle = Qt.PenStyle.SolidLine) -> None:
+        """A camera as it stands now, or at another time: its eye and the corners of what it frames, a little way ahead."""
+        camera = camera_at(self.desk.document, thing[8:], self.session.time if time is None else time)
         shot = next((s for s in self.desk.document.shots if s.camera == camera.id), self.session.shot)
         right, up, ahead = camera_axes(camera)
         place = np.array(camera.position, float)
@@ -134,8 +202,9 @@ class WayMarks(Overlay):
             return
         eye, *frame = (QPointF(*p[:2]) for p in points)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for colour, width in ((QColor(0, 0, 0, 110), 3.2), (QColor(theme.current().accent_hover), 1.4)):
-            painter.setPen(QPen(colour, width))
+        ink = QColor(theme.current().accent_hover) if time is None else QColor(240, 240, 240, 150)
+        for colour, width in ((QColor(0, 0, 0, 110), 3.2), (ink, 1.4)):
+            painter.setPen(QPen(colour, width, style))
             painter.drawPolygon(QPolygonF(frame))
             for corner in frame:
                 painter.drawLine(eye, corner)
@@ -204,6 +273,9 @@ class WayMarks(Overlay):
         if session.shot is None:
             return ""
         share = fast_at(document, one.thing, session.shot.camera, time, one.point)
+        blurred = blur_at(document, session.shot, share)
+        if blurred >= 0.5:
+            return f" · blurs {blurred:.0f} px"
         if share < FAST or (document.cameras[session.shot.camera].motion_blur and share < 3 * FAST):
             return ""
         return f" · fast for {document.frames_per_second:g} /s: {100 * share:.0f} % of the frame each"
@@ -268,20 +340,6 @@ class WayMarks(Overlay):
         self._held = None
         self.session.history.end_merge()
         self.picture.hush()
-
-
-def fast_at(document: Document, thing: str, camera_id: str, time: float, point=(0.0, 0.0, 0.0)) -> float:
-    """By which share of the frame's width a thing moves from one frame to the next, as a camera sees it; of that camera itself, what it looks at."""
-    step = 1.0 / document.frames_per_second
-    one, other = camera_at(document, camera_id, time), camera_at(document, camera_id, time + step)
-    if thing == f"cameras/{camera_id}":
-        places = np.array([one.target, one.target])
-    else:
-        places = way(document, thing, np.array([time, time + step]), "position", point)
-    seen = [project(camera, place[None], 1000, 750)[0] for camera, place in ((one, places[0]), (other, places[1]))]
-    if min(s[2] for s in seen) <= 0:
-        return 0.0
-    return float(np.hypot(*(seen[1][:2] - seen[0][:2]))) / 1000
 
 
 def _runs(seen: np.ndarray) -> list[tuple[int, int]]:

@@ -36,7 +36,7 @@ MOST_BY_ANGLE = 300_000  # triangles of a mesh without face numbers that are loo
 
 def seen_change(old: Document, new: Document) -> bool:
     """Whether anything changed that a picture is traced of, and not only what is made of it afterwards."""
-    fields = (f for f in old.__struct_fields__ if f not in ("finishes", "shots", "keys"))
+    fields = (f for f in old.__struct_fields__ if f not in ("finishes", "shots", "keys", "remarks"))
     if any(getattr(old, f) is not getattr(new, f) for f in fields):
         return True
     if old.shots is not new.shots and [replace(s, finish="") for s in old.shots] != [replace(s, finish="") for s in new.shots]:
@@ -64,6 +64,7 @@ class PictureView(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Picture")
         self.look = "finished"  # or "traced", "draft": what the picture is
+        self._asleep = False  # whether another picture is looked at
         self.held_plain = False  # whether the finish is left out for as long as a key is held
         self.playing_size = 1.0  # of a draft while a film plays, as a share of the widget's: smaller ones come sooner
         self.framed_stages: tuple[str, ...] = ()  # where the frame is masked also in a free view
@@ -143,6 +144,11 @@ class PictureView(QWidget):
     def set_traced(self, traced: bool) -> None:
         """Traced, or the quick draft."""
         self.set_look("traced" if traced else "draft")
+
+    def sleep(self, on: bool) -> None:
+        """Trace nothing while another picture is looked at."""
+        self._asleep = on
+        self.refresh()
 
     def hold_plain(self, on: bool) -> None:
         """Leave the finish out while a key is held."""
@@ -227,9 +233,9 @@ class PictureView(QWidget):
         return sorted(i for i in found if i is not None)
 
     def _send(self) -> None:
+        session = self.session
         if self.width() < 8 or self.height() < 8:
             return
-        session = self.session
         document = self._lit_document()
         moments = None
         if (session.document.keys or session.document.motions) and session.view.motion_blur and not session.playing:
@@ -238,10 +244,11 @@ class PictureView(QWidget):
         self.live.show(
             Request(
                 document, session.shot, self.wide_camera(), max(8, round(self.width() * share)), max(8, round(self.height() * share)),
-                self.traced and not session.playing and not self.covers(),
+                self.traced and not session.playing and not self.covers() and not self._asleep,
                 transparent=document.render.transparent and session.free_view is None,
                 gradient_span=self.height() / max(1, self.frame_rect().height()), moments=moments, passes=self.passes(), project=self._project,
-                measured=self.measures(), finish=self.finisher() if self.look == "finished" else None, covered=self.covers(),
+                measured=self.measures(), finish=self.finisher() if self.look == "finished" else None,
+                covered=self.covers() or self._asleep,
             )
         )  # fmt: skip
 

@@ -28,7 +28,7 @@ class PathTool(Tool):
     """Clicks add points; a path that is selected is gone on with, and its points can be pulled."""
 
     name = "path"
-    hint = "Click to add points, drag one to move it · click the first to close · Backspace takes the last · Return ends · Esc gives up"
+    hint = "Click to add points, drag one to move it · Alt-click a piece: straight or bent · click the first to close · Return ends · Esc gives up"
     pointer = Qt.CursorShape.CrossCursor
 
     def __init__(self, picture) -> None:
@@ -71,10 +71,31 @@ class PathTool(Tool):
                 return k
         return None
 
+    def piece_at(self, at: QPoint) -> int | None:
+        """The number of the point that the piece under the cursor begins at."""
+        path = self.path
+        if path is None or len(path.points) < 3:
+            return None
+        try:
+            fine = paths.smooth_pieces(np.array(path.points, float), path.closed, paths.FINE, path.straights)
+        except BadValue:
+            return None
+        away = []
+        for piece in fine:
+            seen = self.picture.places_on_screen(piece)
+            away.append(float(np.where(seen[:, 2] > 0, np.hypot(seen[:, 0] - at.x(), seen[:, 1] - at.y()), np.inf).min()))
+        return int(np.argmin(away)) if min(away) < 2 * GRASP else None
+
     def press(self, at: QPoint, modifiers: Qt.KeyboardModifier) -> None:
         """Take a point, close, or add one."""
         self._number += 1
         path = self.path
+        if path is not None and not self.points and modifiers & Qt.KeyboardModifier.AltModifier:
+            piece = self.piece_at(at)
+            if piece is not None and path.smooth:
+                straights = tuple(k for k in path.straights if k != piece) if piece in path.straights else tuple(sorted((*path.straights, piece)))
+                self._put(replace(path, straights=straights), f"A piece of {path.name} is {'straight' if piece in straights else 'bent'}")
+            return
         if path is not None and not self.points:
             self.held = self._near(at, path.points)
             if self.held is None:

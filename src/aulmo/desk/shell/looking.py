@@ -62,6 +62,7 @@ class Looking(QObject):
         self.free_view: Camera | None = None
         self.isolated: tuple[str, ...] = ()
         self.node_alone: tuple[str, str] = ("", "")
+        self.outside = False  # whether the scene is seen from outside, with the shot beside it
         self.stand_in = ""  # "gloss" or "matt" while all parts are seen in a neutral surface
         self.pictured = False  # whether anything of the project has been drawn
         self._shown: tuple[tuple, Document] | None = None
@@ -312,7 +313,7 @@ class Looking(QObject):
 
     def set_shot(self, shot_id: str) -> None:
         """Work on another shot."""
-        self.shot_id, self.free_view = shot_id, None
+        self.shot_id, self.free_view, self.outside = shot_id, None, False
         own = next((s.picks for s in self.document.shots if s.id == shot_id), {})
         if own and not self.hand:
             self.picks = {a: c for a, c in {**self.picks, **own}.items() if c}
@@ -320,8 +321,14 @@ class Looking(QObject):
         self.shot_changed.emit()
         self.view_changed.emit()
 
+    def set_outside(self, camera: Camera) -> None:
+        """See the scene from outside, the shot beside it."""
+        self.outside, self.free_view = True, camera
+        self.view_changed.emit()
+
     def set_view(self, camera: Camera | None) -> None:
         """Look through a free view, or through the shot's camera again."""
         if camera is not self.free_view:
             self.free_view = camera
+            self.outside = self.outside and camera is not None
             self.view_changed.emit()

@@ -59,7 +59,7 @@ class Session(LongWork):
         self.history = History(document)
         self.history.listeners.append(self._on_history)
         self._saved_document = Document() if unsaved else document
-        self.stand_in = ""
+        self.stand_in, self.outside = "", False
         self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), document.film.start
         self.loose, self.recording, self.playing = {}, False, False
         self.picks, self.hand = {}, ""

@@ -8,6 +8,7 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from aulmo import __version__
+from aulmo.desk.picture.compass import SIDES, Compass
 from aulmo.desk.picture.picture import Picture
 from aulmo.desk.shell.bench import Bench
 from aulmo.desk.shell.commands import Command, Registry
@@ -21,6 +22,7 @@ from aulmo.desk.shell.preferences import Preferences
 from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.rail import Rail
 from aulmo.desk.shell.session import Session
+from aulmo.desk.shell.showing import Showing
 from aulmo.desk.shell.stage import Built, Desk, FileKind
 from aulmo.desk.shell.start_page import StartPage
 from aulmo.desk.shell.strip import Strip
@@ -53,6 +55,8 @@ class Window(QMainWindow):
         self.picture.kinds = self.kinds
         self.files = FileCommands(self, session, self.picture, self.kinds)
         self.start_page = StartPage(session)
+        self.compass = Compass(self.picture, (STAGES[0].name,))
+        self.picture.overlays.append(self.compass)
         self.parts = PartsPanel(session)
         self.built = self._build_stages()
         self.strip = Strip(session, self.picture, lambda: self.registry.run("render"))
@@ -62,6 +66,7 @@ class Window(QMainWindow):
         self.hint_line = HintLine(session, self._standing_hint)
         self._lay_out()
         self.finder = Finder(self, self.registry)
+        self.showing = Showing(self, session, self.picture, self.registry)
         self._build_menus()
         self.parts.menu_wanted.connect(self._part_menu)
         self.picture.files_dropped.connect(self._take_files)
@@ -169,9 +174,15 @@ class Window(QMainWindow):
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("finished", "With or without the finish", "View", "Shift+D", self.next_look, working)
+        for side, (_, keys) in SIDES.items():
+            words = f"See it from {'below' if side == 'below' else 'the ' + side}"
+            add(f"side_{side}", words, "View/From a side", keys, lambda x=side: self.compass.look(x), working, short=side.capitalize())
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)
         add("patch", "Test patch", "View", "X", lambda: s.toggle_tool("patch"), working)
+        add("shown", "Shown: full screen, nothing but the picture", "View", "F11", lambda: self.showing.show_full(), working, break_before=True)
+        add("remarks", "Remarks…", "View", "", lambda: self.showing.show_list(), working)
+        add("follow", "Let a colleague follow…", "View", "", lambda: self.showing.follow(), working)
         add("fold", "Fold both side panels", "View", "F9", self.fold, working, break_before=True)
         for number, stage in enumerate(STAGES, 1):
             add(f"stage_{stage.name}", stage.name, "Stage", str(number), lambda x=stage.name: s.set_stage(x), working)
@@ -257,6 +268,7 @@ class Window(QMainWindow):
             if box is not self and box.isVisible():
                 box.close()
         self.session.reset()
+        self.showing.stop()
         self._enable_all()
         self.bench.reset()
         self.details.reset()
@@ -337,6 +349,8 @@ class Window(QMainWindow):
         if not self.files.may_leave():
             event.ignore()
             return
+        if self.showing.view is not None:
+            self.showing.view.close()
         self.session.close()
         self.picture.live.close()
         event.accept()

@@ -32,18 +32,49 @@ def line(path: GuidePath) -> np.ndarray:
         p = p[:-1]
     if not path.smooth or len(p) < 3:
         return np.concatenate([p, p[:1]]) if path.closed else p
-    return smooth_line(p, path.closed, FINE)
+    return smooth_line(p, path.closed, FINE, path.straights)
 
 
-def smooth_line(points: np.ndarray, closed: bool, count: int) -> np.ndarray:
-    """(n, 3) points of a smooth way through three or more points (m, 3), `count` pieces between two: see `arcs.between`."""
-    m = len(points)
-    pieces = []
-    for k in range(m if closed else m - 1):
+def smooth_line(points: np.ndarray, closed: bool, count: int, straights: tuple[int, ...] = ()) -> np.ndarray:
+    """(n, 3) points of a smooth way through three or more points (m, 3), `count` pieces between two: see `arcs.between`; those between the points of
+    `straights` and the next ones are straight."""
+    pieces = [piece[:-1] for piece in smooth_pieces(points, closed, count, straights)]
+    return np.concatenate([*pieces, points[:1] if closed else points[-1:]])
+
+
+def smooth_pieces(points: np.ndarray, closed: bool, count: int, straights: tuple[int, ...] = ()) -> list[np.ndarray]:
+    """The same, (count + 1, 3) from each point to the next."""
+    m, pieces = len(points), []
+    number = m if closed else m - 1
+    straight = {k for k in straights if 0 <= k < number}
+    for k in range(number):
+        one, other = points[k], points[(k + 1) % m]
+        if k in straight:
+            pieces.append(one + np.linspace(0.0, 1.0, count + 1)[:, None] * (other - one))
+            continue
         before = points[(k - 1) % m] if closed or k > 0 else None
         after = points[(k + 2) % m] if closed or k + 2 < m else None
-        pieces.append(between(before, points[k], points[(k + 1) % m], after, count)[:-1])
-    return np.concatenate([*pieces, points[:1] if closed else points[-1:]])
+        if before is not None and (k - 1) % number in straight:
+            before = _going_on(before, one, other)
+        if after is not None and (k + 1) % number in straight:
+            after = _going_on(after, other, one)
+        pieces.append(between(before, one, other, after, count))
+    return pieces
+
+
+def _going_on(from_: np.ndarray, one: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """A place before `one` on the circle that leaves it the way a straight piece from `from_` comes in, and goes through `other`."""
+    way = (one - from_) / max(1e-12, float(np.linalg.norm(one - from_)))
+    chord = other - one
+    aside = chord - way * float(chord @ way)
+    off = float(np.linalg.norm(aside))
+    if off < 1e-9 * max(1.0, float(np.linalg.norm(chord))):
+        return one - way * float(np.linalg.norm(chord))
+    aside = aside / off
+    radius = float(chord @ chord) / (2.0 * off)
+    centre = one + aside * radius
+    turn = -min(1.0, 0.5 * float(np.linalg.norm(chord)) / radius)
+    return centre + radius * (np.sin(turn) * way - np.cos(turn) * aside)
 
 
 def length(path: GuidePath) -> float:
@@ -68,7 +99,7 @@ def places(path: GuidePath, count: int) -> Places:
     share = ((at - before[k]) / np.maximum(steps[k], 1e-12))[:, None]
     points = fine[k] + share * (fine[k + 1] - fine[k])
     ways = np.diff(fine, axis=0) / np.maximum(steps[:, None], 1e-12)
-    if path.smooth:  # the heading turns evenly between two pieces too
+    if path.smooth and not path.straights:  # the heading turns evenly between two pieces too
         corner = np.concatenate([ways[-1:] if path.closed else ways[:1], ways, ways[:1] if path.closed else ways[-1:]])
         bends = corner[:-1] + corner[1:]
         headings = bends[k] + share * (bends[k + 1] - bends[k])

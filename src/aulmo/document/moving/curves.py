@@ -70,14 +70,14 @@ class Curve:
 
 def curve_of(path: GuidePath) -> Curve:
     """The curve of a guide path: the same that `made.paths.line` cuts into short pieces. Raises BadValue when it leads nowhere."""
-    return _curve(path.points, path.smooth, path.closed)
+    return _curve(path.points, path.smooth, path.closed, path.straights)
 
 
 PIECES = 32  # between two points of a smooth path
 
 
 @functools.lru_cache(maxsize=64)
-def _curve(points: tuple[Triple, ...], smooth: bool, closed: bool) -> Curve:
+def _curve(points: tuple[Triple, ...], smooth: bool, closed: bool, straights: tuple[int, ...] = ()) -> Curve:
     from scipy.interpolate import CubicSpline
 
     paths.check(GuidePath("", "", points, smooth, closed))
@@ -89,10 +89,23 @@ def _curve(points: tuple[Triple, ...], smooth: bool, closed: bool) -> Curve:
         ends = np.concatenate([p, p[:1]]) if closed else p
         one, other = ends[:-1], ends[1:]
         return Curve(np.stack([one, other - one, 0 * one, 0 * one], 1), closed)
+    if straights:
+        return Curve(np.concatenate([_bent(one, k in straights) for k, one in enumerate(paths.smooth_pieces(p, closed, PIECES, straights))]), closed)
     fine = paths.smooth_line(p, closed, PIECES)
     t = np.arange(len(fine), dtype=float)
     found = CubicSpline(t, fine, bc_type="periodic" if closed else "not-a-knot").c  # (4, pieces, 3), the highest power first: it bends without a jump
     return Curve(np.ascontiguousarray(found[::-1].transpose(1, 0, 2)), closed)
+
+
+def _bent(fine: np.ndarray, straight: bool) -> np.ndarray:
+    """(n, 4, 3) cubic pieces through fine points of one way from a point to the next; one for a straight one."""
+    from scipy.interpolate import CubicSpline
+
+    if straight:
+        one, other = fine[:1], fine[-1:]
+        return np.stack([one, other - one, 0 * one, 0 * one], 1)
+    found = CubicSpline(np.arange(len(fine), dtype=float), fine).c
+    return np.ascontiguousarray(found[::-1].transpose(1, 0, 2))
 
 
 class Walk(NamedTuple):
