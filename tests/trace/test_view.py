@@ -185,3 +185,16 @@ def test_trouble_in_the_live_picture_is_a_sentence():
     assert told.wait(30)
     live.close()
     assert "missing" in said[0]
+
+
+def test_lights_shared_out_add_up_to_the_clean_picture():
+    """Quicker than to clean each: what each group has of the light about a pixel, of the clean picture."""
+    from aulmo.trace.live import shared_out
+
+    rng = np.random.default_rng(4)
+    planes = {f"group.{n}": rng.random((20, 30, 3)).astype(np.float32) * k for k, n in ((1.0, "Key"), (0.2, "Rim"))}
+    clean = (planes["group.Key"] + planes["group.Rim"]) * 0.97
+    made = shared_out(clean, planes, 100)
+    assert np.abs(made["group.Key.denoised"] + made["group.Rim.denoised"] - clean).max() < 1e-5
+    assert np.abs(made["group.Key.denoised"] - 0.97 * planes["group.Key"]).max() < 1e-5, "with many samples each is its own"
+    assert made["group.Rim.denoised"].mean() == pytest.approx(0.97 * planes["group.Rim"].mean(), rel=0.02)

@@ -45,7 +45,7 @@ class ShowServer:
     """Serves what is shown until it is closed. `said` holds the remarks that have come in. Raises CannotWrite where it cannot listen."""
 
     def __init__(self, word: str = "", host: str = "127.0.0.1", port: int = 0) -> None:
-        self.word = word or new_word()
+        self.word, self._host = word or new_word(), host
         self.said: queue.Queue[Said] = queue.Queue(MOST_WAITING)
         self._lock = threading.Lock()
         self._picture, self._number, self._title = b"", 0, ""
@@ -68,8 +68,8 @@ class ShowServer:
     @property
     def address(self) -> str:
         """Where the page is, without the word."""
-        host, port = self._server.server_address[:2]
-        return f"http://{_own_name() if str(host) == '0.0.0.0' else host}:{port}/"
+        port = self._server.server_address[1]
+        return f"http://{_own_name() if self._host == '0.0.0.0' else self._host}:{port}/"
 
     def show(self, picture: np.ndarray | None, title: str) -> None:
         """Show a picture (h, w, 3) uint8, or nothing while it is blanked."""

@@ -24,7 +24,7 @@ def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera
     it stands on a stand and shines at `aims_at`. `box` is that of the set, which its size and brightness follow."""
     point, normal = np.asarray(point, float), np.asarray(normal, float)
     normal = normal / max(1e-12, float(np.linalg.norm(normal)))
-    made = new_lamp(kind, name, lamp_id, *box, camera)
+    made = new_lamp(kind, name, lamp_id, box[0], box[1], camera)
     body = 0.5 * made.width if kind in ("sphere", "point", "tube") else 0.0
     if normal[2] > LEVEL:
         low, high = (np.asarray(b, float) for b in box)

@@ -17,7 +17,7 @@ class Clip(NamedTuple):
     keys: dict[str, tuple[Key, ...]]
 
     @property
-    def count(self) -> int:
+    def number(self) -> int:
         """How many keys there are."""
         return sum(map(len, self.keys.values()))
 

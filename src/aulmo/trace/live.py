@@ -5,7 +5,6 @@ import time
 from typing import Any, Callable, Mapping, NamedTuple
 
 import numpy as np
-from scipy.ndimage import uniform_filter
 from msgspec.structs import replace
 
 from aulmo.document.assets import AssetStore
@@ -122,6 +121,8 @@ def _in_bytes(display: np.ndarray) -> np.ndarray:
 def shared_out(clean: np.ndarray, planes: Mapping[str, np.ndarray], samples: int) -> dict[str, np.ndarray]:
     """The light of each group without noise, as a share of the picture without noise: quicker than to clean each by itself. The share is that of
     the group's own light in that of all about a pixel, whose noise is mostly one and the same; the more samples there are, the less around it."""
+    from scipy.ndimage import uniform_filter
+
     names = [n for n in planes if n.startswith("group.")]
     if not names:
         return {}

@@ -5,12 +5,9 @@ What is clear, as the panes of a window, counts as open; bars thinner than a han
 """
 
 import math
-from typing import NamedTuple, Sequence
+from typing import Any, NamedTuple, Sequence
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -137,9 +134,18 @@ def _across(axis: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return first, np.cross(axis, first)
 
 
+def _tree(directions: np.ndarray) -> Any:
+    from scipy.spatial import cKDTree
+
+    return cKDTree(directions)
+
+
 def _groups(directions: np.ndarray, reach: float) -> list[np.ndarray]:
     """Numbers of directions that lie near one another, by group."""
-    pairs = cKDTree(directions).query_pairs(reach, output_type="ndarray")
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    pairs = _tree(directions).query_pairs(reach, output_type="ndarray")
     n = len(directions)
     graph = coo_matrix((np.ones(len(pairs)), (pairs[:, 0], pairs[:, 1])), (n, n))
     count, label = connected_components(graph, directed=False)
@@ -206,7 +212,7 @@ def _from(room: _Room, place: np.ndarray, count: int, known: Sequence[Opening]) 
         fine, near = _looked(room, place, _cone(axis, radius, AROUND))
         step = math.sqrt(2 * math.pi * (1 - math.cos(radius)) / AROUND)
         for own in _groups(fine, 2.2 * step) if len(fine) else []:
-            ring = cKDTree(fine[own])
+            ring = _tree(fine[own])
             around = [h for h in near if ring.query((h.point - place) / h.distance)[0] < 7 * step]
             made = _through(room, place, fine[own], around, found)
             if made is not None and not any(_same(made, one, room.size) for one in found):
@@ -246,7 +252,7 @@ def _measured(room: _Room, points: np.ndarray, normal: np.ndarray, offset: float
     flat = np.stack([points @ right, points @ up], 1)
     place = lambda u, v, t: right * u + up * v + normal * (offset - t)  # noqa: E731, t: how deep in the wall
     order = np.argsort(np.linalg.norm(flat - np.median(flat, 0), axis=1))
-    seed = next((flat[k] for k in order[:40] if room.free(place(*flat[k], -lift), -normal, 0.3 * size)), flat[order[0]])
+    seed = next((flat[k] for k in order[:40] if room.free(place(flat[k][0], flat[k][1], -lift), -normal, 0.3 * size)), flat[order[0]])
     depth = _depth(room, lambda t: place(seed[0], seed[1], t), right, up, size)
     if depth is None or not _outside(room, place(seed[0], seed[1], depth + lift), normal):
         return None
@@ -310,7 +316,8 @@ def _depth(room: _Room, at, right: np.ndarray, up: np.ndarray, size: float) -> f
 
 def _filled(goes, seed: np.ndarray, flat: np.ndarray, step: float) -> set[tuple[int, int]] | None:
     """The cells of a grid about a place that can be gone through and hang together; None where they are too many."""
-    start = {tuple(int(v) for v in np.rint((p - seed) / step)) for p in flat} | {(0, 0)}
+    near = np.rint((flat - seed) / step).astype(int)
+    start: set[tuple[int, int]] = {(int(u), int(v)) for u, v in near} | {(0, 0)}
     cells: set[tuple[int, int]] = set()
     known: dict[tuple[int, int], bool] = {}
     todo = list(start)
@@ -442,7 +449,7 @@ def opening_at(scene: Scene, clear: frozenset[str], place, direction) -> Opening
         fine, hits = _looked(room, place, np.vstack([direction, _cone(direction, radius, AROUND)]))
         step = math.sqrt(2 * math.pi * (1 - math.cos(radius)) / AROUND)
         own = next(g for g in _groups(fine, 2.2 * step) if 0 in g)
-        ring = cKDTree(fine[own])
+        ring = _tree(fine[own])
         around = [h for h in hits if ring.query((h.point - place) / h.distance)[0] < 9 * step]
         made = _through(room, place, fine[own], around)
         if made is not None:

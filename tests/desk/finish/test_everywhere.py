@@ -119,12 +119,12 @@ def test_the_scopes_show_the_first_look(graded, qtbot):
     finish = window.built["Finish"].commands.finish
     qtbot.waitUntil(lambda: finish.seen is not None and finish.seen.scopes.tones.sum() > 0, timeout=30000)
     seen = []
-    note = lambda: seen.append(window.picture.state.samples)  # noqa: E731
-    finish.made.connect(note)
+    note = lambda state: seen.append((state.samples, finish.whole is not None and finish.whole.rgb.shape[0]))  # noqa: E731
+    window.picture.shown.connect(note)
     window.session.put({"environment/colour": (0.5, 0.5, 0.5)})
-    qtbot.waitUntil(lambda: bool(seen), timeout=30000)
-    finish.made.disconnect(note)
-    assert 0 in seen, "before the first whole sample"
+    qtbot.waitUntil(lambda: any(samples for samples, _ in seen), timeout=30000)
+    window.picture.shown.disconnect(note)
+    assert any(samples == 0 and rows < window.picture.frame_rect().height() / 2 for samples, rows in seen), "before the first whole sample"
 
 
 def brief(tmp_path, window, colour=(0.2, 0.25, 0.5)):

@@ -34,7 +34,8 @@ class HangTool(PointTool):
 
     def __init__(self, picture: Any) -> None:
         super().__init__(picture)
-        self.kind, self.changes = "spot", {}
+        self.kind = "spot"
+        self.changes: dict[str, Any] = {}
 
     def find(self, at: QPoint, plain: bool = False) -> Caught | None:
         """The very point under the cursor."""

@@ -215,7 +215,7 @@ class FilmDesk(QObject):
             self.session.hint.emit("Choose keys first: click their rings, or drag a box round them")
             return
         self.clip = clip_of(self.document, self.chosen)
-        self.session.hint.emit(f"{'Cut' if cut else 'Copied'} {counted(self.clip.count, 'key')}")
+        self.session.hint.emit(f"{'Cut' if cut else 'Copied'} {counted(self.clip.number, 'key')}")
         if cut:
             chosen = self.chosen
             self.run(f"Cut {counted(len(chosen), 'key')}", lambda: keys.remove_keys(self.document, chosen))
@@ -228,7 +228,7 @@ class FilmDesk(QObject):
             return
         subject = session.subject.split("/")[0]
         things = self.things() if (session.selection or subject in ("cameras", "lamps", "softboxes", "environment")) and subject != "keys" else []
-        self.run(f"Pasted {counted(clip.count, 'key')}", lambda: pasted(self.document, clip, keys.snapped(self.document, session.time), things))
+        self.run(f"Pasted {counted(clip.number, 'key')}", lambda: pasted(self.document, clip, keys.snapped(self.document, session.time), things))
 
     def delete(self) -> None:
         """Delete chosen keys, the motion or the cut that is selected."""

@@ -4,7 +4,7 @@ from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
 from aulmo.desk.picture.overlay import Overlay
@@ -92,7 +92,7 @@ class Compass(Overlay):
             painter.setBrush(QColor(t.text) if near >= -0.2 else QColor(70, 70, 70, 210))
             painter.drawEllipse(at, KNOB, KNOB)
             painter.setPen(QColor("#1e1e1e") if near >= -0.2 else QColor("#c8c8c8"))
-            painter.drawText(at.x() - KNOB, at.y() - KNOB, 2 * KNOB, 2 * KNOB, Qt.AlignmentFlag.AlignCenter, LETTERS[side])
+            painter.drawText(QRectF(at.x() - KNOB, at.y() - KNOB, 2 * KNOB, 2 * KNOB), Qt.AlignmentFlag.AlignCenter, LETTERS[side])
         painter.setFont(plain)
 
     def _under(self, x: float, y: float) -> str:
