@@ -166,3 +166,30 @@ def test_a_wheels_page_says_what_it_rolls_on(move):
     session.select((), f"motions/{motion}")
     page.ground.chosen.emit("left")
     assert session.document.motions[motion].ground == "left"
+
+
+def test_ghosts_and_speed_are_drawn_and_blur_is_told_before_it_is_traced(move, qtbot):
+    session, film, picture = move.session, move.built["Move"].commands.film, move.picture
+    for time, x in ((0.0, -60.0), (1.0, 60.0), (4.0, 80.0)):
+        session.apply("Key", keys.set_value(session.document, PLACE, time, (x, -40.0, 20.0)))
+    session.select(["ball"])
+    session.set_time(0.5)
+    settle(qtbot, move)
+    ways = next(o for o in picture.overlays if type(o).__name__ == "WayMarks")
+    (one,) = ways.ways()
+    assert one.pace.max() == pytest.approx(1.0) and one.pace[5] > 4 * one.pace[25], "quick first, slow then"
+    before, after = ways._ghost("parts/ball", 0.0), ways._ghost("parts/ball", 1.0)
+    assert before.boundingRect().center().x() < after.boundingRect().center().x() - 20
+    assert picture.grab() is not None
+    camera = session.document.cameras["c"]
+    session.apply("Blur", replace(session.document, cameras={"c": replace(camera, motion_blur=True, shutter_angle=180.0)}))
+    address = ways.at(*_middle_of(picture, one))
+    words = ways.words(address)[1] if address.startswith("ways/") else ways._too_fast(one, 0.5)
+    assert "blurs" in words and "px" in words
+    session.set_stage("Frame")
+    assert move.details.pages["Frame"].blurred.text().startswith("Ball blurs over")
+
+
+def _middle_of(picture, one):
+    x, y, _ = picture.places_on_screen(one.points)[5]
+    return float(x), float(y)

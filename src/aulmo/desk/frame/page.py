@@ -6,6 +6,7 @@ from typing import Callable
 import numpy as np
 from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLineEdit, QWidget
 
+from aulmo.desk.picture.blurred import most_blurred
 from aulmo.desk.shell.bound import BoundNumber, number_field
 from aulmo.desk.shell.details import Page
 from aulmo.desk.shell.session import Session
@@ -17,7 +18,6 @@ from aulmo.errors import BadValue
 from aulmo.frame.exposure import ev100
 from aulmo.frame.matching import reframed
 from aulmo.frame.sharpness import distance_of, field_of_view, focal_of, sharp_range
-from aulmo.motion.blur import most_blurred
 
 RATIOS = {"4:3": (4, 3), "3:2": (3, 2), "16:9": (16, 9), "1:1": (1, 1), "4:5": (4, 5), "9:16": (9, 16), "2:1": (2, 1)}
 SIZES = {

@@ -5,6 +5,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from aulmo.desk.move.film_desk import FilmDesk
+from aulmo.desk.picture.blurred import blur_at, fast_at
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.document.lens import half_tangent
@@ -14,7 +15,6 @@ from aulmo.document.records import Document
 from aulmo.errors import BadValue
 from aulmo.frame.camera import camera_axes
 from aulmo.motion import keys, ready
-from aulmo.motion.blur import blur_at, fast_at
 from aulmo.motion.lanes import name_of
 from aulmo.motion.ways import Ring, camera_at, into_key, moves, rings, speed, way
 from aulmo.prepare.arrange import points_of
