@@ -21,7 +21,7 @@ from aulmo.document.writing import write_atomically
 from aulmo.errors import BadValue, CannotWrite
 from aulmo.motion.ready import new_motion, put_motion, wear
 from aulmo.motion.recording import as_now
-from aulmo.prepare.arrange import bounds
+from aulmo.prepare.arrange import bounds, product_roots
 from aulmo.trace import tracer
 from aulmo.trace.scene import SceneBuilder
 
@@ -45,14 +45,8 @@ class Turntable(NamedTuple):
 
 
 def product_of(document: Document) -> list[str]:
-    """The roots that are the product: all that is no set piece, nor a group of set pieces alone."""
-    from aulmo.document.edits import below
-
-    def is_set(part_id: str) -> bool:
-        leaves = [document.parts[i] for i in below(document, part_id) if document.parts[i].mesh]
-        return bool(leaves) and all(p.set_piece is not None or p.catches != "nothing" for p in leaves)
-
-    found = [i for i in document.roots if document.parts[i].visible and not is_set(i)]
+    """The roots that are the product, see `arrange.product_roots`. Raises BadValue where a set is all there is."""
+    found = product_roots(document)
     if not found:
         raise BadValue("There is no product to turn: only a set is there.")
     return found

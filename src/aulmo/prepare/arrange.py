@@ -25,6 +25,21 @@ def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray
     return (ends[:, 0] + matrices[:, :3, 3]).min(0), (ends[:, 1] + matrices[:, :3, 3]).max(0)
 
 
+def product_roots(document: Document) -> list[str]:
+    """The roots that are the product and are seen: all that is no set piece, catches no shadow, nor is a group of such things alone."""
+
+    def is_set(part_id: str) -> bool:
+        leaves = [document.parts[i] for i in edits.below(document, part_id) if document.parts[i].mesh]
+        return bool(leaves) and all(p.set_piece is not None or p.catches != "nothing" for p in leaves)
+
+    return [i for i in document.roots if document.parts[i].visible and not is_set(i)]
+
+
+def product_bounds(document: Document, assets: AssetStore) -> tuple[np.ndarray, np.ndarray] | None:
+    """Low and high corner of the product, of everything where there is none; None where there is nothing."""
+    return bounds(document, assets, product_roots(document) or document.roots)
+
+
 def counted_parts(document: Document, part_ids) -> list[str]:
     """Parts with geometry among the given ones and below; of a copies rule what it makes, not what it copies."""
     document = with_copies(document)

@@ -169,7 +169,7 @@ def test_a_wheels_page_says_what_it_rolls_on(move):
 
 
 def test_ghosts_and_speed_are_drawn_and_blur_is_told_before_it_is_traced(move, qtbot):
-    session, film, picture = move.session, move.built["Move"].commands.film, move.picture
+    session, picture = move.session, move.picture
     for time, x in ((0.0, -60.0), (1.0, 60.0), (4.0, 80.0)):
         session.apply("Key", keys.set_value(session.document, PLACE, time, (x, -40.0, 20.0)))
     session.select(["ball"])
@@ -193,3 +193,21 @@ def test_ghosts_and_speed_are_drawn_and_blur_is_told_before_it_is_traced(move, q
 def _middle_of(picture, one):
     x, y, _ = picture.places_on_screen(one.points)[5]
     return float(x), float(y)
+
+
+def test_a_pace_is_proposed_from_what_each_key_shows(move, qtbot):
+    session = move.session
+    near, wide = ((0.0, -90.0, 30.0), (0.0, 0.0, 22.0)), ((0.0, -420.0, 90.0), (0.0, 0.0, 22.0))
+    for time, (place, aim) in ((0.0, near), (1.0, ((1.0, -90.0, 30.0), (0.0, 0.0, 22.0))), (2.0, wide)):
+        document = keys.set_value(session.document, "cameras/c/position", time, place)
+        session.apply("Key", keys.set_value(document, "cameras/c/target", time, aim))
+    move.registry.run("pace")
+    qtbot.waitUntil(lambda: any(k.rest for k in session.document.keys["cameras/c/position"]), timeout=20000)
+    held = session.document.keys["cameras/c/position"]
+    assert [k.value for k in held] == [near[0], (1.0, -90.0, 30.0), wide[0]]
+    assert held[1].rest < held[0].rest and held[2].rest > held[1].rest, "what shows nothing new rests least, two boxes are new at last"
+    first, second = held[1].time - held[0].time - held[0].rest, held[2].time - held[1].time - held[1].rest
+    assert 0 < first < second, "the longer way takes longer"
+    assert [k.time for k in session.document.keys["cameras/c/target"]] == [k.time for k in held]
+    session.undo()
+    assert [k.time for k in session.document.keys["cameras/c/position"]] == [0.0, 1.0, 2.0]

@@ -156,3 +156,16 @@ def test_stills_films_and_previews_have_each_their_own_quality(window):
     assert not page.stop.widget.isHidden() and session.document.render.film.scale_percent == 50.0
     page.live.put(9.0)
     assert session.document.render.live_noise_percent == 9.0
+
+
+def test_done_by_a_time_measures_and_says_what_it_gives(window, qtbot):
+    session = window.session
+    session.set_stage("Render")
+    page = window.details.pages["Render"]
+    type_into(page.by, "in 1 h")
+    qtbot.waitUntil(lambda: not page.by_words.isHidden(), timeout=60000)
+    assert "noise" in page.by_words.text() and "done at" in page.by_words.text() and session.document.render.stop == "noise"
+    said = []
+    session.trouble.connect(said.append)
+    type_into(page.by, "whenever")
+    assert "no time to be done by" in said[-1]

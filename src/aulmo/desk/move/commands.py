@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from aulmo.deliver.film import plan, size_of
 from aulmo.deliver.job import Job, add, by_names, film_record
 from aulmo.deliver.movie import coder_for
+from aulmo.deliver.proposed_pace import key_times, proposed
 from aulmo.deliver.qualities import settings_of, size_for
 from aulmo.desk.move.film_desk import FilmDesk
 from aulmo.desk.move.player import Player
@@ -21,9 +22,10 @@ from aulmo.desk.shell.task import finish
 from aulmo.document.file_names import file_name
 from aulmo.document.meshes import corners_of
 from aulmo.document.property_table import MOTION_KINDS
+from aulmo.document.quantity import counted, show
 from aulmo.motion.timecode import time_of
 from aulmo.motion.ways import way
-from aulmo.prepare.arrange import bounds, frame_points
+from aulmo.prepare.arrange import frame_points, product_bounds
 
 
 class MoveCommands:
@@ -57,6 +59,7 @@ class MoveCommands:
         desk.registry.handle("cut", moving, lambda: film.copy(cut=True), sooner=True)
         desk.registry.handle("paste", moving, film.paste, sooner=True)
         add("follow_part", "Follow a part that is clicked", "Film", "", lambda: s.set_tool("leader"), lambda: working() and bool(s.selection))
+        add("pace", "Propose a pace from what each key of the camera shows", "Film/Keys", "", self.propose_pace, working, True)
         add("marker", "Name this moment", "Film", "", film.put_marker, working)
         add("group_lanes", "Gather lanes under a name", "Film", "", film.group, working)
         for k, (kind, name) in enumerate(MOTION_KINDS.items()):
@@ -90,6 +93,24 @@ class MoveCommands:
         if by is not None and self.film.chosen:
             self.film.move(self.film.document, self.film.chosen, by, False, None)
 
+    def propose_pace(self) -> None:
+        """Keys of the shot's camera at the pace that what they show asks for, worked out beside."""
+        session = self.desk.session
+        document, assets, shot = session.document, session.assets, session.shot
+        if shot is None:
+            return
+
+        def work(task: Any) -> Any:
+            return proposed(document, assets, shot, task.tell)
+
+        def done(made: Any) -> None:
+            if session.document is document and made is not document:
+                session.apply("A pace from what each key shows", made)
+                count, end = len(key_times(made, shot.camera)), key_times(made, shot.camera)[-1]
+                session.hint.emit(f"{counted(count, 'key')}, the last at {show(end, 's', 1)}: each rests by what is new in it")
+
+        session.start_task("Looking at what each key shows", work, done)
+
     def play(self) -> None:
         """Play in Move, whichever stage one is in."""
         if self.desk.session.stage != self.desk.session.film_stage:
@@ -120,12 +141,11 @@ class MoveCommands:
             session.set_view(None)
             return
         camera, document = session.camera, session.document
-        middle = self.desk.picture.surroundings().middle
+        box = product_bounds(session.resolved, session.assets)
+        middle = 0.5 * (box[0] + box[1]) if box is not None else self.desk.picture.surroundings().middle
         film = document.film
         points = way(document, f"cameras/{camera.id}", np.linspace(film.start, film.end, 33)) if camera.id in document.cameras else middle[None]
-        box = bounds(session.resolved, session.assets, document.roots)
-        corners = corners_of(*box) if box is not None and np.ptp(box, axis=0).max() < 3 * np.ptp(points, axis=0).max() + 1e3 else middle[None]
-        points = np.concatenate([points, corners])
+        points = np.concatenate([points, np.array(corners_of(*box)) if box is not None else middle[None]])
         seen = replace(
             camera, id="", name="Outside", target=tuple(float(v) for v in middle), focal_length_mm=32.0, shift_x=0.0, shift_y=0.0, roll=0.0,
             keeps_target=False, looks_at=None, depth_of_field=False, motion_blur=False, projection="perspective",

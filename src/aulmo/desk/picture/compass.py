@@ -47,9 +47,10 @@ class Compass(Overlay):
         self.picture, self.session, self._always = picture, picture.session, always
 
     def look(self, side: str) -> None:
-        """See the selection, else everything, from a side."""
+        """See the selection, else the product, from a side."""
         session, picture = self.session, self.picture
-        box = arrange.bounds(session.shown, session.assets, session.selection or session.document.roots)
+        shown, assets = session.shown, session.assets
+        box = arrange.bounds(shown, assets, session.selection) if session.selection else arrange.product_bounds(shown, assets)
         if box is None:
             session.hint.emit("There is nothing to look at yet")
             return

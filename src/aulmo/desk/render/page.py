@@ -1,14 +1,20 @@
 """Render: how the shot becomes a file, what it will take, and the button that starts it."""
 
+import datetime
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QCheckBox, QFileDialog, QLineEdit
 
 from aulmo.deliver.before import in_one_line, oddities
+from aulmo.deliver.deadline import Deadline, reached_by, time_of, with_noise
+from aulmo.deliver.film import plan
 from aulmo.deliver.job import file_name, picture_folder, reserved
+from aulmo.deliver.machines import hub
 from aulmo.deliver.picture_file import FILE_TYPES
-from aulmo.deliver.qualities import quality_of, size_for
+from aulmo.deliver.qualities import quality_of, settings_of, size_for
+from aulmo.deliver.waking import rules
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
 from aulmo.desk.shell.details import Page
@@ -75,6 +81,15 @@ class RenderPage(Page):
         self.pixels.setContentsMargins(9, 0, 0, 0)
         stop.add(self.pixels)
         self.noise, self.samples, self.seconds = self.stops["noise"], self.stops["samples"], self.stops["time"]
+        self.by = QLineEdit()
+        self.by.setAccessibleName("Done by")
+        self.by.setPlaceholderText("7:00, tomorrow 7:00, in 9 h")
+        self.by.returnPressed.connect(self._done_by)
+        stop.add(row("Done by", self.by, tip="Measures a few frames and spreads the noise so that all are done by then"))
+        self.by_words = label("", wrap=True)
+        self.by_words.setContentsMargins(9, 0, 0, 0)
+        self.by_words.hide()
+        stop.add(self.by_words)
         self.denoise = self.add(stop, "render/denoise")
         self.live = self.add(stop, "render/live_noise_percent")
         estimate = self.section("Prediction", "render/prediction")
@@ -206,6 +221,31 @@ class RenderPage(Page):
         width, height = size_for(settings, use, (shot.width, shot.height))
         self.pixels.setText(f"{width} × {height} pixels")
         self.pixels.setVisible(use != "still")
+
+    def _done_by(self) -> None:
+        """The noise that can be reached by a time, on this machine and those that help; of the film all its frames."""
+        session, shot, use = self.session, self.session.shot, self.use()
+        now = datetime.datetime.now()
+        by = session.attempt(lambda: time_of(self.by.text(), now))
+        if shot is None or by is None:
+            return
+        document, assets, settings = session.document, session.assets, session.document.render
+        size = size_for(settings, use, (shot.width, shot.height))
+        times = [session.time] if use == "still" else [f.time for f in plan(document, shot=shot)]
+        held = rules(session_module.JOBS)
+        machines = 1 + (len(hub.told(session_module.JOBS).get("helpers", {})) if held.helpers else 0)
+
+        def done(found: Deadline | None) -> None:
+            if found is None:
+                return
+            if session.document.render is settings:
+                made = with_noise(settings, use, found.noise_percent)
+                session.apply(f"Done by {by:%H:%M}", replace(session.document, render=made))
+            self.by_words.setText(found.words(len(times), machines, by))
+            self.by_words.show()
+
+        work = lambda task: reached_by(document, assets, shot, size, settings_of(settings, use), times, by, machines, task.tell, now)  # noqa: E731
+        session.start_task("Measuring a few frames", work, done)
 
     def _tell_odd(self) -> None:
         """One line of what is odd about a render that would begin now."""

@@ -29,6 +29,7 @@ class BenchHead(QHBoxLayout):
             item = self._tabs.takeAt(0)
             old = item.widget() if item is not None else None
             if old is not None:
+                old.hide()
                 old.deleteLater()
         for name in names:
             tab = QToolButton()
