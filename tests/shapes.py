@@ -1,11 +1,12 @@
 """Made-up shapes and documents for tests."""
 
 import numpy as np
+from msgspec.structs import replace
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import Mesh
-from aulmo.document.records import Camera, Document, Floor, Material, Part, Shot, Surface
+from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, Placement, Shot, Surface
 
 
 def sphere_mesh(radius: float = 20.0, rows: int = 48) -> Mesh:
@@ -46,3 +47,17 @@ def one_part(mesh: Mesh, surface: Surface | None = None, floor: str = "none", **
     )
     document = edits.put_shot(edits.put_camera(document, seen), Shot(id="s", name="Shot 1", camera="c", width=80, height=60))
     return edits.replace(document, floor=Floor(kind=floor)), assets
+
+
+def shining_boxes():
+    """A camera between two shining boxes: a red one ahead of it (along y), a green one to its right; dark all round."""
+    document, assets = one_part(box_mesh(20), Surface(emission_luminance=2000.0, emission_color=(1.0, 0.05, 0.05), base_weight=0.0))
+    green = Material("g", "Green", surface=Surface(emission_luminance=2000.0, emission_color=(0.05, 1.0, 0.05), base_weight=0.0))
+    ball = replace(document.parts["ball"], placement=Placement((0.0, 100.0, 0.0)))
+    right = replace(ball, id="right", name="Right", material="g", placement=Placement((100.0, 0.0, 0.0)))
+    document = replace(
+        document, parts={"ball": ball, "right": right}, roots=("ball", "right"), materials={**document.materials, "g": green},
+        environment=Environment(kind="colour", colour=(0.0, 0.0, 0.0)), floor=Floor(kind="none"), backdrop=Backdrop(kind="colour", top=(0, 0, 0)),
+        cameras={"c": Camera("c", "C", position=(0.0, 0.0, 0.0), target=(0.0, 50.0, 30.0))},
+    )  # fmt: skip
+    return document, assets

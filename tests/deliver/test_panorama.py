@@ -13,28 +13,14 @@ from aulmo.command.main import main
 from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.panorama import FACES, cube_face, directions, level, sphere, write_cube, write_sphere
 from aulmo.document import project_file
-from aulmo.document.records import Backdrop, Camera, Environment, Floor, Material, Placement, RenderSettings, Surface
+from aulmo.document.records import Camera, RenderSettings
 from aulmo.errors import BadValue
 from aulmo.trace.camera_rows import camera_row
 from aulmo.trace.path.lens import camera_ray
 from aulmo.trace.tracer import render
-from shapes import box_mesh, one_part
+from shapes import shining_boxes
 
 FEW = RenderSettings(stop="samples", samples=4, denoise=False)
-
-
-def scene():
-    """A camera between two shining boxes: a red one ahead of it (along y), a green one to its right; dark all round."""
-    document, assets = one_part(box_mesh(20), Surface(emission_luminance=2000.0, emission_color=(1.0, 0.05, 0.05), base_weight=0.0))
-    green = Material("g", "Green", surface=Surface(emission_luminance=2000.0, emission_color=(0.05, 1.0, 0.05), base_weight=0.0))
-    ball = replace(document.parts["ball"], placement=Placement((0.0, 100.0, 0.0)))
-    right = replace(ball, id="right", name="Right", material="g", placement=Placement((100.0, 0.0, 0.0)))
-    document = replace(
-        document, parts={"ball": ball, "right": right}, roots=("ball", "right"), materials={**document.materials, "g": green},
-        environment=Environment(kind="colour", colour=(0.0, 0.0, 0.0)), floor=Floor(kind="none"), backdrop=Backdrop(kind="colour", top=(0, 0, 0)),
-        cameras={"c": Camera("c", "C", position=(0.0, 0.0, 0.0), target=(0.0, 50.0, 30.0))},
-    )  # fmt: skip
-    return document, assets
 
 
 def middle_of(mask: np.ndarray) -> tuple[float, float]:
@@ -43,7 +29,7 @@ def middle_of(mask: np.ndarray) -> tuple[float, float]:
 
 
 def test_things_lie_where_they_are_seen_from_the_camera():
-    document, assets = scene()
+    document, assets = shining_boxes()
     made = sphere(document, assets, document.shots[0], 128, FEW)
     shown = display_picture(made)[..., :3]
     assert shown.shape == (64, 128, 3)
@@ -54,7 +40,7 @@ def test_things_lie_where_they_are_seen_from_the_camera():
 
 
 def test_the_faces_of_a_cube_are_what_a_camera_sees():
-    document, assets = scene()
+    document, assets = shining_boxes()
     made = sphere(document, assets, document.shots[0], 512, replace(FEW, samples=8))
     shown = display_picture(made)[..., :3]
     face = cube_face(shown, "front", 128)
@@ -72,7 +58,7 @@ def test_the_faces_of_a_cube_are_what_a_camera_sees():
 
 
 def test_a_jpeg_says_that_it_is_a_full_sphere(tmp_path):
-    document, assets = scene()
+    document, assets = shining_boxes()
     made = sphere(document, assets, document.shots[0], 64, FEW)
     write_sphere(made, tmp_path / "a.jpg")
     blob = (tmp_path / "a.jpg").read_bytes()
@@ -88,7 +74,7 @@ def test_a_jpeg_says_that_it_is_a_full_sphere(tmp_path):
 def test_the_camera_is_set_level_and_odd_sizes_are_refused(tmp_path, capsys):
     steep = level(Camera("c", "C", position=(0.0, 0.0, 10.0), target=(0.0, 0.0, -50.0), roll=20.0))
     assert steep.target[2] == 10.0 and steep.roll == 0.0 and steep.projection == "panorama"
-    document, assets = scene()
+    document, assets = shining_boxes()
     with pytest.raises(BadValue, match="even number"):
         sphere(document, assets, document.shots[0], 33, FEW)
     project_file.save(document, assets, tmp_path / "p.aulmo")
@@ -126,7 +112,7 @@ def test_an_eye_lies_beside_the_middle_wherever_it_looks_and_in_it_at_the_poles(
 
 
 def test_near_things_differ_between_the_eyes_as_they_should():
-    document, assets = scene()
+    document, assets = shining_boxes()
     made = sphere(document, assets, document.shots[0], 512, FEW, layout="top-bottom", eyes_mm=64.0)
     shown = display_picture(made)[..., :3]
     assert shown.shape == (512, 512, 3)
@@ -143,7 +129,7 @@ def test_near_things_differ_between_the_eyes_as_they_should():
 
 
 def test_a_file_of_two_eyes_says_how_they_lie_and_a_page_holds_all_it_needs(tmp_path):
-    document, assets = scene()
+    document, assets = shining_boxes()
     made = sphere(document, assets, document.shots[0], 64, FEW, layout="left-right")
     write_sphere(made, tmp_path / "a.jpg", layout="left-right")
     with Image.open(tmp_path / "a.jpg") as image:
@@ -163,7 +149,7 @@ def test_a_file_of_two_eyes_says_how_they_lie_and_a_page_holds_all_it_needs(tmp_
     (["--out", "a.docx"], "a.docx"),
 ])  # fmt: skip
 def test_a_sphere_that_cannot_be_is_said_at_once(words, sentence, tmp_path, capsys):
-    document, assets = scene()
+    document, assets = shining_boxes()
     project_file.save(document, assets, tmp_path / "p.aulmo")
     words = [str(tmp_path / w) if w.startswith("a.") else w for w in words]
     assert main(["panorama", str(tmp_path / "p.aulmo"), *words]) == 2
@@ -171,7 +157,7 @@ def test_a_sphere_that_cannot_be_is_said_at_once(words, sentence, tmp_path, caps
 
 
 def test_the_command_writes_both_eyes(tmp_path):
-    document, assets = scene()
+    document, assets = shining_boxes()
     project_file.save(document, assets, tmp_path / "p.aulmo")
     words = ["panorama", str(tmp_path / "p.aulmo"), "--stereo", "--width", "32", "--samples", "1", "--raw", "--out"]
     assert main([*words, str(tmp_path / "both.png")]) == 0

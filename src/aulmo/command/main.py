@@ -294,7 +294,7 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--cube", action="store_true", help="the six faces of a cube, each a file")
     _stopping(p)
     p.add_argument("--at", type=float, default=0.0, metavar="SECONDS")
-    p.add_argument("--out", required=True, metavar="FILE|PAGE.html")
+    p.add_argument("--out", required=True, metavar="FILE|PAGE.html|FILM.mp4")
     p.set_defaults(run=web.panorama)
     p = commands.add_parser("export", help="write a project for other programs: glTF or USD")
     p.add_argument("project")

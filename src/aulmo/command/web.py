@@ -2,9 +2,13 @@
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from aulmo.command.words import bar, end_bar, frame_size, stopped_at
 from aulmo.errors import BadValue
+
+if TYPE_CHECKING:
+    from aulmo.deliver.panorama import Layout
 
 
 def turntable(arguments: argparse.Namespace) -> int:
@@ -40,7 +44,7 @@ def turntable(arguments: argparse.Namespace) -> int:
 
 
 def panorama(arguments: argparse.Namespace) -> int:
-    """`panorama PROJECT [--shot NAME] [--width PIXELS] [--stereo [--beside]] [--cube] --out FILE`."""
+    """`panorama PROJECT [--shot NAME] [--width PIXELS] [--stereo [--beside]] [--cube] --out FILE`; a FILE.mp4 is a film, a sphere for each frame."""
     from aulmo.deliver.panorama import Layout, check, sphere, write_cube, write_sphere
     from aulmo.deliver.picture_file import signed
     from aulmo.deliver.stills import shot_of
@@ -57,6 +61,8 @@ def panorama(arguments: argparse.Namespace) -> int:
     if not out.parent.is_dir():
         raise BadValue(f"There is no folder {out.parent} to write to.")
     layout: Layout = "left-right" if arguments.beside else "top-bottom" if arguments.stereo else ""
+    if out.suffix.lower() == ".mp4" and not arguments.cube:
+        return _sphere_film(document, assets, shot, layout, arguments)
     check(arguments.width, out, layout, arguments.eyes, arguments.cube)
 
     def progress(p, tracer) -> bool:
@@ -76,4 +82,28 @@ def panorama(arguments: argparse.Namespace) -> int:
         write_sphere(picture, out, signed(document, shot.name), settings, layout)
         high, wide = picture.rgb.shape[:2]
         print(f"{out}: {wide} × {high}, {picture.samples} samples, {picture.seconds:.1f} s")
+    return 0
+
+
+def _sphere_film(document, assets, shot, layout: "Layout", arguments: argparse.Namespace) -> int:
+    from msgspec.structs import replace
+
+    from aulmo.deliver.film import plan, render_film
+    from aulmo.deliver.qualities import settings_of
+    from aulmo.deliver.sphere_film import Sphere, size_of
+
+    sphere = Sphere(layout, arguments.eyes)
+    size = size_of(arguments.width, sphere)
+    document = replace(document, film=replace(document.film, reel=()))
+    settings = stopped_at(settings_of(document.render, "film"), arguments)
+
+    def progress(p, picture) -> bool:
+        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
+        bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
+        return True
+
+    planned = plan(document, shot=shot)
+    made = render_film(document, assets, planned, size, settings, Path(arguments.out), progress=progress, sphere=sphere)
+    end_bar()
+    print(f"{arguments.out}: {len(planned)} full spheres, {size[0]} × {size[1]}; {made.made} made in {made.seconds:.1f} s")
     return 0

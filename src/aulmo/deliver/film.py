@@ -15,12 +15,14 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.deliver.developing import finish_key, rendered_moment, settings_for
+from aulmo.deliver.developing import finish_key, mixed, rendered_moment, settings_for
 from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.frame_folder import FrameFolder, frames_beside
 from aulmo.deliver.making import LEAST_DISK, Made
 from aulmo.deliver.movie import begin, coder_for, is_movie
+from aulmo.deliver.panorama import joined
 from aulmo.deliver.picture_file import file_key, signed, write_picture
+from aulmo.deliver.sphere_film import Sphere, mark, of_one_eye, standing
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -83,9 +85,11 @@ def size_of(document: Document, planned: list[FrameOf]) -> tuple[int, int]:
     return shot.width, shot.height
 
 
-def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str) -> str:
+def digest_of(
+    document: Document, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, kind: str, sphere: Sphere | None = None
+) -> str:  # fmt: skip
     """What a frame's file depends on: the pictures of its shots and their shares, and the kind of file."""
-    pictures = []
+    pictures: list[tuple] = [(sphere,)] if sphere is not None else []
     for seen in frame.seen:
         own = settings_for(document, seen.shot, replace(settings, negative=False), kind)
         told = (tracer.digest_of(document, seen.shot, size, own, frame.time), finish_key(document, seen.shot, own, kind, frame.time))
@@ -96,15 +100,20 @@ def digest_of(document: Document, frame: FrameOf, size: tuple[int, int], setting
 def render_film(
     document: Document, assets: AssetStore, planned: list[FrameOf], size: tuple[int, int], settings: RenderSettings, out: Path,
     kind: str = "png", progress: Callable[[FilmProgress, Picture | bytes | None], bool] | None = None, builder: SceneBuilder | None = None,
-    helpers: "Helpers | None" = None,
+    helpers: "Helpers | None" = None, sphere: Sphere | None = None,
 ) -> Made:  # fmt: skip
-    """Make the frames of a film that are missing. `out` is a folder, or a motion picture file, whose frames lie beside it in one until it is whole.
+    """Make the frames of a film that are missing; of full spheres where a `sphere` says how. `out` is a folder, or a motion picture file, whose frames
+    lie beside it in one until it is whole.
 
     `progress` may return False to stop; run again, it goes on. With `helpers` frames are made by them as well, in any order; of these `progress` gets
     a small PNG. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
     """
     out = Path(out)
     movie = is_movie(out)
+    if sphere is not None:
+        helpers = None  # each frame's camera stands as the frame wants it, which a helper does not know
+        if movie and out.suffix.lower() != ".mp4":
+            raise BadValue(f"{out.name} should end in .mp4, or be a folder: other films cannot say that they are full spheres.")
     if movie or (out.suffix and not out.is_dir()):  # anything else says what it should be called
         coder_for(out)
         if not out.parent.is_dir():
@@ -116,7 +125,7 @@ def render_film(
     began, made, kept = time.perf_counter(), 0, 0
     files: list[Path] = []
     handed = 0
-    digest_at = functools.cache(lambda at: digest_of(document, planned[at], size, settings, kind))
+    digest_at = functools.cache(lambda at: digest_of(document, planned[at], size, settings, kind, sphere))
     if helpers is not None:
         handed, whole = _handed_out(document, assets, planned, digest_at, size, settings, folder, kind, progress, builder, helpers)
         if not whole:
@@ -143,7 +152,10 @@ def render_film(
         if same is not None:
             _copied(same, folder.file(frame.number))
         else:
-            picture = _picture(document, assets, frame, size, settings, folder, builder, told, kind)
+            if sphere is None:
+                picture = _picture(document, assets, frame, size, settings, folder, builder, told, kind)
+            else:
+                picture = _all_round(document, assets, frame, size, settings, builder, told, sphere)
             if picture is None:
                 return Made(made, kept, time.perf_counter() - began, True)
             try:
@@ -160,6 +172,8 @@ def render_film(
         folder.note(frame.number, digest)
     if movie:
         assemble(files, out, size, document.frames_per_second, {"title": document.name})
+        if sphere is not None:
+            mark(out, sphere.layout)
         folder.remove()
     return Made(made + handed, kept - handed, time.perf_counter() - began, False)
 
@@ -237,6 +251,25 @@ def _picture(
     seen = [(one.shot, one.share) for one in frame.seen]
     left = lambda shot: folder.state(frame.number, shot)  # noqa: E731
     return rendered_moment(document, assets, seen, size, settings, kind, told, builder, frame.time, left)
+
+
+def _all_round(
+    document: Document, assets: AssetStore, frame: FrameOf, size: tuple[int, int], settings: RenderSettings, builder: SceneBuilder, told: Callable,
+    sphere: Sphere,
+) -> Picture | None:  # fmt: skip
+    """One frame as a full sphere, of both eyes where there are two. A finish is laid on no sphere: its shapes are of a frame."""
+    found: list[Picture] = []
+    for one in frame.seen:
+        eyes = []
+        for eye in sphere.eyes:
+            of_eye = of_one_eye(size, sphere.layout)
+            of, shot = standing(document, one.shot, frame.time, of_eye, eye)
+            made = tracer.render(of, assets, shot, of_eye, replace(settings, passes=()), told, builder, None, frame.time)
+            if made is None:
+                return None
+            eyes.append(made)
+        found.append(eyes[0] if len(eyes) == 1 else joined(eyes[0], eyes[1], sphere.layout))
+    return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
 
 
 def assemble(files: Iterable[Path], out: Path, size: tuple[int, int], frames_per_second: float, about: dict[str, str] | None = None) -> None:

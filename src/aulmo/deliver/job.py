@@ -298,12 +298,12 @@ def range_record(
 
 def film_record(
     document: Document, shot: Shot, size: tuple[int, int], settings: RenderSettings, out: Path, span: tuple[float, float],
-    variant: Mapping[str, str] = MappingProxyType({}), path: Path | None = None,
+    variant: Mapping[str, str] = MappingProxyType({}), path: Path | None = None, turn: Mapping[str, Any] = MappingProxyType({}),
 ) -> JobRecord:  # fmt: skip
-    """The job of a film."""
+    """The job of a film; of full spheres where `turn` holds their "layout" and "eyes_mm"."""
     return JobRecord(
         shot.name, size[0], size[1], str(out), _settings(settings), time.time(), span[0], "film", document.name, str(path or ""), shot.id,
-        dict(variant), span=span,
+        dict(variant), span=span, turn=dict(turn),
     )  # fmt: skip
 
 

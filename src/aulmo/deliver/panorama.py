@@ -50,7 +50,8 @@ def level(camera: Camera) -> Camera:
     )  # fmt: skip
 
 
-def _check_eyes(width: int, layout: Layout, eyes_mm: float) -> None:
+def check_eyes(width: int, layout: Layout, eyes_mm: float) -> None:
+    """Raises BadValue where no sphere is so wide, or no eyes are so far from each other."""
     if width < 8 or width % 2:
         raise BadValue("A full sphere is an even number of pixels wide, and half as high.")
     if layout and not 0.0 < eyes_mm < 1e4:
@@ -64,7 +65,7 @@ def _check_cube(out: Path) -> None:
 
 def check(width: int, out: Path, layout: Layout, eyes_mm: float, cube: bool) -> None:
     """Raises BadValue where a full sphere cannot be made so."""
-    _check_eyes(width, layout, eyes_mm)
+    check_eyes(width, layout, eyes_mm)
     if cube and layout:
         raise BadValue("The faces of a cube are for one eye.")
     if cube:
@@ -79,7 +80,7 @@ def sphere(
 ) -> Picture | None:  # fmt: skip
     """The full sphere from a shot's camera, `width` pixels round; with a `layout` for two eyes, `eyes_mm` from each other, in one picture. With a
     folder to `keep` how far it is, one that was stopped goes on. `progress` is told as by `tracer.render`. Raises BadValue."""
-    _check_eyes(width, layout, eyes_mm)
+    check_eyes(width, layout, eyes_mm)
     seen = level(document.cameras[shot.camera])
     own = replace(shot, width=width, height=width // 2, photograph=None)
     document = replace(document, shots=tuple(own if s.id == shot.id else s for s in document.shots))

@@ -17,6 +17,7 @@ from aulmo.deliver.film import FilmProgress, plan, render_film
 from aulmo.deliver.job import NEGATIVE, STOPPED, Job, JobRecord, job_in, thumbnail
 from aulmo.deliver.panorama import sphere, write_cube, write_sphere
 from aulmo.deliver.picture_file import signed
+from aulmo.deliver.sphere_film import Sphere
 from aulmo.deliver.stills import StillProgress, render_stills
 from aulmo.deliver.turntable import Turntable, make_turntable
 from aulmo.document import variants
@@ -138,7 +139,8 @@ def _film(job: Job, document: Document, assets: AssetStore, settings: RenderSett
 
     with _helpers(job) as helpers:
         size = (record.width, record.height)
-        made = render_film(of, assets, planned, size, settings, Path(record.out), record.file_type, progress, helpers=helpers)
+        sphere = Sphere(record.turn.get("layout", ""), float(record.turn.get("eyes_mm", 64.0))) if record.turn else None
+        made = render_film(of, assets, planned, size, settings, Path(record.out), record.file_type, progress, helpers=helpers, sphere=sphere)
     if made.stopped:
         return False
     _finish(teller, {**last, "seconds": _before(job) + made.seconds, "files": len(planned)})

@@ -9,7 +9,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QPushButton
 
 from aulmo import script
-from aulmo.deliver import contact_sheet
+from aulmo.deliver import contact_sheet, sphere_film
 from aulmo.desk.render.range_sheet import key_of
 from aulmo.desk.render.sphere_dialog import SphereDialog
 from aulmo.desk.render.turntable_dialog import TurntableDialog
@@ -287,6 +287,18 @@ def test_a_full_sphere_is_asked_for_and_put_in_the_list(ranged, qtbot, tmp_path)
     assert "top-bottom" in (tmp_path / "Odrel test sphere.html").read_text()
     row.refresh()
     assert not row.picture.pixmap().isNull()
+    # and a sphere for each frame of the film
+    session.apply("Short", replace(session.document, frames_per_second=2.0, film=replace(session.document.film, end=0.5)))
+    ranged.registry.run("sphere")
+    dialog = next(w for w in ranged.findChildren(SphereDialog) if w.isVisible())
+    at = dialog.kind.findData(".mp4")
+    dialog.kind.setCurrentIndex(at)
+    dialog.kind.activated.emit(at)
+    assert dialog.out.text().endswith(".mp4")
+    type_into(dialog.width_field, "32")
+    row = face(ranged).rows[0]
+    qtbot.waitUntil(lambda: row.job.outcome == "done", timeout=120000)
+    assert sphere_film.said_of(tmp_path / "Odrel test sphere.mp4") == ""
 
 
 def test_a_project_is_exported_for_other_programs(ranged, qtbot, tmp_path, monkeypatch):

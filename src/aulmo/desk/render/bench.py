@@ -9,8 +9,23 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QFrame, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from aulmo.deliver import job as job_module, panorama, waking
-from aulmo.deliver.job import Job, add, by_names, file_name, jobs, moment, picture_folder, range_record, reserved, sphere_record, turntable_record
+from aulmo.deliver.job import (
+    Job,
+    add,
+    by_names,
+    file_name,
+    film_record,
+    jobs,
+    moment,
+    picture_folder,
+    range_record,
+    reserved,
+    sphere_record,
+    turntable_record,
+)
 from aulmo.deliver.machines import hub
+from aulmo.deliver.qualities import settings_of
+from aulmo.deliver.sphere_film import Sphere, size_of
 from aulmo.deliver.stills import plan
 from aulmo.deliver.turntable import Turntable, check
 from aulmo.desk.render.beside import Beside
@@ -303,15 +318,20 @@ class RenderBench(QWidget):
         return self._started(job) if job is not None else None
 
     def start_sphere(self, out: Path, width: int, turn: dict[str, Any]) -> JobRow | None:
-        """The full sphere round the shot's camera, of the variant that is seen, into a file."""
+        """The full sphere round the shot's camera, of the variant that is seen, into a file; ending in .mp4 it is one for each frame of the film."""
         session, shot = self.session, self.session.shot
         document, assets = session.document, session.assets
 
         def run() -> Job:
             if shot is None:
                 raise BadValue("There is no shot to stand in; make one in Frame.")
-            panorama.check(width, out, turn["layout"], turn["eyes_mm"], turn["cube"])
             seen = by_names(document, session.picks)
+            if out.suffix.lower() == ".mp4":
+                alone = replace(document, film=replace(document.film, reel=()))  # one shot throughout, whatever the reel says
+                size, span = size_of(width, Sphere(turn["layout"], turn["eyes_mm"])), (document.film.start, document.film.end)
+                around = film_record(alone, shot, size, settings_of(document.render, "film"), out, span, seen, session.own_path, turn)
+                return add(alone, assets, around, session_module.JOBS)
+            panorama.check(width, out, turn["layout"], turn["eyes_mm"], turn["cube"])
             record = sphere_record(document, shot, width, document.render, out, turn, seen, session.time, session.own_path)
             return add(document, assets, record, session_module.JOBS)
 

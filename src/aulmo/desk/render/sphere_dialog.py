@@ -12,6 +12,7 @@ from aulmo.errors import BadValue
 EYES = [("One", ""), ("Two, the left above", "top-bottom"), ("Two, side by side", "left-right")]
 KINDS = [
     ("Page to look around in", ".html"), ("Picture", ".jpg"), ("Picture, PNG", ".png"), ("Light, EXR", ".exr"), ("Six faces of a cube", "cube"),
+    ("Film, MP4", ".mp4"),
 ]  # fmt: skip
 
 
