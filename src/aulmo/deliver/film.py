@@ -102,8 +102,8 @@ def render_film(
     kind: str = "png", progress: Callable[[FilmProgress, Picture | bytes | None], bool] | None = None, builder: SceneBuilder | None = None,
     helpers: "Helpers | None" = None, sphere: Sphere | None = None,
 ) -> Made:  # fmt: skip
-    """Make the frames of a film that are missing; of full spheres where a `sphere` says how. `out` is a folder, or a motion picture file, whose frames
-    lie beside it in one until it is whole.
+    """Make the frames of a film that are missing; of full spheres where a `sphere` says how. `out` is a folder, or a motion picture file, whose
+    frames lie beside it in one until it is whole.
 
     `progress` may return False to stop; run again, it goes on. With `helpers` frames are made by them as well, in any order; of these `progress` gets
     a small PNG. Raises BadValue, BadFile or CannotWrite; what was made until then is kept.
