@@ -5,6 +5,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from aulmo.desk.surface import page as page_module
 from aulmo.document import edits
 from aulmo.surface import swatches
 from aulmo.surface.colour import to_hex
@@ -248,3 +249,18 @@ def test_every_name_on_the_shelf_stands_within_its_tile(window, qtbot):
         room = metrics.boundingRect(0, 0, tile.width() - 12, 1000, Qt.AlignmentFlag.AlignHCenter | Qt.TextFlag.TextWordWrap, item.text())
         below_the_ball = tile.height() - shelf.iconSize().height() - 8  # its frame and margins
         assert room.height() <= below_the_ball and room.width() <= tile.width() - 8, item.text()
+
+
+def test_what_a_kind_is_about_comes_first_whatever_was_seen_before(window, qtlog):
+    window.session.set_stage("Surface")
+    page = surface_page(window)
+    parts = (*page.sections, page.grain)
+    began = min(page.body.indexOf(s) for s in parts)
+    titles = list(page_module.SECTIONS)
+    for kind in ("Glass & liquid", "Wax & cloth", "Glow", "Metal"):
+        page._by_kind(kind)
+        first = [page.sections[titles.index(t)] for t in page_module.FIRST[kind]]
+        places = [page.body.indexOf(s) for s in first]
+        assert places[0] == began and page.body.indexOf(page.grain) == began + 1 and places[1:] == list(range(began + 2, began + 1 + len(first)))
+        assert sorted(page.body.indexOf(s) for s in parts) == list(range(began, began + len(parts)))
+    assert not [r for r in qtlog.records if "index" in r.message]

@@ -181,7 +181,7 @@ class SurfacePage(Page):
         self._kind = kind
         first = FIRST.get(kind, FIRST[""])
         titles = list(SECTIONS)
-        start = self.body.indexOf(self.sections[0])
+        start = min(self.body.indexOf(section) for section in (*self.sections, self.grain))  # whichever came first until now
         for section in (*self.sections, self.grain):
             self.body.removeWidget(section)
         order = [*first, *(t for t in titles if t not in first)]
