@@ -20,7 +20,7 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from aulmo.desk.shell.session import DEMO
 from aulmo.desk.shell.window import Window
-from aulmo.document import edits
+from aulmo.prepare import arrange
 
 OUT = Path("docs/screenshots")
 
@@ -53,26 +53,73 @@ def samples(window: Window, count: int):
     return state is not None and state.request.document is window.picture.seen_document() and state.samples >= count and state.picture.size > 0
 
 
-def hang_lamps(window: Window) -> None:
-    """A key, a rim and a spot in a dim dome, seen from farther back."""
-    from aulmo.document.records import Lamp
-    from aulmo.light.place_lamp import pointed_at
+def show_room(window: Window) -> None:
+    """The hut from within: portals in its openings, a lamp hung from its ceiling by a click, a gloss that shows the form of it all."""
+    from PySide6.QtCore import Qt
+    from PySide6.QtTest import QTest
 
     session = window.session
-    lamps = (
-        Lamp(id="k", name="Key softbox", position=(-330, -260, 420), width=180, height=260, power=3500, group="Key"),
-        Lamp(id="r", name="Rim strip", position=(260, 200, 300), width=40, height=320, power=900, kelvin=8000, group="Rim"),
-        Lamp(
-            id="s", name="Warm spot", kind="spot", position=(120, -380, 330), width=20, cone=24, softness=0.4, power=700, unit="candela", kelvin=3200
-        ),
-    )
-    document = replace(session.document, environment=replace(session.document.environment, exposure=-3.0))
-    for lamp in lamps:
-        document = edits.put_lamp(document, pointed_at(lamp, (0, 0, 120 if lamp.kind != "spot" else 60)))
-    session.apply("Hung three lamps", document)
-    view = session.camera
-    session.set_view(replace(view, focal_length_mm=view.focal_length_mm * 0.5))
-    session.select((), "lamps/k")
+    session.load(DEMO / "hut.aulmo")
+    session.set_stage("Light")
+    window.bench.show_face("Lamps")
+    until(lambda: samples(window, 1), 120)
+    session.trouble.connect(print)
+    window.registry.run("portals")
+    until(lambda: any(x.kind == "portal" for x in session.document.lamps.values()) and not session.tasks, 60)
+    picture, frame = window.picture, window.picture.frame_rect()
+    window.registry.run("hang_spot")
+    at = frame.center()
+    at.setX(frame.left() + round(0.5 * frame.width()))
+    at.setY(frame.top() + round(0.06 * frame.height()))
+    QTest.mouseMove(picture, at)
+    QTest.mouseClick(picture, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+    wait(0.5)
+    until(lambda: samples(window, 8), 100)
+    wait(1.0)
+    take(window, "room")
+    session._saved_document = session.document
+
+
+def show_remarks(window: Window) -> None:
+    """The lantern finished in Frame, a reference pinned beside it, and what a client remarked on it."""
+    from PySide6.QtGui import QPainter, QPixmap
+
+    from aulmo.document import remarks
+
+    session = window.session
+    session.load(DEMO / "wick.aulmo")
+    session.set_stage("Frame")
+    session.select(())
+    window.strip.mode.buttons["finished"].click()
+    finish = window.built["Finish"].commands.finish
+    finish.set_reference(Path("docs/screenshots/hero.png"))
+    until(lambda: finish.reference is not None)
+    finish.hold_against("pinned")
+    document = session.document
+    for name, text, by in (
+        ("Tank shell", "One stop darker on the left, as on page 2", "Ines"), ("Collar", "Brass as in the range, please", "Ines"),
+        ("Globe", "The edge is lost against the wall", "Tomas"),
+    ):  # fmt: skip
+        part = find_part(document, name)
+        low, high = arrange.bounds(document, session.assets, [part])
+        point = (0.5 * (low[0] + high[0]), float(low[1]), 0.5 * (low[2] + high[2]))
+        document, _ = remarks.pinned(document, session.resolved, text, part, point, session.shot.id, 0.0, by)
+    session.apply("Remarks", document)
+    window.registry.run("remarks")
+    wait(0.5)
+    until(lambda: samples(window, 16), 120)
+    wait(1.5)
+    shown = QPixmap(window.grab())
+    dialog = window.showing.list
+    painter = QPainter(shown)
+    painter.drawPixmap(shown.width() - dialog.width() - 300, shown.height() - dialog.height() - 30, dialog.grab())
+    painter.end()
+    shown.save(str(OUT / "shown.png"))
+    print("shown", flush=True)
+    dialog.close()
+    finish.hold_against("")
+    window.strip.mode.buttons["traced"].click()
+    session._saved_document = session.document
 
 
 def aim_at_tank(window: Window) -> None:
@@ -183,24 +230,6 @@ def show_decals(window: Window) -> None:
     until(lambda: samples(window, 16), 120)
     wait(1.0)
     take(window, "decals")
-
-
-def show_pictures(window: Window) -> None:
-    """The card of a set of pictures that was dropped on the lantern's tank."""
-    session = window.session
-    session.load(DEMO / "wick.aulmo")
-    session.set_stage("Surface")
-    window.bench.show_face("Pictures")
-    wait(0.5)
-    until(lambda: samples(window, 16), 120)
-    tank = next(i for i, p in session.document.parts.items() if p.name == "Tank shell")
-    session.select([tank])
-    commands = window.built["Surface"].commands
-    commands.drops.look_at([DEMO / "artwork" / "scuffed-enamel"], [f"parts/{tank}"], window.picture.screen_point(tank))
-    until(commands.card.isVisible, 20)
-    wait(1.0)
-    take(window, "pictures")
-    commands.card.hide()
 
 
 def show_nodes(window: Window) -> None:
@@ -334,7 +363,6 @@ def main() -> None:
         "surface": ("Surface", ["Tank shell"], ""),
         "light": ("Light", [], ""),
         "light-check": ("Light", [], ""),
-        "lamps": ("Light", [], ""),
     }
     for name, (stage, chosen, tool) in plan.items():
         if wanted and name not in wanted:
@@ -348,10 +376,6 @@ def main() -> None:
             from aulmo.desk.picture.view_motion import approach
 
             window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
-        elif name == "lamps":
-            window.session.select((), "environment")
-            window.bench.show_face("Lamps")
-            hang_lamps(window)
         elif name == "light":
             window.session.set_view(None)
             window.bench.show_face("Dome")
@@ -370,9 +394,6 @@ def main() -> None:
         if name == "light-check":
             window.built["Light"].commands.watch.show_overlay("")
             window.bench.show_face("Dome")
-        if name == "lamps":
-            while window.session.document.lamps:
-                window.session.undo()
     if not wanted or {"frame", "photograph"} & set(wanted):
         show_frame(window, wanted)
     if not wanted or {"move", "move-path"} & set(wanted):
@@ -385,8 +406,10 @@ def main() -> None:
         show_copies(window)
     if not wanted or "decals" in wanted:
         show_decals(window)
-    if not wanted or "pictures" in wanted:
-        show_pictures(window)
+    if not wanted or "shown" in wanted:
+        show_remarks(window)
+    if not wanted or "room" in wanted:
+        show_room(window)
     if not wanted or "nodes" in wanted:
         show_nodes(window)
     for card in window.built["Render"].commands.running():

@@ -212,7 +212,7 @@ class RemarksList(QDialog):
         super().__init__(parent)
         self.session, self.picture = session, picture
         self.setWindowTitle("Remarks")
-        self.resize(560, 300)
+        self.resize(560, 200)
         self.words = label("")
         self.tree = QTreeWidget()
         self.tree.setHeaderLabels(["", "Remark", "Of", "Shot", "By"])
