@@ -6,11 +6,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Lamp
-from aulmo.light.place_lamp import aimed_turn, new_lamp
+from aulmo.light.place_lamp import WIDTH, aimed_turn, candela_at, new_lamp
 
 LEVEL = 0.7  # how far up or down a surface faces from which on it is a floor or a ceiling
 STAND = 1.2  # of what stands there, how high a lamp on a stand is
 GAP = 2.0  # mm between a lamp and what it hangs from
+WIDE = 0.25  # of the way to what it lights: no wider is a lamp that hangs in a room or is mounted there
+OF_WHITE = 0.4  # what a white card is shown as that it lights, of the view's white: a room adds what its walls give back
 
 
 def where_words(normal) -> str:
@@ -19,18 +21,24 @@ def where_words(normal) -> str:
     return "hung from here" if up < -LEVEL else "stood here" if up > LEVEL else "mounted here"
 
 
-def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera: Camera) -> Lamp:
+def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera: Camera, white_nits: float) -> Lamp:
     """A lamp of a kind at a point of a surface that faces `normal`: under a ceiling and before a wall it shines straight away from them, on a floor
-    it stands on a stand and shines at `aims_at`. `box` is that of the set, which its size and brightness follow."""
+    it stands on a stand and shines at `aims_at`. Its size follows `box`, that of the set; it is as bright as suits a view whose white has so many
+    nits, at the distance of the floor below it or of `aims_at`."""
     point, normal = np.asarray(point, float), np.asarray(normal, float)
     normal = normal / max(1e-12, float(np.linalg.norm(normal)))
-    made = new_lamp(kind, name, lamp_id, box[0], box[1], camera)
+    low, high = (np.asarray(b, float) for b in box)
+    made = new_lamp(kind, name, lamp_id, low, high, camera)
+    aims_at = np.asarray(aims_at, float)
+    far = float(point[2] - low[2]) if normal[2] < -LEVEL else float(np.linalg.norm(aims_at - point))
+    if normal[2] <= LEVEL:
+        less = min(1.0, WIDE * max(far, 100.0) / (WIDTH * max(10.0, float(np.linalg.norm(high - low)))))
+        made = replace(made, width=float(f"{made.width * less:.2g}"), height=float(f"{made.height * less:.2g}"))
     body = 0.5 * made.width if kind in ("sphere", "point", "tube") else 0.0
     if normal[2] > LEVEL:
-        low, high = (np.asarray(b, float) for b in box)
-        up = max(100.0, STAND * float(np.asarray(aims_at, float)[2] - point[2]), 0.6 * float(high[2] - low[2]))
+        up = max(100.0, STAND * float(aims_at[2] - point[2]), 0.6 * float(high[2] - low[2]))
         place = point + [0.0, 0.0, up]
-        target = np.asarray(aims_at, float)
+        target, far = aims_at, float(np.linalg.norm(aims_at - place))
         if np.linalg.norm((target - place)[:2]) < 1e-6:
             target = target + [0.0, 1e-3, 0.0]
     else:
@@ -41,4 +49,5 @@ def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera
     if kind == "tube":  # it lies along the wall or the ceiling, level
         along = np.cross(normal, [0.0, 0.0, 1.0]) if abs(normal[2]) < LEVEL else np.array([1.0, 0.0, 0.0])
         turn = (0.0, 0.0, float(np.degrees(np.arctan2(along[1], along[0]))))
-    return replace(made, position=(x, y, z), turn=turn)
+    wanted = OF_WHITE * np.pi * white_nits * (max(far, 100.0) / 1000.0) ** 2  # candela: lux on a white card, over its distance squared
+    return replace(made, position=(x, y, z), turn=turn, power=float(f"{made.power * wanted / candela_at(low, high):.2g}"))

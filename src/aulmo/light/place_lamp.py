@@ -8,6 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Lamp
 
+WIDTH = 0.35  # of the set, that a new lamp is wide
 _STARTS: dict[str, dict] = {
     "distant": {"power": 3000.0, "unit": "lux", "angle": 2.0},
     "sun": {"power": 100_000.0, "unit": "lux", "angle": 0.53, "kelvin": 5500.0},
@@ -40,6 +41,12 @@ def pointed_at(lamp: Lamp, target) -> Lamp:
     return replace(lamp, turn=aimed_turn(lamp.position, target))
 
 
+def candela_at(low, high) -> float:
+    """What a new lamp shines with toward a set between two corners, cd: about what a 3000 lux studio dome gives, so that it is seen at once."""
+    size = max(10.0, float(np.linalg.norm(np.asarray(high, float) - np.asarray(low, float))))
+    return 3000.0 * (size * 1.4 / 1000) ** 2
+
+
 def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> Lamp:
     """A lamp of a kind for a set between `low` and `high`: up on the camera's left and in front, shining at the middle.
 
@@ -55,7 +62,7 @@ def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> L
     if kind == "portal":
         direction = -toward + 0.2 * left
     position = middle + direction / np.linalg.norm(direction) * size * 1.4
-    wide = float(f"{0.35 * size:.2g}")
+    wide = float(f"{WIDTH * size:.2g}")
     sizes = {
         "rectangle": (wide, wide), "disc": (wide, wide), "ring": (wide, 0.6 * wide), "sphere": (0.4 * wide, wide), "tube": (0.12 * wide, 2 * wide),
         "point": (0.0, wide), "spot": (0.1 * wide, wide), "photometric": (0.1 * wide, wide), "portal": (2 * wide, 2 * wide),
@@ -74,9 +81,7 @@ def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> L
     if kind == "tube":
         lamp = replace(lamp, turn=(0.0, 0.0, float(round(math.degrees(math.atan2(left[1], left[0])), 3))))
     if kind not in ("distant", "sun", "portal"):
-        # about what a 3000 lux studio dome gives, so that the new lamp is seen at once
-        distance = size * 1.4 / 1000
-        candela = 3000.0 * distance * distance
+        candela = candela_at(low, high)
         per_candela = {"sphere": 4 * math.pi, "point": 4 * math.pi, "photometric": 4 * math.pi, "tube": math.pi**2}.get(kind, math.pi)
         power = candela if lamp.unit == "candela" else candela * per_candela
         lamp = replace(lamp, power=float(f"{power:.2g}"))

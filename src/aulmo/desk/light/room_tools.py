@@ -18,6 +18,7 @@ from aulmo.document.property_table import LAMP_KINDS
 from aulmo.document.quantity import counted, show
 from aulmo.errors import AulmoError
 from aulmo.frame.camera import ray_through
+from aulmo.frame.exposure import white_nits
 from aulmo.light.hang_lamp import hung, where_words
 from aulmo.prepare import arrange
 from aulmo.trace.openings import Opening, clear_parts, opening_at, openings_in, with_portals
@@ -56,7 +57,8 @@ class HangTool(PointTool):
         wanted = self.changes.get("name", LAMP_KINDS[self.kind])
         name = edits.free_name(wanted, (lamp.name for lamp in session.document.lamps.values()))
         aims_at = self.picture.surroundings().middle
-        lamp = hung(self.kind, name, edits.new_id(), found.point, found.normal, box, aims_at, session.camera)
+        white = white_nits(session.resolved.cameras[session.shot.camera] if session.shot is not None else session.camera)
+        lamp = hung(self.kind, name, edits.new_id(), found.point, found.normal, box, aims_at, session.camera, white)
         lamp = edits.replace(lamp, **{k: v for k, v in self.changes.items() if k != "name"})
         session.change_lamp(f"{name} {where_words(found.normal)}", lamp)
         session.select((), f"lamps/{lamp.id}")

@@ -5,7 +5,7 @@ from typing import Any
 import numpy as np
 from PySide6.QtCore import QObject, QPointF, Qt, QTimer
 from PySide6.QtGui import QGuiApplication
-from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QHeaderView, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
 
 from aulmo.deliver.show_server import ShowServer
 from aulmo.desk.picture.overlay import Overlay
@@ -219,8 +219,10 @@ class RemarksList(QDialog):
         self.tree.setRootIsDecorated(False)
         self.tree.setAccessibleName("Remarks")
         self.tree.setTextElideMode(Qt.TextElideMode.ElideMiddle)
-        for number, width in enumerate((46, 240, 100, 80)):
+        for number, width in ((0, 46), (2, 110), (3, 80), (4, 70)):
             self.tree.setColumnWidth(number, width)
+        self.tree.header().setStretchLastSection(False)
+        self.tree.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.tree.itemChanged.connect(self._ticked)
         self.tree.itemClicked.connect(lambda item, _: self.go_to(item.data(0, ID)))
         column = QVBoxLayout(self)
@@ -244,6 +246,7 @@ class RemarksList(QDialog):
             item = QTreeWidgetItem(self.tree, [str(number), one.text, of, shots.get(one.shot, ""), one.by])
             item.setData(0, ID, one.id)
             item.setToolTip(1, f"{one.text}\n{one.at}")
+            item.setToolTip(2, of)
             item.setCheckState(0, Qt.CheckState.Checked if one.done else Qt.CheckState.Unchecked)
         self.tree.blockSignals(False)
         still = sum(not r.done for r in document.remarks.values())
