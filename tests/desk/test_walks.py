@@ -135,9 +135,9 @@ def test_toward_a_picture(window, qtbot, tmp_path):
     assert session.selection == ("ball",) and hand.deeds == 4
     marks = next(o for o in picture.overlays if type(o).__name__ == "ReferenceMarks")
     qtbot.waitUntil(lambda: "ball" in marks._seen, timeout=30000)
-    session.put({"environment/exposure": -1.0})
+    session.put({"environment/colour": (0.3, 0.45, 0.9)})
     qtbot.waitUntil(lambda: marks.told is not None, timeout=60000)
-    assert "nearer" in marks.told.words() or "farther" in marks.told.words()
+    assert marks.told.now.colour < marks.told.before.colour and "colour" in marks.told.words() and "nearer" in marks.told.words()
     middle = lambda: picture.grab().toImage().pixelColor(point_of(window, "ball")).lightness()  # noqa: E731
     with_it = middle()
     QTest.keyPress(picture, Qt.Key.Key_B)

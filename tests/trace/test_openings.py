@@ -19,9 +19,9 @@ from aulmo.trace.sun_through import send, sun_of_picture, when
 from rooms import OPENINGS, WALL, X, Y, room
 
 
-@pytest.mark.parametrize("place", [(2600.0, 2000.0, 1500.0), (700.0, 3600.0, 400.0)])
-def test_a_portal_lies_in_each_of_seven_openings_whichever_place_is_looked_from(place):
+def test_a_portal_lies_in_each_of_seven_openings_looked_from_a_corner():
     document, assets = room()
+    place = (700.0, 3600.0, 400.0)
     made, ids = script.portals(document, assets, place)
     assert len(ids) == len(set(ids)) == len(OPENINGS)
     for middle, width, height in OPENINGS:

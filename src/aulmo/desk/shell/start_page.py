@@ -82,6 +82,7 @@ class StartPage(QWidget):
         self.setAcceptDrops(True)
         self.inner = QVBoxLayout()
         self.inner.setSpacing(14)
+        self._thumbnails: dict[tuple[Path, int, int], QPixmap | None] = {}
         holder = QWidget()
         holder.setLayout(self.inner)
         holder.setFixedWidth(916)
@@ -131,12 +132,8 @@ class StartPage(QWidget):
             inner.setSpacing(1)
             picture = QLabel()
             picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            blob = read_thumbnail(path)
-            pixmap = QPixmap()
-            if blob and pixmap.loadFromData(blob):
-                picture.setPixmap(pixmap.scaled(QSize(128, 98), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation))
-            else:
-                picture.setPixmap(QIcon(theme.icon("cube", theme.current().quiet)).pixmap(32, 32))
+            seen = self._thumbnail(path)
+            picture.setPixmap(seen if seen is not None else QIcon(theme.icon("cube", theme.current().quiet)).pixmap(32, 32))
             inner.addWidget(picture, 1)
             inner.addWidget(label(title, "heading"))
             inner.addWidget(label(text))
@@ -144,6 +141,20 @@ class StartPage(QWidget):
             line.addWidget(card)
         line.addStretch(1)
         return line
+
+    def _thumbnail(self, path: Path) -> QPixmap | None:
+        """A project's small picture, read again when its file has changed."""
+        try:
+            told = path.stat()
+        except OSError:
+            return None
+        key = (path, told.st_mtime_ns, told.st_size)
+        if key not in self._thumbnails:
+            blob, pixmap = read_thumbnail(path), QPixmap()
+            whole = blob is not None and pixmap.loadFromData(blob)
+            small = pixmap.scaled(QSize(128, 98), Qt.AspectRatioMode.KeepAspectRatio, Qt.TransformationMode.SmoothTransformation) if whole else None
+            self._thumbnails = {k: v for k, v in self._thumbnails.items() if k[0] != path} | {key: small}
+        return self._thumbnails[key]
 
     def dragEnterEvent(self, event) -> None:  # noqa: N802
         """Files may come."""

@@ -68,6 +68,7 @@ class SurfaceBench(QWidget):
         commands.changed.connect(self._look_again)
         self.balls = Balls(session, 84, 58, 24)
         self.balls.came.connect(lambda: self.current() == "In this project" and self.fill())
+        self._shown: tuple[str, str, theme.Theme] | None = None  # the search, the chip and the theme of what lies on the shelf
         self._mine: tuple[list[library.Swatch], dict[Path, str]] | None = None  # what lies in the library's folder, None until it is looked at
         self.head = head = BenchHead("Swatches")
         self.chips = QButtonGroup(self)
@@ -126,8 +127,13 @@ class SurfaceBench(QWidget):
 
     def fill(self) -> None:
         """Show the swatches of the shelf that fit the search."""
-        self.shelf.clear()
         wanted, name = self.search.text().strip().lower(), self.current()
+        shown = (wanted, name, theme.current())
+        if name in ("All", *swatches.SHELVES) and shown == self._shown:  # what ships does not change
+            self._mark()
+            return
+        self._shown = shown
+        self.shelf.clear()
         self.empty.setVisible(False)
         if name == MINE:
             self._fill_mine()
