@@ -123,3 +123,8 @@ def surface_page(window):
 def worn(window, part: str):
     """What a part wears."""
     return window.session.document.materials[window.session.document.parts[part].material]
+
+
+def film_bench(window):
+    """Move's bench."""
+    return window.built["Move"].commands.bench

@@ -1,11 +1,11 @@
 """A made-up room of plain boxes: walls, a floor slab, a ceiling, openings of known sizes, one with a pane and bars, a table in it."""
 
-import numpy as np
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import Mesh
 from aulmo.document.records import Camera, Document, Floor, Material, Part, Shot, Surface
+from shapes import block
 
 IES = """IESNA:LM-63-2002
 [MANUFAC] Odrel
@@ -22,22 +22,6 @@ OPENINGS = (
     ((-110, 1050, 1500), 900, 1200), ((-110, 2500, 1700), 400, 400), ((5310, 1450, 1025), 900, 2050), ((700, -110, 1450), 600, 1100),
     ((1700, -110, 1450), 600, 1100), ((2750, 4210, 1300), 2500, 2000), ((2350, 2050, 2710), 700, 1100),
 )  # fmt: skip
-
-
-def block(low, high) -> Mesh:
-    """A box from corner to corner."""
-    low, high = np.array(low, float), np.array(high, float)
-    vertices, normals, triangles = [], [], []
-    for axis in range(3):
-        for sign in (-1.0, 1.0):
-            n = np.zeros(3)
-            n[axis] = sign
-            u, v = np.eye(3)[(axis + 1) % 3], np.eye(3)[(axis + 2) % 3] * sign
-            start = len(vertices)
-            vertices += [(low + high) / 2 + (n + a * u + b * v) * (high - low) / 2 for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
-            normals += [n] * 4
-            triangles += [(start, start + 1, start + 2), (start, start + 2, start + 3)]
-    return Mesh(np.array(vertices, np.float32), np.array(normals, np.float32), np.array(triangles, np.uint32), np.zeros(0, np.int32))
 
 
 def _slab(low, high, axis: int, holes) -> list[Mesh]:

@@ -7,6 +7,7 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import Mesh
 from aulmo.document.records import Backdrop, Camera, Document, Environment, Floor, Material, Part, Placement, Shot, Surface
+from aulmo.document.variants import add_axis, add_choice
 
 
 def sphere_mesh(radius: float = 20.0, rows: int = 48) -> Mesh:
@@ -21,8 +22,9 @@ def sphere_mesh(radius: float = 20.0, rows: int = 48) -> Mesh:
     return Mesh((n * radius).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
 
 
-def box_mesh(size: float = 20.0) -> Mesh:
-    """A cube about the origin, four vertices to a side."""
+def block(low, high) -> Mesh:
+    """A box from corner to corner, four vertices to a side."""
+    low, high = np.array(low, float), np.array(high, float)
     vertices, normals, triangles = [], [], []
     for axis in range(3):
         for sign in (-1.0, 1.0):
@@ -30,10 +32,15 @@ def box_mesh(size: float = 20.0) -> Mesh:
             n[axis] = sign
             u, v = np.eye(3)[(axis + 1) % 3], np.eye(3)[(axis + 2) % 3] * sign
             start = len(vertices)
-            vertices += [(n + a * u + b * v) * size / 2 for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
+            vertices += [(low + high) / 2 + (n + a * u + b * v) * (high - low) / 2 for a, b in ((-1, -1), (1, -1), (1, 1), (-1, 1))]
             normals += [n] * 4
             triangles += [(start, start + 1, start + 2), (start, start + 2, start + 3)]
     return Mesh(np.array(vertices, np.float32), np.array(normals, np.float32), np.array(triangles, np.uint32), np.zeros(0, np.int32))
+
+
+def box_mesh(size: float = 20.0) -> Mesh:
+    """A cube about the origin."""
+    return block([-size / 2] * 3, [size / 2] * 3)
 
 
 def one_part(mesh: Mesh, surface: Surface | None = None, floor: str = "none", **camera) -> tuple[Document, AssetStore]:
@@ -61,3 +68,13 @@ def shining_boxes():
         cameras={"c": Camera("c", "C", position=(0.0, 0.0, 0.0), target=(0.0, 50.0, 30.0))},
     )  # fmt: skip
     return document, assets
+
+
+def to_show(document: Document) -> Document:
+    """A document with a second shot, "s2", and an axis of two colours, whose live picture is soon clean."""
+    document = edits.put_camera(document, Camera("c2", "Side", position=(300.0, -200.0, 80.0), target=(0.0, 0.0, 20.0)))
+    document = edits.put_shot(document, Shot("s2", "Side", "c2", 80, 60))
+    document, axis = add_axis(document, "Colour")
+    for name, colour in (("Red", (0.7, 0.05, 0.05)), ("Pine", (0.05, 0.3, 0.1))):
+        document, _ = add_choice(document, axis, name, {"materials/m/surface/base_color": colour})
+    return replace(document, render=replace(document.render, live_noise_percent=50.0))

@@ -8,15 +8,14 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from aulmo.desk.widgets.painting import image_of
-from aulmo.document import edits
 from aulmo.document.finish_records import Finish, Grade, Layer
 from aulmo.document.project_file import load
-from aulmo.document.records import Camera, Environment, Shot
-from aulmo.document.variants import add_axis, add_choice
+from aulmo.document.records import Environment
 from aulmo.finish.edits import put_finish
 from conftest import ROOT
 from desk_tools import drag, drop, file_mime, point_of, settle, type_into
 from rooms import room
+from shapes import to_show
 
 LEFT, RIGHT, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier
 
@@ -148,17 +147,13 @@ def test_toward_a_picture(window, qtbot, tmp_path):
 def test_an_approval(window, qtbot, tmp_path):
     assert steps_of("shown.md", "an approval") == 3
     session, hand = window.session, Hand(window)
-    document = edits.put_camera(session.document, Camera("c2", "Side", position=(300.0, -200.0, 80.0), target=(0.0, 0.0, 20.0)))
-    document = edits.put_shot(document, Shot("s2", "Side", "c2", 80, 60))
-    document, axis = add_axis(document, "Colour")
-    for name, colour in (("Red", (0.7, 0.05, 0.05)), ("Pine", (0.05, 0.3, 0.1))):
-        document, _ = add_choice(document, axis, name, {"materials/m/surface/base_color": colour})
-    session.open_document(replace(document, render=replace(document.render, live_noise_percent=50.0)), session.assets, None)
+    document = to_show(session.document)
+    session.open_document(document, session.assets, None)
     hand.run("shown")
     view = window.showing.view
     hand.key(view, Qt.Key.Key_Right)
     hand.key(view, Qt.Key.Key_Down)
-    assert session.shot.id == "s2" and set(session.picks) == {axis}
+    assert session.shot.id == "s2" and set(session.picks) == {a.id for a in document.axes}
     qtbot.waitUntil(lambda: view.pixels() is not None, timeout=60000)
     hand.click(view, view.frame().center())
     QTest.keyClicks(view.entry, "Matt, as the sample")

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from aulmo import __version__
 from aulmo.command import export, hand_over, renders, stills, web
-from aulmo.command.words import bar, end_bar, frame_size, quality, stopped_at
+from aulmo.command.words import bar, end_bar, frame_size, quality, stopped_at, tell_film
 from aulmo.errors import AulmoError, BadValue, CannotWrite
 
 
@@ -136,6 +136,7 @@ def film(arguments) -> int:
     from aulmo.document.project_file import load
     from aulmo.document.variant_table import from_words
     from aulmo.document.variants import chosen
+    from aulmo.motion.reel import without_cuts
 
     document, assets = load(Path(arguments.project))
     if arguments.variant:
@@ -144,19 +145,14 @@ def film(arguments) -> int:
         document = replace(document, frames_per_second=_rate(arguments.rate))
     shot = find_shot(document, arguments.shot) if arguments.shot else None
     if shot is not None:  # one shot throughout, whatever the reel says
-        document = replace(document, film=replace(document.film, reel=()))
+        document = without_cuts(document)
     planned = plan(document, arguments.start, arguments.end, _span(arguments.frames) if arguments.frames else None, shot)
     size = frame_size(arguments.size) if arguments.size else size_for(document.render, arguments.quality, size_of(document, planned))
     settings = stopped_at(settings_of(document.render, arguments.quality), arguments)
     kind = arguments.file_type or "png"
 
-    def progress(p, picture) -> bool:
-        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
-        bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
-        return True
-
     try:
-        made = render_film(document, assets, planned, size, settings, Path(arguments.out), kind, progress)
+        made = render_film(document, assets, planned, size, settings, Path(arguments.out), kind, tell_film)
     except KeyboardInterrupt:
         end_bar()
         print("\naulmo: stopped; the same command goes on where it stopped.", file=sys.stderr)

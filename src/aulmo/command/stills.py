@@ -7,13 +7,12 @@ from pathlib import Path
 from typing import Any
 
 from aulmo.command.words import at_least, bar, end_bar, frame_size, stopped_at
-from aulmo.deliver.qualities import USES as QUALITIES, settings_of, size_for
 from aulmo.errors import BadValue
 
 
 def _use(arguments: argparse.Namespace) -> str:
     """Whether a still is made, or a picture in the quality of the film or of its preview."""
-    return arguments.quality if arguments.quality in QUALITIES else "still"
+    return arguments.quality if isinstance(arguments.quality, str) else "still"
 
 
 def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
@@ -21,6 +20,7 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
     from msgspec.structs import replace
 
     from aulmo.deliver.picture_file import LAYERED
+    from aulmo.deliver.qualities import settings_of
     from aulmo.document.properties import about, accepted
 
     settings = stopped_at(settings_of(settings, _use(arguments)), arguments)
@@ -37,7 +37,7 @@ def _settings(arguments: argparse.Namespace, settings: Any, kind: str) -> Any:
         settings = replace(settings, passes=names)
     for name in ("profile", "quality", "dpi", "alpha"):
         given = getattr(arguments, name)
-        if given is not None and given not in QUALITIES:
+        if given is not None and not (name == "quality" and isinstance(given, str)):
             settings = replace(settings, **{name: accepted(about(f"render/{name}"), given)})
     if arguments.seed is not None:
         settings = replace(settings, seed=int(at_least(arguments.seed, 0, "the seed")))
@@ -61,6 +61,7 @@ def _one(arguments: argparse.Namespace, document: Any, assets: Any) -> int:
 
     from aulmo.deliver.developing import rendered
     from aulmo.deliver.picture_file import signed, type_of, write_picture
+    from aulmo.deliver.qualities import size_for
     from aulmo.deliver.stills import Still, check_seen, plan, shot_of
     from aulmo.document import variants
     from aulmo.document.variant_table import from_words

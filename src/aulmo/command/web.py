@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from aulmo.command.words import bar, end_bar, frame_size, stopped_at
+from aulmo.command.words import bar, end_bar, frame_size, stopped_at, tell_film
 from aulmo.errors import BadValue
 
 if TYPE_CHECKING:
@@ -86,24 +86,18 @@ def panorama(arguments: argparse.Namespace) -> int:
 
 
 def _sphere_film(document, assets, shot, layout: "Layout", arguments: argparse.Namespace) -> int:
-    from msgspec.structs import replace
-
     from aulmo.deliver.film import plan, render_film
     from aulmo.deliver.qualities import settings_of
     from aulmo.deliver.sphere_film import Sphere, size_of
+    from aulmo.motion.reel import without_cuts
 
     sphere = Sphere(layout, arguments.eyes)
     size = size_of(arguments.width, sphere)
-    document = replace(document, film=replace(document.film, reel=()))
+    document = without_cuts(document)
     settings = stopped_at(settings_of(document.render, "film"), arguments)
 
-    def progress(p, picture) -> bool:
-        left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
-        bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
-        return True
-
     planned = plan(document, shot=shot)
-    made = render_film(document, assets, planned, size, settings, Path(arguments.out), progress=progress, sphere=sphere)
+    made = render_film(document, assets, planned, size, settings, Path(arguments.out), progress=tell_film, sphere=sphere)
     end_bar()
     print(f"{arguments.out}: {len(planned)} full spheres, {size[0]} × {size[1]}; {made.made} made in {made.seconds:.1f} s")
     return 0

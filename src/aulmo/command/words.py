@@ -2,12 +2,15 @@
 
 import argparse
 import sys
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from msgspec.structs import replace
 
 from aulmo.document.records import RenderSettings
 from aulmo.errors import BadValue
+
+if TYPE_CHECKING:
+    from aulmo.deliver.film import FilmProgress
 
 Number = TypeVar("Number", int, float)
 
@@ -25,6 +28,13 @@ def bar(text: str, share: float, tail: str = "") -> None:
     if sys.stderr.isatty():
         filled = int(share * 30)
         print(f"\r{text:<18} {'█' * filled}{'·' * (30 - filled)} {share:4.0%} {tail:<28}", end="", file=sys.stderr, flush=True)
+
+
+def tell_film(p: "FilmProgress", picture: object = None) -> bool:
+    """How far a film is, on a terminal."""
+    left = "" if p.seconds_left == float("inf") else f"{p.seconds_left:.0f} s left"
+    bar(f"Frame {p.number}", (p.done + p.share) / p.frames, f"{p.done} of {p.frames}  {left}")
+    return True
 
 
 def end_bar() -> None:

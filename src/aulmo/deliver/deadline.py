@@ -87,7 +87,6 @@ def with_noise(settings: RenderSettings, use: str, noise_percent: float) -> Rend
     """Settings in which pictures of a use stop at a noise."""
     if use == "still":
         return replace(settings, stop="noise", noise_percent=noise_percent)
-    held = settings.film if use == "film" else settings.preview
+    held = getattr(settings, use)
     scale = held.scale_percent if held.own else 100.0
-    made = replace(held, own=True, scale_percent=scale, stop="noise", noise_percent=noise_percent)
-    return replace(settings, film=made) if use == "film" else replace(settings, preview=made)
+    return replace(settings, **{use: replace(held, own=True, scale_percent=scale, stop="noise", noise_percent=noise_percent)})

@@ -20,9 +20,9 @@ from aulmo.deliver.encoding import display_picture
 from aulmo.deliver.frame_folder import FrameFolder, frames_beside
 from aulmo.deliver.making import LEAST_DISK, Made
 from aulmo.deliver.movie import begin, coder_for, is_movie
-from aulmo.deliver.panorama import joined
+from aulmo.deliver.panorama import sphere as all_round
 from aulmo.deliver.picture_file import file_key, signed, write_picture
-from aulmo.deliver.sphere_film import Sphere, mark, of_one_eye, standing
+from aulmo.deliver.sphere_film import Sphere, mark, standing, width_of
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document, RenderSettings, Shot
 from aulmo.document.writing import write_atomically
@@ -260,15 +260,11 @@ def _all_round(
     """One frame as a full sphere, of both eyes where there are two. A finish is laid on no sphere: its shapes are of a frame."""
     found: list[Picture] = []
     for one in frame.seen:
-        eyes = []
-        for eye in sphere.eyes:
-            of_eye = of_one_eye(size, sphere.layout)
-            of, shot = standing(document, one.shot, frame.time, of_eye, eye)
-            made = tracer.render(of, assets, shot, of_eye, replace(settings, passes=()), told, builder, None, frame.time)
-            if made is None:
-                return None
-            eyes.append(made)
-        found.append(eyes[0] if len(eyes) == 1 else joined(eyes[0], eyes[1], sphere.layout))
+        of, shot = standing(document, one.shot, frame.time)
+        made = all_round(of, assets, shot, width_of(size, sphere), settings, told, frame.time, *sphere, builder=builder)
+        if made is None:
+            return None
+        found.append(made)
     return found[0] if len(found) == 1 else mixed(found[0], found[1], frame.seen[1].share)
 
 

@@ -76,7 +76,7 @@ def check(width: int, out: Path, layout: Layout, eyes_mm: float, cube: bool) -> 
 
 def sphere(
     document: Document, assets: AssetStore, shot: Shot, width: int, settings: RenderSettings, progress: Callable | None = None, time_: float = 0.0,
-    layout: Layout = "", eyes_mm: float = 64.0, keep: Path | None = None,
+    layout: Layout = "", eyes_mm: float = 64.0, keep: Path | None = None, builder: SceneBuilder | None = None,
 ) -> Picture | None:  # fmt: skip
     """The full sphere from a shot's camera, `width` pixels round; with a `layout` for two eyes, `eyes_mm` from each other, in one picture. With a
     folder to `keep` how far it is, one that was stopped goes on. `progress` is told as by `tracer.render`. Raises BadValue."""
@@ -84,7 +84,7 @@ def sphere(
     seen = level(document.cameras[shot.camera])
     own = replace(shot, width=width, height=width // 2, photograph=None)
     document = replace(document, shots=tuple(own if s.id == shot.id else s for s in document.shots))
-    builder = SceneBuilder(assets)
+    builder = builder or SceneBuilder(assets)
     eyes: list[Picture] = []
     of = 2 if layout else 1
 

@@ -9,15 +9,16 @@ from aulmo.errors import BadValue
 
 Use = Literal["still", "film", "preview"]
 USES: tuple[str, ...] = get_args(Use)
+SAID_BY = {"noise": "noise_percent", "samples": "samples", "time": "seconds"}  # the field that says how far, by the rule to stop by
 
 
 def quality_of(settings: RenderSettings, use: str) -> Quality:
     """The size and the rule to stop by of a use. Raises BadValue for one there is not."""
     if use not in USES:
         raise BadValue(f"There is no quality called {use}; there are {', '.join(USES)}.")
-    own = settings.film if use == "film" else settings.preview if use == "preview" else None
-    if own is not None and own.own:
-        return own
+    if use != "still" and getattr(settings, use).own:
+        found: Quality = getattr(settings, use)
+        return found
     return Quality(True, 100.0, settings.stop, settings.samples, settings.noise_percent, settings.seconds)
 
 

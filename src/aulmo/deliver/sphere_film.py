@@ -33,11 +33,6 @@ class Sphere(NamedTuple):
     layout: Layout = ""
     eyes_mm: float = 64.0
 
-    @property
-    def eyes(self) -> tuple[float, ...]:
-        """How far each eye is to the right of the middle."""
-        return (-0.5 * self.eyes_mm, 0.5 * self.eyes_mm) if self.layout else (0.0,)
-
 
 def size_of(width: int, sphere: Sphere) -> tuple[int, int]:
     """Pixels of a film whose spheres are so many round. Raises BadValue."""
@@ -47,20 +42,17 @@ def size_of(width: int, sphere: Sphere) -> tuple[int, int]:
     return {"top-bottom": (width, width), "left-right": (2 * width, width // 2)}.get(sphere.layout, (width, width // 2))
 
 
-def of_one_eye(size: tuple[int, int], layout: Layout) -> tuple[int, int]:
-    """Pixels of one eye's sphere in a film of some size."""
-    w, h = size
-    return {"top-bottom": (w, h // 2), "left-right": (w // 2, h)}.get(layout, (w, h))
+def width_of(size: tuple[int, int], sphere: Sphere) -> int:
+    """How many pixels the spheres of a film of some size are round."""
+    return size[0] // 2 if sphere.layout == "left-right" else size[0]
 
 
-def standing(document: Document, shot: Shot, time: float, size: tuple[int, int], eye_mm: float) -> tuple[Document, Shot]:
-    """The project and the shot for one eye at a time: the shot's camera stands where it is then, upright and still, and sees all round."""
+def standing(document: Document, shot: Shot, time: float) -> tuple[Document, Shot]:
+    """The project and the shot at a time: the shot's camera stands where it is then, upright and still, and sees all round."""
     seen = resolve(document, {"shot": shot.id} if shot in document.shots else None, time)
-    camera = replace(level(seen.cameras[shot.camera]), eye_mm=eye_mm, motion_blur=False)
-    own = replace(shot, width=size[0], height=size[1], photograph=None, overrides={
-        a: v for a, v in shot.overrides.items() if not a.startswith(f"cameras/{camera.id}/")
-    })  # fmt: skip
+    camera = replace(level(seen.cameras[shot.camera]), motion_blur=False)
     address = f"cameras/{camera.id}"
+    own = replace(shot, overrides={a: v for a, v in shot.overrides.items() if not a.startswith(f"{address}/")})
     return replace(
         document, cameras={**document.cameras, camera.id: camera}, shots=tuple(own if s.id == shot.id else s for s in document.shots),
         keys={a: k for a, k in document.keys.items() if not a.startswith(f"{address}/")},

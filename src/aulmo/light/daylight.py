@@ -74,7 +74,12 @@ def sun_place(sky: Sky) -> tuple[float, float]:
 
 def sun_direction(sky: Sky) -> np.ndarray:
     """(3,) unit vector toward the sun."""
-    azimuth, elevation = np.radians(sun_place(sky))
+    return toward_sun(*sun_place(sky))
+
+
+def toward_sun(azimuth: float, elevation: float) -> np.ndarray:
+    """(3,) unit vector toward a sun at angles in degrees, the first clockwise from +y seen from above."""
+    azimuth, elevation = np.radians((azimuth, elevation))
     return np.array([math.sin(azimuth) * math.cos(elevation), math.cos(azimuth) * math.cos(elevation), math.sin(elevation)])
 
 

@@ -79,3 +79,11 @@ def paint(boxes: list[Patch], width: int, height: int, ambient: np.ndarray | Non
     for box in boxes:
         image += coverage(box, directions)[..., None] * np.asarray(box.colour) * box.nits
     return image.astype(np.float32)
+
+
+def even_directions(count: int) -> np.ndarray:
+    """(count, 3) directions spread evenly over the sphere (Fibonacci)."""
+    k = np.arange(count) + 0.5
+    z, turn = 1 - 2 * k / count, np.pi * (1 + 5**0.5) * k
+    r = np.sqrt(1 - z * z)
+    return np.stack([r * np.cos(turn), r * np.sin(turn), z], 1)

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Lamp
-from aulmo.light.place_lamp import WIDTH, aimed_turn, candela_at, new_lamp
+from aulmo.light.place_lamp import AWAY, WIDTH, aimed_turn, new_lamp, size_of, studio_candela
 
 LEVEL = 0.7  # how far up or down a surface faces from which on it is a floor or a ceiling
 STAND = 1.2  # of what stands there, how high a lamp on a stand is
@@ -28,11 +28,11 @@ def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera
     point, normal = np.asarray(point, float), np.asarray(normal, float)
     normal = normal / max(1e-12, float(np.linalg.norm(normal)))
     low, high = (np.asarray(b, float) for b in box)
-    made = new_lamp(kind, name, lamp_id, low, high, camera)
+    size, made = size_of(low, high), new_lamp(kind, name, lamp_id, low, high, camera)
     aims_at = np.asarray(aims_at, float)
     far = float(point[2] - low[2]) if normal[2] < -LEVEL else float(np.linalg.norm(aims_at - point))
     if normal[2] <= LEVEL:
-        less = min(1.0, WIDE * max(far, 100.0) / (WIDTH * max(10.0, float(np.linalg.norm(high - low)))))
+        less = min(1.0, WIDE * max(far, 100.0) / (WIDTH * size))
         made = replace(made, width=float(f"{made.width * less:.2g}"), height=float(f"{made.height * less:.2g}"))
     body = 0.5 * made.width if kind in ("sphere", "point", "tube") else 0.0
     if normal[2] > LEVEL:
@@ -50,4 +50,4 @@ def hung(kind: Any, name: str, lamp_id: str, point, normal, box, aims_at, camera
         along = np.cross(normal, [0.0, 0.0, 1.0]) if abs(normal[2]) < LEVEL else np.array([1.0, 0.0, 0.0])
         turn = (0.0, 0.0, float(np.degrees(np.arctan2(along[1], along[0]))))
     wanted = OF_WHITE * np.pi * white_nits * (max(far, 100.0) / 1000.0) ** 2  # candela: lux on a white card, over its distance squared
-    return replace(made, position=(x, y, z), turn=turn, power=float(f"{made.power * wanted / candela_at(low, high):.2g}"))
+    return replace(made, position=(x, y, z), turn=turn, power=float(f"{made.power * wanted / studio_candela(size * AWAY):.2g}"))

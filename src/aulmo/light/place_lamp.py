@@ -8,7 +8,7 @@ from msgspec.structs import replace
 
 from aulmo.document.records import Camera, Lamp
 
-WIDTH = 0.35  # of the set, that a new lamp is wide
+WIDTH, AWAY = 0.35, 1.4  # of the set's size, that a new lamp is wide, and far from its middle
 _STARTS: dict[str, dict] = {
     "distant": {"power": 3000.0, "unit": "lux", "angle": 2.0},
     "sun": {"power": 100_000.0, "unit": "lux", "angle": 0.53, "kelvin": 5500.0},
@@ -41,10 +41,14 @@ def pointed_at(lamp: Lamp, target) -> Lamp:
     return replace(lamp, turn=aimed_turn(lamp.position, target))
 
 
-def candela_at(low, high) -> float:
-    """What a new lamp shines with toward a set between two corners, cd: about what a 3000 lux studio dome gives, so that it is seen at once."""
-    size = max(10.0, float(np.linalg.norm(np.asarray(high, float) - np.asarray(low, float))))
-    return 3000.0 * (size * 1.4 / 1000) ** 2
+def size_of(low, high) -> float:
+    """How large a set between two corners is, mm."""
+    return max(10.0, float(np.linalg.norm(np.asarray(high, float) - np.asarray(low, float))))
+
+
+def studio_candela(distance_mm: float) -> float:
+    """What a lamp so far away shines with that gives about what a 3000 lux studio dome does, so that it is seen at once, cd."""
+    return 3000.0 * (distance_mm / 1000) ** 2
 
 
 def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> Lamp:
@@ -53,7 +57,7 @@ def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> L
     Its size follows the set's: a third of it across. A portal stands behind the set, facing it.
     """
     low, high = np.asarray(low, float), np.asarray(high, float)
-    middle, size = 0.5 * (low + high), max(10.0, float(np.linalg.norm(high - low)))
+    middle, size = 0.5 * (low + high), size_of(low, high)
     toward = np.array(camera.position) - np.array(camera.target)
     toward[2] = 0.0
     toward = toward / np.linalg.norm(toward) if np.linalg.norm(toward) > 1e-9 else np.array([0.0, -1.0, 0.0])
@@ -61,7 +65,7 @@ def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> L
     direction = 0.75 * toward + 0.75 * left + np.array([0.0, 0.0, 0.8])
     if kind == "portal":
         direction = -toward + 0.2 * left
-    position = middle + direction / np.linalg.norm(direction) * size * 1.4
+    position = middle + direction / np.linalg.norm(direction) * size * AWAY
     wide = float(f"{WIDTH * size:.2g}")
     sizes = {
         "rectangle": (wide, wide), "disc": (wide, wide), "ring": (wide, 0.6 * wide), "sphere": (0.4 * wide, wide), "tube": (0.12 * wide, 2 * wide),
@@ -81,7 +85,7 @@ def new_lamp(kind: Any, name: str, lamp_id: str, low, high, camera: Camera) -> L
     if kind == "tube":
         lamp = replace(lamp, turn=(0.0, 0.0, float(round(math.degrees(math.atan2(left[1], left[0])), 3))))
     if kind not in ("distant", "sun", "portal"):
-        candela = candela_at(low, high)
+        candela = studio_candela(size * AWAY)
         per_candela = {"sphere": 4 * math.pi, "point": 4 * math.pi, "photometric": 4 * math.pi, "tube": math.pi**2}.get(kind, math.pi)
         power = candela if lamp.unit == "candela" else candela * per_candela
         lamp = replace(lamp, power=float(f"{power:.2g}"))

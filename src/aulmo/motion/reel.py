@@ -23,6 +23,11 @@ def cuts(document: Document) -> tuple[Cut, ...]:
     return tuple(sorted((c for c in document.film.reel if c.shot in shots), key=lambda c: c.start))
 
 
+def without_cuts(document: Document) -> Document:
+    """The document with no reel: one shot throughout, whichever is asked for."""
+    return replace(document, film=replace(document.film, reel=()))
+
+
 def seen_at(document: Document, time: float, otherwise: Shot | None = None) -> list[Seen]:
     """The shots that are seen at a time, the one below first; `otherwise` (or the first shot) where there is no reel. Raises BadValue."""
     shots = {s.id: s for s in document.shots}

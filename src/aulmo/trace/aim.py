@@ -12,7 +12,7 @@ from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Lamp, Shot, Softbox
 from aulmo.errors import BadValue
 from aulmo.light.aiming import HOWS, How, lamp_along, strip_along
-from aulmo.light.dome_map import angles
+from aulmo.light.dome_map import angles, even_directions
 from aulmo.light.softbox import find, new_softbox, placed, put_softbox
 from aulmo.light.staying import from_world, in_world, lamp_from_world, lamp_in_world
 from aulmo.trace.aim_instead import refused
@@ -118,11 +118,7 @@ def toward(document: Document, light: str, point: np.ndarray, camera: Camera) ->
 def shade_from(sight: Sight, met: Met, now: np.ndarray, count: int = 3000) -> tuple[np.ndarray, str]:
     """The direction nearest to `now` from which light falls on a point only through something that stands in its way, and the name of that: the
     middle of what it hides there. Raises BadValue when nothing stands around."""
-    k = np.arange(count) + 0.5
-    z = 1 - 2 * k / count
-    phi = np.pi * (1 + 5**0.5) * k
-    flat = np.sqrt(1 - z * z)
-    around = np.stack([flat * np.cos(phi), flat * np.sin(phi), z], 1)  # evenly over the sphere
+    around = even_directions(count)
     around = around[around @ met.normal > 0.05]
     around = around[np.argsort(-(around @ now))]
     lift = 1e-4 * max(1.0, float(np.abs(met.point).max()))

@@ -16,6 +16,7 @@ from aulmo.document.placement import angles_of
 from aulmo.document.properties import resolve
 from aulmo.document.records import Document, Lamp
 from aulmo.errors import BadValue
+from aulmo.light.dome_map import even_directions
 from aulmo.trace.scene import LAMP_PART, Scene, SceneBuilder
 from aulmo.trace.shape.embree import MASK_EYE, NO_HIT, intersect_once
 
@@ -108,14 +109,6 @@ class _Room:
         return found is None or found[0] > far
 
 
-def _even(count: int) -> np.ndarray:
-    """(count, 3) directions spread evenly over the sphere (Fibonacci)."""
-    k = np.arange(count) + 0.5
-    z, turn = 1 - 2 * k / count, np.pi * (1 + 5**0.5) * k
-    r = np.sqrt(1 - z * z)
-    return np.stack([r * np.cos(turn), r * np.sin(turn), z], 1)
-
-
 def _cone(axis: np.ndarray, radius: float, count: int) -> np.ndarray:
     """(count, 3) directions spread evenly within `radius` radians of an axis."""
     k = np.arange(count) + 0.5
@@ -199,7 +192,7 @@ def _through(room: _Room, place: np.ndarray, out: np.ndarray, around: Sequence[_
 
 def _from(room: _Room, place: np.ndarray, count: int, known: Sequence[Opening]) -> tuple[list[Opening], list[_Met]]:
     """The openings that are known, those that are seen from a place besides, and what else is seen."""
-    out, hits = _looked(room, place, _even(count))
+    out, hits = _looked(room, place, even_directions(count))
     found = list(known)
     if not hits:
         return found, []
@@ -285,7 +278,7 @@ def _measured(room: _Room, points: np.ndarray, normal: np.ndarray, offset: float
 
 def _outside(room: _Room, at: np.ndarray, normal: np.ndarray) -> bool:
     """Whether a place behind a wall lies out of doors: much of what lies before it is nothing, or the ground."""
-    ways = _even(400)
+    ways = even_directions(400)
     ways = ways[ways @ normal < 0]
     met = [room.met(at, w) for w in ways]
     return sum(h is None or not h.is_part for h in met) > OUT_OF_DOORS * len(ways)
@@ -412,7 +405,7 @@ def openings_in(scene: Scene, clear: frozenset[str], place) -> list[Opening]:
     """All openings of the room that a place (3,) lies in, the largest first. Raises BadValue where there is no room around it."""
     place = np.asarray(place, float)
     room = _Room(scene, clear)
-    near = _looked(room, place, _even(600))[1] if len(scene.meshes) else []
+    near = _looked(room, place, even_directions(600))[1] if len(scene.meshes) else []
     inside = [h for h in near if h.is_part]
     if len(inside) < 200:
         raise BadValue("That place does not lie in a room: too little stands around it.")
@@ -438,7 +431,7 @@ def opening_at(scene: Scene, clear: frozenset[str], place, direction) -> Opening
     """The opening that a ray from inside a room goes out through. Raises BadValue where it meets a wall."""
     place, direction = np.asarray(place, float), np.asarray(direction, float)
     room = _Room(scene, clear)
-    near = [h for d in _even(400) if (h := room.met(place, d)) is not None and h.is_part]
+    near = [h for d in even_directions(400) if (h := room.met(place, d)) is not None and h.is_part]
     if len(near) < 100:
         raise BadValue("The view does not look out of a room here; go inside first.")
     room.bounded(near)

@@ -15,7 +15,7 @@ from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Environment, Lamp, Sky
 from aulmo.errors import BadValue
-from aulmo.light.daylight import sun_angles
+from aulmo.light.daylight import sun_angles, toward_sun
 from aulmo.light.dome_map import map_directions
 from aulmo.light.place_lamp import aimed_turn, new_lamp
 from aulmo.light.staying import lamp_from_world, standing
@@ -76,7 +76,7 @@ def send(document: Document, assets: AssetStore, scene: Scene, point, through) -
             return Sent(replace(document, environment=turned_dome), f"The dome is turned: its sun {_told(toward)}")
         beside = "; the dome’s own sun cannot be brought there"
     name = edits.free_name("Sun", (x.name for x in document.lamps.values()))
-    made = _new_sun(name, point, through, length, camera or Camera("", ""))
+    made = _new_sun(name, point, through, camera or Camera("", ""))
     return Sent(edits.put_lamp(document, made), f"{name} {_told(toward)}{beside}")
 
 
@@ -129,7 +129,7 @@ def _clock(hour: float) -> str:
 def when(sky: Sky, azimuth: float, elevation: float) -> tuple[str, float, float]:
     """(date, hour, degrees beside) at which the sun stands nearest to angles, at a sky's place and in its year: of two days that fit, the one that
     is nearer to the sky's own date."""
-    wanted = _direction(azimuth - sky.north, elevation)
+    wanted = toward_sun(azimuth - sky.north, elevation)
     try:
         own = datetime.date.fromisoformat(sky.date)
     except ValueError:
@@ -138,7 +138,7 @@ def when(sky: Sky, azimuth: float, elevation: float) -> tuple[str, float, float]
 
     def beside(day: int, hour: float) -> float:
         date = (first + datetime.timedelta(days=day)).isoformat()
-        found = _direction(*sun_angles(date, hour, sky.utc_offset, sky.latitude, sky.longitude))
+        found = toward_sun(*sun_angles(date, hour, sky.utc_offset, sky.latitude, sky.longitude))
         return math.degrees(math.acos(float(np.clip(found @ wanted, -1, 1))))
 
     def best_hour(day: int, around: float | None = None) -> tuple[float, float]:
@@ -161,11 +161,6 @@ def when(sky: Sky, azimuth: float, elevation: float) -> tuple[str, float, float]
     today = (own - first).days
     off, day, hour = min(fitting, key=lambda n: (abs(n[1] - today) > 92, n[0]))
     return (first + datetime.timedelta(days=day)).isoformat(), round(hour, 2), off
-
-
-def _direction(azimuth: float, elevation: float) -> np.ndarray:
-    a, e = math.radians(azimuth), math.radians(elevation)
-    return np.array([math.sin(a) * math.cos(e), math.cos(a) * math.cos(e), math.sin(e)])
 
 
 def sun_of_picture(pixels: np.ndarray) -> np.ndarray | None:
@@ -196,8 +191,8 @@ def _turned_to(environment: Environment, sun: np.ndarray, wanted: np.ndarray) ->
     return replace(environment, tilt=tilt, turn=(-spin + 180) % 360 - 180)
 
 
-def _new_sun(name: str, point: np.ndarray, through: np.ndarray, length: float, camera: Camera) -> Lamp:
+def _new_sun(name: str, point: np.ndarray, through: np.ndarray, camera: Camera) -> Lamp:
     """A sun as a lamp, out beyond where it comes in."""
-    x, y, z = (through + (through - point) / length * 0.5 * length).round(4).tolist()
+    x, y, z = (through + 0.5 * (through - point)).round(4).tolist()
     made = new_lamp("sun", name, edits.new_id(), point - 100.0, point + 100.0, camera)
     return replace(made, position=(x, y, z), turn=aimed_turn(through, point))

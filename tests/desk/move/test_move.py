@@ -16,28 +16,14 @@ from aulmo.document import edits
 from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, GuidePath, Shot
 from aulmo.motion import keys, reel
-from desk_tools import drag, hover, key, pause, point_of, settle, type_into
+from desk_tools import drag, film_bench, hover, key, pause, point_of, settle, type_into
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 PLACE = "parts/ball/placement/position"
 
 
-@pytest.fixture
-def move(window):
-    """The window in Move, with four seconds of film at ten frames a second."""
-    session = window.session
-    film = replace(session.document.film, end=4.0, play_end=4.0)
-    session.open_document(replace(session.document, film=film, frames_per_second=10.0), session.assets, None)
-    session.set_stage("Move")
-    return window
-
-
-def bench_of(window):
-    return window.built["Move"].commands.bench
-
-
 def lanes_of(window):
-    return bench_of(window).lanes
+    return film_bench(window).lanes
 
 
 def press(within, text: str) -> None:
@@ -81,7 +67,7 @@ def keyed_ball(window, *held) -> None:
 
 
 def test_recording_by_moving_a_part_sets_keys_where_the_time_stands(move, qtbot):
-    session, bench = move.session, bench_of(move)
+    session, bench = move.session, film_bench(move)
     session.select(["ball"])
     QTest.mouseClick(bench.record, LEFT)
     assert session.recording
@@ -196,7 +182,7 @@ def test_scrubbing_stepping_and_the_next_key(move):
 
 
 def test_a_motion_is_added_pulled_sized_and_told_in_words(move):
-    session, bench = move.session, bench_of(move)
+    session, bench = move.session, film_bench(move)
     session.select(["ball"])
     action = next(a for a in bench.motion_menu().actions() if a.text() == "Spin")
     action.trigger()
@@ -317,10 +303,10 @@ def test_a_dissolve_is_seen_while_scrubbing(move, qtbot):
     session.history.apply("Cuts", document)
     over = next(o for o in move.picture.overlays if type(o).__name__ == "Dissolve")
     session.set_time(1.0)
-    bench_of(move).desk.see_reel()
+    film_bench(move).desk.see_reel()
     assert session.shot.id == "s" and not over.shown()
     session.set_time(2.3)
-    bench_of(move).desk.see_reel()
+    film_bench(move).desk.see_reel()
     assert session.shot.id == "t"
     qtbot.waitUntil(lambda: over.shown() and move.picture.state is not None, timeout=20000)
     assert over.going.shot.id == "s" and over.going.share == pytest.approx(0.7)
@@ -395,7 +381,7 @@ def test_a_camera_stays_on_a_part_that_moves(move):
 
 
 def test_lanes_fold_are_found_and_gathered(move):
-    session, bench, film = move.session, bench_of(move), move.built["Move"].commands.film
+    session, bench, film = move.session, film_bench(move), move.built["Move"].commands.film
     keyed_ball(move, (0, 20), (2, 60))
     session.history.apply("Key", keys.add_key(session.document, "parts/ball/opacity", 1.0, 0.5))
     session.history.apply("Key", keys.add_key(session.document, "floor/height", 1.0, 0.0))
@@ -422,7 +408,7 @@ def test_a_preview_is_drawn_and_watched(move, qtbot, monkeypatch, tmp_path):
     session = move.session
     session.put({"film/play_end": 0.6})
     made = move.built["Move"].commands.preview
-    QTest.mouseClick(bench_of(move).preview, LEFT)
+    QTest.mouseClick(film_bench(move).preview, LEFT)
     qtbot.waitUntil(lambda: made.watch is not None, timeout=60000)
     pictures = read_movie(made.watch.path)
     assert len(pictures) == 6 and np.abs(pictures[0].astype(int) - pictures[5]).max() > 30
@@ -451,7 +437,7 @@ def test_a_flight_takes_the_views_that_are_chosen_in_their_order(move):
     two_shots(move)
     session = move.session
     session.select((), "cameras/c")
-    made = bench_of(move).desk.add_motion("fly")
+    made = film_bench(move).desk.add_motion("fly")
     session.select((), f"motions/{made}")
     page = move.details.page()
     assert page.views.isVisible() and page.views.ids() == ("c", "side")

@@ -9,25 +9,11 @@ from PySide6.QtWidgets import QInputDialog
 
 from aulmo.document.properties import resolve
 from aulmo.motion import keys
-from desk_tools import drag, hover, point_of, settle, type_into
+from desk_tools import drag, film_bench, hover, point_of, settle, type_into
 
 PLACE = "parts/ball/placement/position"
 LEFT, RIGHT, NONE = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier
 VIEW = ("position", "target", "focal_length_mm")
-
-
-@pytest.fixture
-def move(window):
-    """The window in Move, with four seconds of film at ten frames a second."""
-    session = window.session
-    film = replace(session.document.film, end=4.0, play_end=4.0)
-    session.open_document(replace(session.document, film=film, frames_per_second=10.0), session.assets, None)
-    session.set_stage("Move")
-    return window
-
-
-def bench_of(window):
-    return window.built["Move"].commands.bench
 
 
 def times(window, address=PLACE):
@@ -40,7 +26,7 @@ def camera_keys(window):
 
 def test_turning_the_view_while_recording_is_a_key_of_place_aim_and_lens(move, qtbot):
     session, picture = move.session, move.picture
-    QTest.mouseClick(bench_of(move).record, LEFT)
+    QTest.mouseClick(film_bench(move).record, LEFT)
     session.set_time(2.0)
     before = session.camera
     drag(picture, QPoint(300, 200), QPoint(380, 200), RIGHT)
@@ -68,7 +54,7 @@ def test_k_takes_a_free_view_as_it_is(move):
 def test_a_thing_recorded_later_does_not_creep_from_the_beginning(move, qtbot):
     session = move.session
     session.set_time(2.0)
-    QTest.mouseClick(bench_of(move).record, LEFT)
+    QTest.mouseClick(film_bench(move).record, LEFT)
     session.set_time(3.0)
     session.put({PLACE: (30.0, 0.0, 20.0)})
     assert times(move) == [2.0, 3.0]
@@ -119,7 +105,7 @@ def test_chosen_keys_are_spaced_given_one_length_and_shifted(move, monkeypatch):
 
 @pytest.mark.parametrize(("text", "seconds"), [("1.5", 1.5), ("20 f", 2.0), ("1:05", 1.5), ("0:03:02", 3.2)])
 def test_the_time_field_takes_seconds_frames_and_timecode(move, text, seconds):
-    type_into(bench_of(move).time, text)
+    type_into(film_bench(move).time, text)
     assert move.session.time == pytest.approx(seconds)
 
 

@@ -14,8 +14,7 @@ from PySide6.QtTest import QTest
 from aulmo.deliver.show_server import ShowServer
 from aulmo.document import edits, remarks
 from aulmo.document.project_file import load
-from aulmo.document.records import Camera, Shot
-from aulmo.document.variants import add_axis, add_choice
+from shapes import to_show
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -24,12 +23,7 @@ LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 def shown(window, qtbot):
     """The window shown full screen, on two shots and an axis of two choices."""
     session = window.session
-    document = edits.put_camera(session.document, Camera("c2", "Side", position=(300.0, -200.0, 80.0), target=(0.0, 0.0, 20.0)))
-    document = edits.put_shot(document, Shot("s2", "Side", "c2", 80, 60))
-    document, axis = add_axis(document, "Colour")
-    for name, colour in (("Red", (0.7, 0.05, 0.05)), ("Pine", (0.05, 0.3, 0.1))):
-        document, _ = add_choice(document, axis, name, {"materials/m/surface/base_color": colour})
-    session.open_document(replace(document, render=replace(document.render, live_noise_percent=50.0)), session.assets, None)
+    session.open_document(to_show(session.document), session.assets, None)
     window.registry.actions["shown"].trigger()
     view = window.showing.view
     qtbot.waitUntil(lambda: view.pixels() is not None, timeout=60000)

@@ -7,7 +7,7 @@ from typing import Any, Callable, NamedTuple
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, QRect, Signal
+from PySide6.QtCore import QObject, Signal
 
 from aulmo.desk.shell.addressing import meant
 from aulmo.desk.shell.session import Session
@@ -211,9 +211,7 @@ class FinishDesk(QObject):
             return None
         document, assets, time_ = session.resolved, session.assets, session.time
         seen = next(s for s in document.shots if s.id == shot.id)
-        frame, width, height = self.picture.frame_rect(), max(1, self.picture.width()), max(1, self.picture.height())
-        box = (frame.left() / width, frame.top() / height, (frame.right() + 1) / width, (frame.bottom() + 1) / height)
-        within = box if session.free_view is None else (0.0, 0.0, 1.0, 1.0)
+        within = self.picture.frame_box() if session.free_view is None else (0.0, 0.0, 1.0, 1.0)
         return lambda request, picture: finished_within(document, assets, seen, picture, within, time_)
 
     def _shown(self, state: Any) -> None:
@@ -225,9 +223,7 @@ class FinishDesk(QObject):
 
     def _cut(self, planes: Planes, request: Any) -> Planes:
         """What lies within the shot's frame."""
-        frame: QRect = self.picture.frame_rect()
-        w, h = max(1, self.picture.width()), max(1, self.picture.height())
-        return cut(planes, (frame.left() / w, frame.top() / h, (frame.right() + 1) / w, (frame.bottom() + 1) / h))
+        return cut(planes, self.picture.frame_box())
 
     # the picture
 

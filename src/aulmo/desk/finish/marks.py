@@ -9,7 +9,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPolygonF
 
 from aulmo.desk.finish.finish_desk import FinishDesk
-from aulmo.desk.finish.reference import pinned_place
+from aulmo.desk.finish.reference import fitted, pinned_place
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import image_of
@@ -96,7 +96,7 @@ class FinishMarks(Overlay):
             return whole, None
         half = (whole.width() - GAP) / 2
         left, right = QRectF(whole.left(), whole.top(), half, whole.height()), QRectF(whole.left() + half + GAP, whole.top(), half, whole.height())
-        return self._fitted(right, self._shape()), self._fitted(left, self._reference_shape())
+        return fitted(right, self._shape()), fitted(left, self._reference_shape())
 
     def _shape(self) -> tuple[int, int]:
         seen = self.desk.seen
@@ -105,18 +105,12 @@ class FinishMarks(Overlay):
     def _reference_shape(self) -> tuple[int, int]:
         return self.desk.reference.shape[:2] if self.desk.reference is not None else (3, 4)
 
-    @staticmethod
-    def _fitted(box: QRectF, shape: tuple[int, int]) -> QRectF:
-        f = min(box.width() / shape[1], box.height() / shape[0])
-        w, h = shape[1] * f, shape[0] * f
-        return QRectF(box.center().x() - w / 2, box.center().y() - h / 2, w, h)
-
     def place(self, reference: bool = False) -> QRectF:
         """Where the whole picture would lie, zoomed as it is; or the reference, over the picture or beside it."""
         here, there = self.areas()
         box = there if reference and there is not None else here
         if reference and there is None:
-            box = self._fitted(here, self._reference_shape())
+            box = fitted(here, self._reference_shape())
         w, h = box.width() * self.zoom, box.height() * self.zoom
         return QRectF(box.center().x() - self.middle.x() * w, box.center().y() - self.middle.y() * h, w, h)
 

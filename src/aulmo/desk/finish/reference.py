@@ -1,7 +1,7 @@
 """The reference in every stage: pinned small in a corner, beside, split, wiped or blinking over the live picture; and whether what is changed came
 nearer to it."""
 
-from typing import Any, NamedTuple
+from typing import Any, Callable, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
@@ -18,10 +18,11 @@ PINNED = 0.26  # of the picture's width
 GRIP = 6.0  # pixels beside the wiped line within which it is taken
 
 
-def fitted(box: QRectF, width: float, height: float) -> QRectF:
-    """The largest place of a shape in the middle of a box."""
-    f = min(box.width() / max(1.0, width), box.height() / max(1.0, height))
-    return QRectF(box.center().x() - width * f / 2, box.center().y() - height * f / 2, width * f, height * f)
+def fitted(box: QRectF, shape: tuple[int, ...]) -> QRectF:
+    """The largest place of a picture of a shape (h, w, ...) in the middle of a box."""
+    f = min(box.width() / shape[1], box.height() / shape[0])
+    w, h = shape[1] * f, shape[0] * f
+    return QRectF(box.center().x() - w / 2, box.center().y() - h / 2, w, h)
 
 
 def pinned_place(area: QRectF, reference: np.ndarray) -> QRectF:
@@ -65,7 +66,7 @@ class ReferenceMarks(Overlay):
 
     def __init__(self, desk: FinishDesk) -> None:
         self.desk, self.picture, self.session = desk, desk.picture, desk.session
-        self.pane = ReferencePane(desk)
+        self.pane = ReferencePane(desk, self.image)
         self.told: Told | None = None
         self._seen: dict[str, Nearness] = {}  # by part, how far it is from the reference in the last whole picture
         self._before: tuple[str, Nearness] | None = None
@@ -135,15 +136,13 @@ class ReferenceMarks(Overlay):
         chosen = set(edits.leaves(self.session.resolved, [part])) if part in self.session.resolved.parts else set()
         member = np.zeros(len(picture.draft_parts) + 4, bool)
         member[[n for n, i in enumerate(picture.draft_parts) if i in chosen or picture.stored(i) in chosen]] = True
-        frame = picture.frame_rect()
-        w, h = max(1, picture.width()), max(1, picture.height())
-        box = (frame.left() / w, frame.top() / h, (frame.right() + 1) / w, (frame.bottom() + 1) / h)
         display = state.picture[..., 2::-1].astype(np.float32) / 255
-        return compared(display, member[picture.draft.parts], box, reference)
+        return compared(display, member[picture.draft.parts], picture.frame_box(), reference)
 
     # drawing
 
-    def _reference(self) -> QImage:
+    def image(self) -> QImage:
+        """The reference as it is drawn."""
         reference = self.desk.reference
         if self._image is None or self._image[0] is not reference:
             assert reference is not None
@@ -159,7 +158,7 @@ class ReferenceMarks(Overlay):
         desk, picture = self.desk, self.picture
         reference = desk.reference
         assert reference is not None
-        frame, image = QRectF(picture.frame_rect()), self._reference()
+        frame, image = QRectF(picture.frame_rect()), self.image()
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         name = f"Reference: {desk.finish.reference_file}"
         if desk.against == "pinned":
@@ -171,14 +170,14 @@ class ReferenceMarks(Overlay):
             flag(painter, place.bottomLeft() + QPointF(0, 4), name, place.width())
         elif desk.against == "blink" and desk.blinks:
             painter.fillRect(frame, QColor(theme.current().surround))
-            painter.drawImage(fitted(frame, image.width(), image.height()), image)
+            painter.drawImage(fitted(frame, reference.shape), image)
             flag(painter, frame.topLeft() + QPointF(8, 8), name, frame.width() - 16)
         elif desk.against in ("split", "wipe"):
             cut = self._line()
             painter.save()
             painter.setClipRect(QRectF(frame.left(), frame.top(), cut - frame.left(), frame.height()))
             painter.fillRect(frame, QColor(theme.current().surround))
-            painter.drawImage(fitted(frame, image.width(), image.height()), image)
+            painter.drawImage(fitted(frame, reference.shape), image)
             painter.restore()
             for pen in (QPen(QColor(0, 0, 0, 150), 3), QPen(QColor("#f4f4f4"), 1)):
                 painter.setPen(pen)
@@ -204,12 +203,11 @@ class ReferenceMarks(Overlay):
 class ReferencePane(QWidget):
     """The reference beside the picture, in room of its own."""
 
-    def __init__(self, desk: FinishDesk) -> None:
+    def __init__(self, desk: FinishDesk, image: Callable[[], QImage]) -> None:
         super().__init__()
-        self.desk = desk
+        self.desk, self._image = desk, image
         self.setAccessibleName("Reference")
         self.setMinimumWidth(160)
-        self._image: tuple[Any, QImage] | None = None
         self.hide()
 
     def sizeHint(self) -> QSize:  # noqa: N802
@@ -220,14 +218,11 @@ class ReferencePane(QWidget):
     def paintEvent(self, painter: QPainter) -> None:  # noqa: N802
         """Draw."""
         painter.fillRect(self.rect(), QColor(theme.current().surround))
-        reference = self.desk.reference
-        if reference is None:
+        if self.desk.reference is None:
             return
-        if self._image is None or self._image[0] is not reference:
-            self._image = (reference, image_of(reference))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        image = self._image[1]
-        place = fitted(QRectF(self.rect()).adjusted(6, 6, -6, -6), image.width(), image.height())
+        image = self._image()
+        place = fitted(QRectF(self.rect()).adjusted(6, 6, -6, -6), self.desk.reference.shape)
         painter.drawImage(place, image)
         flag(painter, place.topLeft() + QPointF(8, 8), f"Reference: {self.desk.finish.reference_file}", place.width() - 16)
 

@@ -8,7 +8,7 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import angles_of
 from aulmo.document.records import Document, Lamp, Material, Placement, Surface
-from aulmo.light.place_lamp import aimed_turn
+from aulmo.light.place_lamp import aimed_turn, studio_candela
 from aulmo.prepare import pieces
 from aulmo.trace.aim_instead import CannotAim, Mirrored
 
@@ -36,8 +36,7 @@ def lamp_before(document: Document, seen: Mirrored) -> tuple[Document, str, str]
     name = edits.free_name("Mirrored lamp", (lamp.name for lamp in document.lamps.values()))
     x, y, z = place.round(3).tolist()
     wide = float(round(WIDE * seen.distance, 2))
-    metres = SHARE * seen.distance / 1000.0
-    power = float(f"{max(1.0, 3000.0 * metres * metres * np.pi):.2g}")
+    power = float(f"{max(1.0, np.pi * studio_candela(SHARE * seen.distance)):.2g}")
     lamp = Lamp(edits.new_id(), name, "rectangle", (x, y, z), aimed_turn(place, seen.met.point), wide, wide, power)
     return edits.put_lamp(document, lamp), f"lamps/{lamp.id}", f"{name} where it is mirrored"
 

@@ -65,6 +65,7 @@ class DomeMap(QWidget):
         self._held: tuple[Softbox, str, np.ndarray] | None = None
         self._book: BoxBook | None = None
         self._hot = ""
+        self._dragged: tuple[Path, bool] | None = None  # the picture that is dragged over it, and whether it is a dome
         self.setAcceptDrops(True)
         self.take_at: Callable[[Path, float, float], Any] = lambda path, azimuth, elevation: None  # what a picture does that is dropped there
         self.add_at: Callable[[float, float], Any] = lambda azimuth, elevation: None  # what a double click on nothing does
@@ -265,18 +266,20 @@ class DomeMap(QWidget):
 
     def dragEnterEvent(self, event) -> None:  # noqa: N802
         """Pictures may be dropped, and domes."""
-        if _dropped(event.mimeData()):
+        files = _dropped(event.mimeData())
+        self._dragged = (files[0], is_dome(files[0])) if files else None
+        if files:
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:  # noqa: N802
         """What would come where."""
-        files = _dropped(event.mimeData())
-        if not files:
+        if self._dragged is None:
             return
+        file, lights_all = self._dragged
         at = event.position()
         azimuth, elevation = self._angles(at.x(), at.y())
         where = f"azimuth {show(azimuth, '°', 0)}, elevation {show(elevation, '°', 0)}"
-        self.session.hint.emit(f"Drop: {files[0].name} {'lights the set' if is_dome(files[0]) else f'is a picture light at {where}'}")
+        self.session.hint.emit(f"Drop: {file.name} {'lights the set' if lights_all else f'is a picture light at {where}'}")
         event.acceptProposedAction()
 
     def dropEvent(self, event) -> None:  # noqa: N802

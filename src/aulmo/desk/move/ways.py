@@ -44,8 +44,7 @@ class WayMarks(Overlay):
     def __init__(self, desk: FilmDesk, picture, stage: str) -> None:
         self.desk, self.session, self.picture, self._stage = desk, desk.session, picture, stage
         self._ways: tuple[tuple, list[Way]] | None = None
-        self._bodies: tuple[tuple, np.ndarray] | None = None  # the points of a ghost, and of which
-        self._kept_bodies: list[tuple[tuple, np.ndarray]] = []
+        self._bodies: list[tuple[tuple, np.ndarray]] = []  # the points of ghosts, and of which, the newest first
         self._held: tuple[Ring, Way, bool] | None = None  # a ring, or a place between two, that is pulled
         self._start: Document | None = None
         self._press = QPoint()
@@ -171,13 +170,12 @@ class WayMarks(Overlay):
         if part not in document.parts:
             return None
         key = (document.parts, document.keys, document.motions, thing, time)
-        if self._bodies is None or not all(a is b or (not isinstance(a, dict) and a == b) for a, b in zip(self._bodies[0], key)):
-            held = [k for k in self._kept_bodies if all(a is b or (not isinstance(a, dict) and a == b) for a, b in zip(k[0], key))]
-            points = held[0][1] if held else points_of(resolve(document, self.session.choices, time), self.session.assets, [part], 600)
-            if not held:
-                self._kept_bodies = [(key, points), *self._kept_bodies[:7]]
-            self._bodies = (key, points)
-        places = self.picture.places_on_screen(self._bodies[1])
+        same = lambda other: all(a is b or (not isinstance(a, dict) and a == b) for a, b in zip(other, key))  # noqa: E731
+        points = next((body for other, body in self._bodies if same(other)), None)
+        if points is None:
+            points = points_of(resolve(document, self.session.choices, time), self.session.assets, [part], 600)
+            self._bodies = [(key, points), *self._bodies[:7]]
+        places = self.picture.places_on_screen(points)
         flat = places[places[:, 2] > 1e-3, :2]
         if len(flat) < 3:
             return None

@@ -24,6 +24,11 @@ FILLS = 0.82  # of the frame
 LETTERS = {"right": "R", "left": "L", "front": "F", "back": "B", "top": "T", "below": "D"}
 
 
+def from_side(side: str) -> str:
+    """Where one stands, in words."""
+    return "from below" if side == "below" else f"from the {side}"
+
+
 def side_view(camera: Camera, box: tuple[np.ndarray, np.ndarray], side: str, ratio: float) -> Camera:
     """A parallel view of a box from one of the `SIDES`, for a frame `ratio` times as wide as high."""
     low, high = (np.asarray(b, float) for b in box)
@@ -31,7 +36,7 @@ def side_view(camera: Camera, box: tuple[np.ndarray, np.ndarray], side: str, rat
     away = max(100.0, 3.0 * float(np.linalg.norm(high - low)))
     x, y, z = (middle + way * away).tolist()
     seen = replace(
-        camera, id="", name=f"From {'below' if side == 'below' else 'the ' + side}", position=(x, y, z), target=tuple(middle.tolist()), roll=0.0,
+        camera, id="", name=from_side(side).capitalize(), position=(x, y, z), target=tuple(middle.tolist()), roll=0.0,
         shift_x=0.0, shift_y=0.0, projection="parallel", keeps_target=False, looks_at=None, depth_of_field=False, motion_blur=False, near_mm=0.0,
     )  # fmt: skip
     right, up, _ = camera_axes(seen)
@@ -108,7 +113,7 @@ class Compass(Overlay):
     def words(self, address: str) -> tuple[str, str]:
         """Which one."""
         side = address[6:]
-        return f"From {'below' if side == 'below' else 'the ' + side}", SIDES[side][1]
+        return from_side(side).capitalize(), SIDES[side][1]
 
     def press(self, at: QPoint) -> bool:
         """Look from there."""

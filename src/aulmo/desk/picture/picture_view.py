@@ -22,6 +22,7 @@ from aulmo.document.lens import width_at
 from aulmo.document.made.copies import maker_of, source_of
 from aulmo.document.moments import Moments
 from aulmo.document.records import Camera, Document
+from aulmo.finish.planes import spans
 from aulmo.frame.camera import project, ray_through
 from aulmo.prepare.arrange import bounds
 from aulmo.prepare.faces import faces_of_asset
@@ -155,6 +156,15 @@ class PictureView(QWidget):
         if on != self.held_plain:
             self.held_plain = on
             self.update()
+
+    def frame_box(self) -> tuple[float, float, float, float]:
+        """The shot's frame within the widget: left, top, right, bottom in shares of it."""
+        frame, w, h = self.frame_rect(), max(1, self.width()), max(1, self.height())
+        return frame.left() / w, frame.top() / h, (frame.right() + 1) / w, (frame.bottom() + 1) / h
+
+    def framed(self, pixels: np.ndarray) -> np.ndarray:
+        """What of a picture (h, w, ...) of the whole widget lies within the frame."""
+        return pixels[spans(pixels.shape, self.frame_box())]
 
     def frame_rect(self) -> QRect:
         """Where the shot's frame lies in the widget."""

@@ -7,6 +7,7 @@ import numpy as np
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
+from aulmo.light.dome_map import even_directions
 from aulmo.prepare import arrange
 from aulmo.trace.pick import pick
 from aulmo.trace.scene import Scene
@@ -25,21 +26,13 @@ class Surroundings(NamedTuple):
     box: tuple[np.ndarray, np.ndarray] | None = None
 
 
-def _directions() -> np.ndarray:
-    """(LOOKS, 3) directions spread evenly over the sphere (Fibonacci)."""
-    k = np.arange(LOOKS) + 0.5
-    z, turn = 1 - 2 * k / LOOKS, np.pi * (1 + 5**0.5) * k
-    r = np.sqrt(1 - z * z)
-    return np.stack([r * np.cos(turn), r * np.sin(turn), z], 1)
-
-
 def look_around(document: Document, assets: AssetStore, scene: Scene, place: np.ndarray) -> Surroundings:
     """What surrounds a place."""
     everything = arrange.bounds(document, assets, document.roots)
     if everything is None:
         return Surroundings(frozenset(), np.zeros(3))
     size = float(np.linalg.norm(everything[1] - everything[0]))
-    hits = [pick(scene, place, d) for d in _directions()] if size > 0 else []
+    hits = [pick(scene, place, d) for d in even_directions(LOOKS)] if size > 0 else []
     met = [h.part for h in hits if h is not None and h.part is not None]
     walls: set[str] = set()
     if len(met) >= CLOSED * LOOKS:

@@ -24,7 +24,7 @@ from aulmo.deliver.job import (
     turntable_record,
 )
 from aulmo.deliver.machines import hub
-from aulmo.deliver.qualities import settings_of
+from aulmo.deliver.qualities import SAID_BY, settings_of
 from aulmo.deliver.sphere_film import Sphere, size_of
 from aulmo.deliver.stills import plan
 from aulmo.deliver.turntable import Turntable, check
@@ -38,6 +38,7 @@ from aulmo.desk.widgets.fields import Choice, button, dialog_end, label, row
 from aulmo.document import project_file, variants
 from aulmo.document.quantity import counted, duration, show
 from aulmo.errors import BadValue
+from aulmo.motion.reel import without_cuts
 
 SHOWN = 80  # ended renders that the list shows
 
@@ -327,7 +328,7 @@ class RenderBench(QWidget):
                 raise BadValue("There is no shot to stand in; make one in Frame.")
             seen = by_names(document, session.picks)
             if out.suffix.lower() == ".mp4":
-                alone = replace(document, film=replace(document.film, reel=()))  # one shot throughout, whatever the reel says
+                alone = without_cuts(document)
                 size, span = size_of(width, Sphere(turn["layout"], turn["eyes_mm"])), (document.film.start, document.film.end)
                 around = film_record(alone, shot, size, settings_of(document.render, "film"), out, span, seen, session.own_path, turn)
                 return add(alone, assets, around, session_module.JOBS)
@@ -357,7 +358,7 @@ class ChangeJob(QDialog):
         record = job.record
         self.pixels = QLineEdit(f"{record.width} x {record.height}" if record.width else "as the shots")
         rule = record.settings.get("stop", "noise")
-        key = {"noise": "noise_percent", "samples": "samples", "time": "seconds"}[rule]
+        key = SAID_BY[rule]
         self._key = key
         self.until = QLineEdit(f"{record.settings.get(key, 0):g}")
         before = job.wish.not_before

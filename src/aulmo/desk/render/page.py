@@ -13,7 +13,7 @@ from aulmo.deliver.film import plan
 from aulmo.deliver.job import file_name, picture_folder, reserved
 from aulmo.deliver.machines import hub
 from aulmo.deliver.picture_file import FILE_TYPES
-from aulmo.deliver.qualities import quality_of, settings_of, size_for
+from aulmo.deliver.qualities import SAID_BY, quality_of, settings_of, size_for
 from aulmo.deliver.waking import rules
 from aulmo.desk.shell import session as session_module
 from aulmo.desk.shell.bound import BoundNumber, BoundSegments, number_field
@@ -26,7 +26,6 @@ from aulmo.document.records import RenderSettings, Shot
 from aulmo.trace.passes import SETS, USES
 from aulmo.trace.tracer import Prediction, predict
 
-_RULES = {"noise": "noise_percent", "samples": "samples", "time": "seconds"}
 _PASS_TIPS = {
     "paths": "Direct and indirect diffuse and specular light, transmission, subsurface, emission, background: they add up to the picture",
     "groups": "What each light group gives: they add up to the picture",
@@ -216,7 +215,7 @@ class RenderPage(Page):
         for other, rows in self.others.items():
             own = quality_of(settings, other)
             for key, made in rows.items():
-                there = key == "own" or (getattr(settings, other).own and (key in ("scale_percent", "stop") or key == _RULES[own.stop]))
+                there = key == "own" or (getattr(settings, other).own and (key in ("scale_percent", "stop") or key == SAID_BY[own.stop]))
                 made.set_visible(other == use and there)
         width, height = size_for(settings, use, (shot.width, shot.height))
         self.pixels.setText(f"{width} × {height} pixels")

@@ -14,8 +14,8 @@ from aulmo.errors import AulmoError
 from aulmo.motion.keys import near
 from aulmo.motion.recording import MAIN, hold, keep, recorded
 
-# what a locked camera keeps: where it stands and what it frames, not how bright and sharp it is
 VIEW = MAIN["cameras"]  # what a turn of the view changes of a camera
+# what a locked camera keeps: where it stands and what it frames, not how bright and sharp it is
 HELD = (
     "position", "target", "roll", "focal_length_mm", "sensor_mm", "shift_x", "shift_y", "projection", "span_mm", "bend", "near_mm", "keeps_target",
 )  # fmt: skip

@@ -11,7 +11,7 @@ from aulmo.deliver.show_server import ShowServer
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.shell.commands import Registry
 from aulmo.desk.shell.session import Session
-from aulmo.desk.shell.shown import ShownView, on_screen, pin, pins_in
+from aulmo.desk.shell.shown import ShownView, keep_remark, on_screen, pin, pins_in
 from aulmo.desk.widgets.fields import button, label
 from aulmo.document import remarks
 from aulmo.document.quantity import counted
@@ -114,9 +114,8 @@ class Showing(QObject):
         pixels = self.picture.picture_pixels()
         if pixels is None or self.session.free_view is not None:
             return pixels
-        frame, (h, w) = self.picture.frame_rect(), pixels.shape[:2]
-        x, y = w / max(1, self.picture.width()), h / max(1, self.picture.height())
-        return pixels[round(frame.top() * y) : round((frame.bottom() + 1) * y), round(frame.left() * x) : round((frame.right() + 1) * x)]
+        framed: np.ndarray = self.picture.framed(pixels)
+        return framed
 
     def _take_said(self) -> None:
         """Pin what came in by the page."""
@@ -130,18 +129,12 @@ class Showing(QObject):
             self.session.hint.emit(f"{said.by or 'Somebody'} remarks: {said.text}")
 
     def _remark(self, text: str, place: tuple[float, float] | None, by: str) -> None:
-        session, picture = self.session, self.picture
-        part, point = "", np.array(session.camera.target, float)
+        hit = None
         if place is not None:
-            frame = picture.frame_rect()
+            frame = self.picture.frame_rect()
             at = QPointF(frame.left() + place[0] * frame.width(), frame.top() + place[1] * frame.height()).toPoint()
-            hit = picture.pick(at)
-            if hit is not None:
-                part, point = hit.part or "", hit.point
-        shot = session.shot.id if session.shot is not None else ""
-        made = session.attempt(lambda: remarks.pinned(session.document, session.resolved, text, part, point, shot, session.time, by))
-        if made is not None:
-            session.apply("Remark", made[0])
+            hit = self.picture.pick(at)
+        keep_remark(self.session, text, hit, by)
 
     # the list
 

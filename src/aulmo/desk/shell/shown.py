@@ -13,11 +13,11 @@ from aulmo.desk.widgets.painting import painted
 from aulmo.document import remarks, variants
 from aulmo.document.moments import Moments
 from aulmo.document.records import Document
-from aulmo.errors import AulmoError
 from aulmo.finish.edits import does_something, finish_of, finished_within
+from aulmo.finish.layers import passes_of
 from aulmo.frame.camera import project, ray_through
 from aulmo.trace.live import LivePicture, Request, Shown
-from aulmo.trace.pick import pick
+from aulmo.trace.pick import Hit, pick
 
 PIN = 9.0
 DARK = QColor(14, 14, 14)
@@ -87,17 +87,14 @@ class ShownView(QWidget):
             return
         document, assets, time_ = session.resolved, session.assets, session.time
         seen = next(s for s in document.shots if s.id == shot.id)
-        finish = None
-        if does_something(finish_of(document, seen), seen):
-            def finish(request: Request, light: Any) -> np.ndarray:
-                """The shot as it will be delivered."""
-                return finished_within(document, assets, seen, light, (0.0, 0.0, 1.0, 1.0), time_)
-
+        held, finish = finish_of(document, seen), None
+        if does_something(held, seen):
+            finish = lambda _, light: finished_within(document, assets, seen, light, (0.0, 0.0, 1.0, 1.0), time_)  # noqa: E731
         frame = self.frame()
         moments = None
         if (session.document.keys or session.document.motions) and session.camera.motion_blur:
             moments = Moments(session.in_time, session.choices, session.time, session.camera.id, document)
-        passes = _passes(document, seen) if finish is not None else ()
+        passes = passes_of(held) if finish is not None else ()
         self._live.show(Request(document, seen, session.camera, frame.width(), frame.height(), True, moments=moments, passes=passes, finish=finish))
 
     def _changed(self, old: Document, new: Document) -> None:
@@ -122,10 +119,7 @@ class ShownView(QWidget):
     def _film(self, state: Shown) -> None:
         """While the film plays, the picture's own drafts, cut to the frame."""
         if self._open and self.session.playing and state.picture.size:
-            frame, (h, w) = self.picture.frame_rect(), state.picture.shape[:2]
-            x, y = w / max(1, self.picture.width()), h / max(1, self.picture.height())
-            rows = slice(round(frame.top() * y), round((frame.bottom() + 1) * y))
-            self._set(state.picture[rows, round(frame.left() * x) : round((frame.right() + 1) * x)])
+            self._set(self.picture.framed(state.picture))
 
     def pixels(self) -> np.ndarray | None:
         """(h, w, 3) uint8 of what is shown, red first; None while it is blanked or nothing has come."""
@@ -211,20 +205,11 @@ class ShownView(QWidget):
 
     def remark(self, text: str, place: tuple[float, float] | None, by: str = "") -> None:
         """Pin a remark to what is seen at a place of the frame, in shares of it."""
-        session, seen = self.session, self.session.resolved
-        part, point = "", np.array(session.camera.target, float)
+        hit = None
         if place is not None and self.state is not None:
             w, h = 1000, max(1, round(1000 * self.frame().height() / self.frame().width()))
-            hit = pick(self.state.scene, *ray_through(session.camera, place[0] * w, place[1] * h, w, h))
-            if hit is not None:
-                part, point = hit.part or "", hit.point
-        name = session.shot.id if session.shot is not None else ""
-        try:
-            document, _ = remarks.pinned(session.document, seen, text, part, point, name, session.time, by)
-        except AulmoError as error:
-            session.trouble.emit(str(error))
-            return
-        session.apply("Remark", document)
+            hit = pick(self.state.scene, *ray_through(self.session.camera, place[0] * w, place[1] * h, w, h))
+        keep_remark(self.session, text, hit, by)
 
     # drawing
 
@@ -260,6 +245,15 @@ class ShownView(QWidget):
         event.accept()
 
 
+def keep_remark(session: Session, text: str, hit: Hit | None, by: str) -> None:
+    """A remark pinned to what is met, else to what the camera looks at; what is wrong with it is said."""
+    part, point = (hit.part, hit.point) if hit is not None else ("", session.camera.target)
+    shot = session.shot.id if session.shot is not None else ""
+    made = session.attempt(lambda: remarks.pinned(session.document, session.resolved, text, part, point, shot, session.time, by))
+    if made is not None:
+        session.apply("Remark", made[0])
+
+
 def pins_in(document: Document, seen: Document, session: Session, frame: QRect) -> list[tuple[int, QPointF, bool]]:
     """The pins of the shot that is looked through: their numbers, where they lie in a frame, whether they are done."""
     shot = session.shot
@@ -272,12 +266,6 @@ def pins_in(document: Document, seen: Document, session: Session, frame: QRect) 
         if ahead > 0 and -20 < x < frame.width() + 20 and -20 < y < frame.height() + 20:
             found.append((number, QPointF(frame.left() + x, frame.top() + y), one.done))
     return found
-
-
-def _passes(document: Document, shot: Any) -> tuple[str, ...]:
-    from aulmo.finish.layers import passes_of
-
-    return passes_of(finish_of(document, shot))
 
 
 def on_screen(view: ShownView) -> None:

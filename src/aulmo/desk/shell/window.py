@@ -8,7 +8,7 @@ from PySide6.QtGui import QCloseEvent
 from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from aulmo import __version__
-from aulmo.desk.picture.compass import SIDES, Compass
+from aulmo.desk.picture.compass import SIDES, Compass, from_side
 from aulmo.desk.picture.picture import Picture
 from aulmo.desk.shell.bench import Bench
 from aulmo.desk.shell.commands import Command, Registry
@@ -175,7 +175,7 @@ class Window(QMainWindow):
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("finished", "With or without the finish", "View", "Shift+D", self.next_look, working)
         for side, (_, keys) in SIDES.items():
-            words = f"See it from {'below' if side == 'below' else 'the ' + side}"
+            words = f"See it {from_side(side)}"
             add(f"side_{side}", words, "View/From a side", keys, lambda x=side: self.compass.look(x), working, short=side.capitalize())
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)

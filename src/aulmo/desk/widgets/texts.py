@@ -21,10 +21,21 @@ def breakable(text: str) -> str:
     return " ".join(_BREAKS.sub(NOTHING, word) if len(word) > 20 else word for word in text.split(" "))
 
 
-class Line(QLabel):
-    """A line of text that is as long as its room, its middle left out."""
+class Elided:
+    """What leaves out the middle of its text where there is no room, and says all of it in the tip."""
 
     elided = True
+
+    def event(self, event: QEvent) -> bool:
+        """All of it in the tip, where there was no room."""
+        if event.type() == QEvent.Type.ToolTip and not self.toolTip() and self._shown() != self.text():  # type: ignore[attr-defined]
+            QToolTip.showText(event.globalPos(), self.text(), self)  # type: ignore[attr-defined, arg-type]
+            return True
+        return bool(super().event(event))  # type: ignore[misc]
+
+
+class Line(Elided, QLabel):
+    """A line of text that is as long as its room, its middle left out."""
 
     def minimumSizeHint(self) -> QSize:  # noqa: N802
         """Little."""
@@ -42,13 +53,6 @@ class Line(QLabel):
             painter, self.contentsRect(), int(self.alignment()) | Qt.TextFlag.TextSingleLine, self.palette(), self.isEnabled(), self._shown(),
             self.foregroundRole(),
         )  # fmt: skip
-
-    def event(self, event: QEvent) -> bool:
-        """All of it in the tip, where there was no room."""
-        if event.type() == QEvent.Type.ToolTip and not self.toolTip() and self._shown() != self.text():
-            QToolTip.showText(event.globalPos(), self.text(), self)  # type: ignore[attr-defined]
-            return True
-        return super().event(event)
 
 
 class Sentence(QLabel):
@@ -75,10 +79,8 @@ class Sentence(QLabel):
         return QSize(LEAST, super().minimumSizeHint().height())
 
 
-class Button(QPushButton):
+class Button(Elided, QPushButton):
     """A button whose words lose their middle where there is no room."""
-
-    elided = True
 
     def minimumSizeHint(self) -> QSize:  # noqa: N802
         """Little."""
@@ -102,10 +104,3 @@ class Button(QPushButton):
             painter.drawControl(QStyle.ControlElement.CE_PushButton, option)
         finally:
             painter.end()
-
-    def event(self, event: QEvent) -> bool:
-        """All of it in the tip, where there was no room."""
-        if event.type() == QEvent.Type.ToolTip and not self.toolTip() and self._shown() != self.text():
-            QToolTip.showText(event.globalPos(), self.text(), self)  # type: ignore[attr-defined]
-            return True
-        return super().event(event)
