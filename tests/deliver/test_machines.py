@@ -51,14 +51,15 @@ from shapes import box_mesh, one_part
 
 FEW = RenderSettings(stop="samples", samples=4)
 SIZE = (96, 72)
+FRAMES = 7
 
 
 def spinning():
-    """A box that turns on a floor for a second of ten frames."""
+    """A box that turns on a floor for a second."""
     document, assets = one_part(box_mesh(30), Surface(base_color=(0.5, 0.2, 0.1)), floor="plain")
     for time_, angle in ((0.0, 0.0), (1.0, 90.0)):
         document = script.add_key(document, "parts/ball/placement/turn/z", time_, angle)
-    return replace(document, film=Film(start=0.0, end=1.0), frames_per_second=10.0), assets
+    return replace(document, film=Film(start=0.0, end=1.0), frames_per_second=FRAMES), assets
 
 
 class Joined:
@@ -135,7 +136,7 @@ def alone(tmp_path_factory):
     out = tmp_path_factory.mktemp("alone") / "film"
     render_film(document, assets, plan(document), SIZE, FEW, out)
     found = frames_of(out)
-    assert len(found) == 10 and len(set(found.values())) == 10
+    assert len(found) == FRAMES and len(set(found.values())) == FRAMES
     return found
 
 
@@ -151,9 +152,9 @@ def test_a_film_by_helpers_is_bit_equal_and_assets_are_sent_once(joined, alone, 
         shares = sorted(h.made for h in helpers._known.values())
     finally:
         helpers.close()
-    assert frames_of(tmp_path / "film") == alone and (made.made, made.kept, made.stopped) == (10, 0, False)
-    assert sum(shares) == 10 and shares[0] > 0  # nobody was idle
-    assert max(done for done, _ in told) == 10 and any(small and small[:4] == b"\x89PNG" for _, small in told)
+    assert frames_of(tmp_path / "film") == alone and (made.made, made.kept, made.stopped) == (FRAMES, 0, False)
+    assert sum(shares) == FRAMES and shares[0] > 0  # nobody was idle
+    assert max(done for done, _ in told) == FRAMES and any(small and small[:4] == b"\x89PNG" for _, small in told)
     again = helpers_of(joined, own=False)
     try:
         for one in again._known.values():
@@ -207,7 +208,7 @@ def test_a_machine_that_vanishes_costs_only_its_piece(joined, alone, tmp_path):
     finally:
         helpers.close()
     assert doomed.wait(10) == -signal.SIGKILL and any("has gone" in text for text in said)
-    assert frames_of(tmp_path / "film") == alone and made.made == 10
+    assert frames_of(tmp_path / "film") == alone and made.made == FRAMES
 
 
 def test_a_job_of_the_list_is_done_with_helpers_and_without_any(joined, tmp_path):
@@ -273,11 +274,11 @@ def test_a_job_that_is_stopped_ends_at_the_helpers_too_and_goes_on(joined, alone
     helpers = helpers_of(joined, own=False)
     try:
         made = render_film(document, assets, plan(document), SIZE, FEW, tmp_path / "film", progress=lambda p, s: p.done < 3, helpers=helpers)
-        assert made.stopped and 3 <= made.made < 10
+        assert made.stopped and 3 <= made.made < FRAMES
         rest = render_film(document, assets, plan(document), SIZE, FEW, tmp_path / "film", helpers=helpers)
     finally:
         helpers.close()
-    assert rest.kept == made.made and rest.made == 10 - made.made and frames_of(tmp_path / "film") == alone
+    assert rest.kept == made.made and rest.made == FRAMES - made.made and frames_of(tmp_path / "film") == alone
 
 
 def test_the_doors_that_run_code_are_closed_on_both_ends(joined, tmp_path):

@@ -99,8 +99,8 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
     rows = variants.every(document, ["Colour", "Size"])
     settings = RenderSettings(stop="samples", samples=40, denoise=False)
     (tmp_path / "out").mkdir()
-    wanted = plan(document, rows, "{Colour} {Size}", tmp_path / "out", "png", (120, 90))
-    job = add(document, assets, range_record(document, wanted, tmp_path / "out", (120, 90), settings), tmp_path / "jobs", wake=False)
+    wanted = plan(document, rows, "{Colour} {Size}", tmp_path / "out", "png", (96, 72))
+    job = add(document, assets, range_record(document, wanted, tmp_path / "out", (96, 72), settings), tmp_path / "jobs", wake=False)
     waking.wake(tmp_path / "jobs")
     until(lambda: job.state().get("done", 0) >= 1 and job.pid())
     first = (tmp_path / "out" / "Red Whole.png").stat().st_mtime_ns
@@ -111,8 +111,8 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
     until(lambda: job.outcome == "done")
     assert job.result()["files"] == 4 and (tmp_path / "out" / "Red Whole.png").stat().st_mtime_ns == first
     (tmp_path / "at once").mkdir()
-    again = plan(document, rows, "{Colour} {Size}", tmp_path / "at once", "png", (120, 90))
-    render_stills(document, assets, again, (120, 90), settings)
+    again = plan(document, rows, "{Colour} {Size}", tmp_path / "at once", "png", (96, 72))
+    render_stills(document, assets, again, (96, 72), settings)
     for still in again:
         np.testing.assert_array_equal(pixels(still.out), pixels(tmp_path / "out" / still.out.name))
     assert np.abs(pixels(tmp_path / "out" / "Red Whole.png") - pixels(tmp_path / "out" / "Green Whole.png")).max() > 60

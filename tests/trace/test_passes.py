@@ -327,10 +327,10 @@ def test_stopping_at_a_noise_target_does_not_darken_the_picture():
     """Many renders to a loose target, each with its own samples: their mean is the truth within its error."""
     document, assets = still_life(kind="plain")
     shot = document.shots[0]
-    truth = render(document, assets, shot, (32, 24), RenderSettings(stop="samples", samples=768, denoise=False, seed=991)).raw
+    truth = render(document, assets, shot, (24, 18), RenderSettings(stop="samples", samples=768, denoise=False, seed=991)).raw
     means = []
-    for seed in range(12):
-        picture = render(document, assets, shot, (32, 24), RenderSettings(stop="noise", noise_percent=15.0, denoise=False, seed=seed))
+    for seed in range(9):
+        picture = render(document, assets, shot, (24, 18), RenderSettings(stop="noise", noise_percent=15.0, denoise=False, seed=seed))
         means.append(picture.raw.mean())
     error = np.std(means) / np.sqrt(len(means))
     assert np.mean(means) == pytest.approx(truth.mean(), abs=4 * error + 2e-3 * truth.mean())

@@ -141,7 +141,7 @@ class Part(Record):
     face_sets: tuple[FaceSet, ...] = ()
     catches: Annotated[Literal["nothing", "shadow", "reflection"], say.choice("Catches", "Nothing", "Shadow", "Shadow and reflection")] = "nothing"
     gives_back: Annotated[bool, say.yes("Gives its colour back", "What stands there is lit by it")] = False
-    unseen: Annotated[Literal["never", "between", "always"], say.choice("Camera sees it", "Always", "Unless it stands between", "Never")] = "never"
+    unseen: Annotated[Literal["never", "between", "always"], say.choice("In shots", "Always", "Unless it stands between", "Never")] = "never"
     pivot: Annotated[Triple | None, say.vector("Pivot")] = None
     set_piece: SetPiece | None = None
     copies: Copies | None = None

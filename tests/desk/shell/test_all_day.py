@@ -30,7 +30,7 @@ def test_ten_thousand_calls_lose_no_reference_to_none(qtbot):
 def test_a_hand_that_does_anything_raises_nothing(window, monkeypatch):
     raised: list[str] = []
     monkeypatch.setattr(sys, "excepthook", lambda kind, error, _: raised.append(f"{kind.__name__}: {error}"))
-    found = wander(window, 250, 3, 1000, monkeypatch)
+    found = wander(window, 150, 3, 1000, monkeypatch)
     assert not raised and len(found.slowest) == 10
 
 

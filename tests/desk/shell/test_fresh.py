@@ -15,7 +15,7 @@ def told(window: Window) -> dict:
     """What an artist sees of a window that has nothing open."""
     session = window.session
     return {
-        "page": window.pages.currentWidget() is window.start_page, "stage": session.stage, "tool": session.tool, "alone": session.node_alone,
+        "stage": session.stage, "tool": session.tool, "alone": session.node_alone,
         "faces": {stage: type(face).__name__ for stage, face in window.bench.faces.items()}, "parts": len(session.document.parts),
         "panels": (window.parts.isHidden(), window.details.isHidden()), "selection": session.selection, "traced": window.picture.traced,
         "looked for": window.parts.search.text(), "undo": session.history.undo_sentence,

@@ -352,22 +352,6 @@ def contrast(a: str, b: str) -> float:
     return (hi + 0.05) / (lo + 0.05)
 
 
-@pytest.mark.fresh
-def test_a_window_dressed_once_it_is_built_is_as_large_as_one_built_in_its_dress(window, qtbot):
-    """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
-
-    from aulmo.desk.shell import theme
-    from aulmo.desk.shell.window import Window
-
-    theme.use(QApplication.instance(), "Dusk")
-    worn = Window()
-    worn.show()
-    qtbot.addWidget(worn)
-    qtbot.waitUntil(lambda: worn.minimumSizeHint() == window.minimumSizeHint())  # once its start page has been laid out
-    assert worn.size() == window.size()
-    worn.picture.set_traced(False)
-
-
 def test_text_passes_wcag_aa_in_both_themes():
     from aulmo.desk.shell import theme
 
@@ -562,7 +546,9 @@ def test_the_window_never_stands_still_while_it_works(window, qtbot):
     assert len(beats) > 20
 
 
-def test_a_closed_window_leaves_nothing_behind(window, qtbot):
+@pytest.mark.fresh
+def test_a_window_built_in_its_dress_is_as_large_and_leaves_nothing_behind_when_it_is_closed(window, qtbot):
+    """The application builds its window undressed, which is quicker; nothing of that is to be seen."""
     import gc
     import weakref
 
@@ -576,6 +562,8 @@ def test_a_closed_window_leaves_nothing_behind(window, qtbot):
         document, assets = one_part(sphere_mesh(12, 16))
         made.picture.set_traced(False)
         made.show()
+        qtbot.waitUntil(lambda: made.minimumSizeHint() == window.minimumSizeHint())  # once its start page has been laid out
+        assert made.size() == window.size()
         made.session.open_document(document, assets, None)
         made.session.set_stage("Surface")
         qtbot.waitUntil(lambda: made.picture.draft is not None and not made.session.tasks, timeout=60000)

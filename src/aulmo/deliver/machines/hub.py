@@ -61,7 +61,7 @@ def invitation(folder: Path, address: str) -> str:
     return f"helper --join {address}"
 
 
-def wait_for(folder: Path, seconds: float = 20.0) -> str:
+def wait_for(folder: Path, seconds: float = 60.0) -> str:
     """The address of the hub of a list once it is there; "" when it does not come."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:

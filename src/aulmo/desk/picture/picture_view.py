@@ -110,7 +110,7 @@ class PictureView(QWidget):
         session.shot_changed.connect(self.refresh)
         session.opened.connect(self._opened)
         session.selection_changed.connect(self.outline)
-        session.stage_changed.connect(lambda _: self.refresh())
+        session.stage_changed.connect(lambda _: (self.hush(), self.refresh()))
 
     # what is shown
 
@@ -121,6 +121,7 @@ class PictureView(QWidget):
         self._pixels, self.draft_parts = None, ()
         self._earlier = None
         self._project += 1
+        self.hush()
         self.refresh()
 
     def refresh(self) -> None:

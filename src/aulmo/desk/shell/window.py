@@ -263,7 +263,8 @@ class Window(QMainWindow):
         self.hint_line.refresh()
 
     def reset(self) -> None:
-        """As it was when it was new: start page, first stage, the first face of each bench, plain panels, nothing in hand, an empty project."""
+        """As it was when it was new, but for the start page: first stage, the first face of each bench, plain panels, nothing in hand, an empty
+        project."""
         for box in QApplication.topLevelWidgets():
             if box is not self and box.isVisible():
                 box.close()
@@ -279,7 +280,6 @@ class Window(QMainWindow):
         self.middle.setSizes([520, 196])
         self._sized, self._before_draft = False, "finished"
         self.strip.refresh()
-        self.show_start()
 
     def _name(self) -> None:
         self.setWindowTitle(f"{self.session.document.name} · Aulmo")
