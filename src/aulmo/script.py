@@ -188,6 +188,36 @@ def sun_through(
     return sent(document, assets, point, through)
 
 
+def health(document: Document, assets: AssetStore) -> list[dict[str, Any]]:
+    """What is wrong with the visible parts, worst first: the `part` by its id, the `kind` ("flipped", "open", "hole", "coincident", "doubled",
+    "overlap", "sliver", "unseen", "scale", "coarse") and `size_mm`. Raises BadFile for a mesh that is gone."""
+    from aulmo.prepare.health.findings import examine
+
+    return [{"part": f.part, "kind": f.kind, "size_mm": f.size_mm} for f in examine(document, assets)]
+
+
+def mend(document: Document, assets: AssetStore, findings: Sequence[dict[str, Any]]) -> Document:
+    """The document with findings of `health` mended, as far as they can be. Raises BadValue for one that is not of this document."""
+    from aulmo.prepare.health.findings import examine
+    from aulmo.prepare.health.mend import mend as mended
+
+    wanted = [(f["part"], f["kind"], float(f["size_mm"])) for f in findings]
+    found = {(f.part, f.kind, f.size_mm): f for f in examine(document, assets)} if wanted else {}
+    if not set(wanted) <= set(found):
+        raise BadValue("A finding is not of this document; look at its health again.")
+    return mended(document, assets, [f for key, f in found.items() if key in set(wanted)])
+
+
+def relink(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, dict[str, list[str]]]:
+    """Take a new revision of a file that was brought in, and keep what was done with its parts. The report's lists name parts that were `kept`, `new`
+    and `gone`, and tell in sentences what was `lost`; `notes` tell the rest. A file that is another product is brought in beside it. Raises BadFile,
+    BadValue when the project has no such file."""
+    from aulmo.prepare.revision.take import relink as taken
+
+    made, report = taken(document, assets, Path(path))
+    return made, {name: list(value) for name, value in report._asdict().items()}
+
+
 def save_set_up(document: Document, assets: AssetStore, path: Path | str) -> None:
     """Write all light of a document to a file: dome, softboxes, lamps, backdrop. Raises CannotWrite."""
     from aulmo.light.set_ups import save

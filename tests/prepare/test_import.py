@@ -18,7 +18,7 @@ from aulmo.document.placement import world_matrices
 from aulmo.document.records import Document, Finesse
 from aulmo.errors import BadFile
 from aulmo.prepare import arrange, choices
-from aulmo.prepare.health import examine
+from aulmo.prepare.health.skin import skin_of
 from aulmo.prepare.import_file import Cancelled, change_finesse, import_file
 from aulmo.prepare.normals import clean_triangles, with_crease_normals
 from aulmo.surface.colour import to_hex
@@ -105,8 +105,8 @@ def test_every_mesh_of_the_lantern_is_closed(lantern):
     result, assets, _ = lantern
     for part in result.document.parts.values():
         if part.mesh:
-            health = examine(assets.mesh(part.mesh))
-            assert health.open_edges == 0 and not health.inside_out, part.name
+            skin = skin_of(assets.mesh(part.mesh))
+            assert skin.closed.all() and (skin.volumes > 0).all(), part.name
 
 
 def test_finesse_can_be_changed_later_because_the_shape_is_kept(lantern):
@@ -379,13 +379,6 @@ def test_triangles_that_are_none_are_dropped():
     np.testing.assert_array_equal(kept, [[0, 1, 2]])
     with pytest.raises(BadFile):
         clean_triangles(vertices, [[0, 0, 0]])
-
-
-def test_health_counts_open_edges_and_tells_inside_out():
-    box = box_mesh(20)
-    assert examine(box) == (12, 0, 0, False)
-    assert examine(box._replace(triangles=box.triangles[:, ::-1])).inside_out
-    assert examine(box._replace(triangles=box.triangles[2:])).open_edges == 4
 
 
 def test_resting_works_under_a_turned_parent():

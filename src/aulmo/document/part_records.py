@@ -111,14 +111,27 @@ class Piece(Record):
     slices: Annotated[tuple[Slice, ...], say.many("Cuts")] = ()
 
 
+class Mend(Record):
+    """What was mended on a part's mesh: the kind of flaw, where in the part's own axes, its size in mm, and how an opening was closed. Where the mesh
+    is made anew, of another finesse or of a new revision, it is mended again by these."""
+
+    kind: Annotated[
+        Literal["flipped", "open", "hole", "coincident", "sliver"],
+        say.choice("Mended", "Turned faces", "A gap", "A hole", "Double faces", "Slivers"),
+    ] = "hole"
+    at: Annotated[Triple, say.vector("Where", decimals=2)] = (0.0, 0.0, 0.0)
+    size: Annotated[float, say.number("Size", 0, 1000, "mm", 3, most=1e9)] = 0.0
+    how: Annotated[Literal["flat", "smooth", "rim"], say.choice("Closed", "Flat", "Smooth", "Along the rim")] = "flat"
+
+
 class Part(Record):
     """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero.
 
     `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets
     the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
     point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
-    from, `copies` the rule of a group, `piece` what of `shape` the part is. `unseen` leaves it out of the camera's sight, always or while it stands
-    between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back` sends light of its colour to the product.
+    from, `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
+    camera's sight, always or while it stands between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back` sends light of its colour to the product.
     `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
     """
 
@@ -146,6 +159,7 @@ class Part(Record):
     set_piece: SetPiece | None = None
     copies: Copies | None = None
     piece: Piece | None = None
+    mends: tuple[Mend, ...] = ()
     opacity: Annotated[float, say.number("Opacity", 0, 1, tip="Of it and all below it, whatever they wear")] = 1.0
     glow: Annotated[float, say.number("Glow", -6, 6, "stops", 2, -60, 60, tip="How much brighter what glows there is")] = 0.0
 
@@ -173,7 +187,7 @@ class Selection(Record):
 class Source(Record):
     """A file that was brought in, and what was decided: its unit in mm, which of its axes is up, whether a product of several solids stayed one
     part, whether its colours became materials that look made of something. `offered` is a likelier unit in mm, 0 for none. `digest` is the SHA-256 of
-    the file as it was read.
+    the file as it was read, `said` what was in it, `aside` tells in sentences what a revision of it could not keep, until that is dismissed.
     """
 
     id: str
@@ -187,3 +201,5 @@ class Source(Record):
     dressed: Annotated[bool, say.choice("Colours", {True: "Plastic and metal", False: "Plain"})] = True
     solids: Annotated[int, say.whole("Solids", 0, 1000, 0, 10_000_000)] = 0
     digest: Annotated[str, say.text("Content")] = ""
+    said: Annotated[AssetName | None, say.reference("What it said")] = None
+    aside: Annotated[tuple[str, ...], say.many("Not kept")] = ()

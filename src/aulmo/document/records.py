@@ -53,6 +53,7 @@ from aulmo.document.part_records import (
     FaceSet as FaceSet,
     Finesse as Finesse,
     GuidePath as GuidePath,
+    Mend as Mend,
     Part as Part,
     Piece as Piece,
     Placement as Placement,

@@ -21,6 +21,7 @@ from aulmo.prepare.file_motion import with_file_keys
 from aulmo.prepare.file_pictures import wired
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
+from aulmo.prepare.revision.state import Said, kept, said_of
 from aulmo.prepare.starting_surface import starting_material
 from aulmo.surface.colour import from_srgb
 from aulmo.surface.picture import read_picture
@@ -97,6 +98,14 @@ def import_files(
     return Imported(document, roots, notes, tuple(failures))
 
 
+def read_alone(
+    assets: AssetStore, path: Path, finesse: Finesse, progress: Progress = None, whole: bool = False, dressed: bool = True
+) -> Document:  # fmt: skip
+    """What a file holds as a document of its own, where the file has it. Raises BadFile or Cancelled."""
+    _check(path)
+    return _Added(Document(), assets, path, finesse, read_file(path, finesse, whole, progress), whole, dressed).result().document
+
+
 def _within(one: tuple | None, other: tuple | None) -> bool:
     """Whether two boxes share more than half of the smaller one."""
     if one is None or other is None:
@@ -161,7 +170,7 @@ class _Added:
         source = Source(
             id=edits.new_id(), name=self.path.name, path=str(self.path.resolve()), roots=tuple(roots), unit_mm=unit,
             offered=likelier_unit(max(size), unit), up=index.get("up", "z"), whole=self.whole, dressed=self.dressed,
-            solids=int(index.get("solids", 0)), digest=digest_of_file(self.path),
+            solids=int(index.get("solids", 0)), digest=digest_of_file(self.path), said=self._said(document, roots, unit, index.get("up", "z")),
         )  # fmt: skip
         document = replace(document, sources={**document.sources, source.id: source})
         notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]
@@ -180,6 +189,10 @@ class _Added:
         if layers:
             notes.append(f"{counted(layers, 'layer')} became saved {'selection' if layers == 1 else 'selections'}")
         return Imported(document, tuple(roots), tuple(notes))
+
+    def _said(self, document: Document, roots: list[str], unit: float, up: str) -> str:
+        said = said_of(document, self.assets, roots)
+        return kept(Said(said.nodes, said.shapes, unit, up), self.assets)
 
     def _part(self, part_id: str, name: str, parent: str | None, children: tuple[str, ...], matrix: np.ndarray, node: dict) -> Part:
         mesh = node["mesh"]

@@ -1,6 +1,7 @@
 """What can be done to parts, and bringing CAD and meshes in."""
 
 from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QSettings
@@ -24,6 +25,7 @@ class PrepareCommands:
 
     def __init__(self, desk: Desk) -> None:
         self.desk, self.session = desk, desk.session
+        self.revisions: Any = None  # what asks whether a file that is there already is a revision
         s, add = desk.session, desk.registry.add
         chosen = lambda: desk.working() and bool(s.selection)  # noqa: E731
         desk.kinds.append(FileKind(READABLE, "bring it in, resting on the floor", self.bring_in))
@@ -128,6 +130,8 @@ class PrepareCommands:
 
     def bring_in(self, paths: list[Path]) -> None:
         """Import files, resting, lit and framed, without a question."""
+        if self.revisions is not None and self.revisions.is_revision(paths):
+            return
         session, path = self.session, paths[0]
         title = path.name if len(paths) == 1 else counted(len(paths), "file")
         fresh = not self.desk.working() or not session.document.parts

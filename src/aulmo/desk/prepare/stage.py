@@ -2,15 +2,17 @@
 
 from aulmo.desk.picture.tools.handles import HandlesTool
 from aulmo.desk.prepare.arrange_commands import ArrangeCommands
-from aulmo.desk.prepare.bench import PrepareBench
 from aulmo.desk.prepare.bench_arrange import ArrangeBench
 from aulmo.desk.prepare.bench_choose import ChooseBench
 from aulmo.desk.prepare.bench_copies import CopiesBench
 from aulmo.desk.prepare.bench_cut import CutBench
+from aulmo.desk.prepare.bench_health import HealthBench
+from aulmo.desk.prepare.bench_revision import RevisionBench
 from aulmo.desk.prepare.bench_set import SetBench
 from aulmo.desk.prepare.centre_tool import CentreTool
 from aulmo.desk.prepare.commands import PrepareCommands
 from aulmo.desk.prepare.faces_tool import FacesTool
+from aulmo.desk.prepare.health_marks import HealthMarks
 from aulmo.desk.prepare.make_commands import MakeCommands
 from aulmo.desk.prepare.measure_tool import MeasureTool
 from aulmo.desk.prepare.page import PreparePage
@@ -19,6 +21,9 @@ from aulmo.desk.prepare.path_marks import PathMarks
 from aulmo.desk.prepare.path_tool import PathTool
 from aulmo.desk.prepare.pivot_tool import PivotTool
 from aulmo.desk.prepare.place_tool import PlaceTool
+from aulmo.desk.prepare.revision_commands import RevisionCommands
+from aulmo.desk.prepare.revision_marks import RevisionMarks
+from aulmo.desk.prepare.source_watch import SourceWatch
 from aulmo.desk.prepare.stand_tool import StandTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
@@ -35,8 +40,13 @@ def _build(desk: Desk) -> Built:
     page = PreparePage(session, commands.rest_on_floor, commands.centre, desk.registry.run)
     handles = picture.tools["handles"]
     assert isinstance(handles, HandlesTool)
+    health, watch = HealthBench(session), SourceWatch(session)
+    revision = RevisionBench(session, watch)
+    picture.overlays += [HealthMarks(picture, health), RevisionMarks(picture, revision)]
+    commands.revisions = RevisionCommands(desk, watch, revision)
     benches = {
-        "Health": PrepareBench(session),
+        "Health": health,
+        "Revision": revision,
         "Set": SetBench(session, place, make.draw_path, make.choose_drawing),
         "Arrange": ArrangeBench(session, desk.registry, handles, arrange.align, arrange.space, arrange.flip),
         "Copies": CopiesBench(session, make.make_copies),

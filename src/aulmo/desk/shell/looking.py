@@ -37,6 +37,7 @@ class Looking(QObject):
     render_wanted = Signal(object)
     hint = Signal(str)
     trouble = Signal(str)
+    notice = Signal(str, str)  # something that waits for the artist, and the command that goes there
     saved = Signal()
     task_started = Signal(object)
 

@@ -1,6 +1,7 @@
 """The strip: which project and shot everything applies to, draft or traced, how noisy the picture is, and Render."""
 
 import math
+from typing import Callable
 
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QColor
@@ -32,7 +33,7 @@ class NoiseBar(QWidget):
 class Strip(QWidget):
     """The line over everything."""
 
-    def __init__(self, session: Session, picture, render) -> None:
+    def __init__(self, session: Session, picture, run: Callable[[str], None]) -> None:
         super().__init__()
         self.session, self.picture = session, picture
         self.setObjectName("strip")
@@ -50,7 +51,7 @@ class Strip(QWidget):
         self.mode.chosen.connect(picture.set_look)
         self.noise = QLabel()
         self.bar = NoiseBar()
-        self.render_button = button("Render", render, "main", "Ctrl+Return")
+        self.render_button = button("Render", lambda: run("render"), "main", "Ctrl+Return")
         self.render_button.setFixedWidth(92)
         readout = QWidget()
         readout.setFixedWidth(214)
@@ -64,6 +65,10 @@ class Strip(QWidget):
         layout.setSpacing(8)
         layout.addWidget(self.project)
         layout.addWidget(self.saved)
+        self.noticed = ""  # the command that the notice goes to
+        self.notice = button("", lambda: run(self.noticed), "link")
+        self.notice.hide()
+        layout.addWidget(self.notice)
         layout.addSpacing(18)
         layout.addWidget(label("Shot"))
         layout.addWidget(self.shot)
@@ -78,6 +83,7 @@ class Strip(QWidget):
         session.changed.connect(lambda old, new: self.refresh())
         for signal in (session.opened, session.saved, session.shot_changed):
             signal.connect(self.refresh)
+        session.notice.connect(self.tell_notice)
         picture.status_changed.connect(self.refresh_noise)
         picture.preparing.connect(self.tell_preparing)
         self._preparing = False
@@ -92,6 +98,12 @@ class Strip(QWidget):
         shot = self.session.shot
         self.shot.fill([(s.name, s.id) for s in document.shots], shot.id if shot else None)
         self.mode.set_value(self.picture.look)
+
+    def tell_notice(self, words: str, command: str) -> None:
+        """Say something that waits for the artist, who goes there by a click; "" takes it back."""
+        self.notice.setText(words)
+        self.notice.setVisible(bool(words))
+        self.noticed = command
 
     def tell_preparing(self, share: float, left: float) -> None:
         """How far the renderer's kernels are made for this machine; the draft serves meanwhile."""

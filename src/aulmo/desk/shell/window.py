@@ -59,7 +59,7 @@ class Window(QMainWindow):
         self.picture.overlays.append(self.compass)
         self.parts = PartsPanel(session)
         self.built = self._build_stages()
-        self.strip = Strip(session, self.picture, lambda: self.registry.run("render"))
+        self.strip = Strip(session, self.picture, self.registry.run)
         self.rail = Rail(session, STAGES)
         self.bench = Bench(session, self.built)
         self.details = Details(session, STAGES, self.built)

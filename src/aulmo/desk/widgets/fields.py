@@ -481,6 +481,10 @@ class Segments(QWidget):
             self.buttons[value] = button
             layout.addWidget(button)
 
+    def value(self) -> str:
+        """The choice that is on; "" when none is."""
+        return next((value for value, made in self.buttons.items() if made.isChecked()), "")
+
     def set_value(self, value: str) -> None:
         """Show a choice."""
         if value in self.buttons:

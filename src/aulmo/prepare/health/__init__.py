@@ -1,0 +1,1 @@
+"""What is wrong with the parts: found, told in millimetres, mended."""

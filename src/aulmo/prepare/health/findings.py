@@ -1,0 +1,229 @@
+"""All that is wrong with the parts of a project, worst first: what each thing is, where it is, how large, and what mending it would do."""
+
+from typing import Callable, Iterable, NamedTuple
+
+import numpy as np
+
+from aulmo.document import edits
+from aulmo.document.assets import AssetStore
+from aulmo.document.meshes import Mesh
+from aulmo.document.placement import world_matrices
+from aulmo.document.properties import resolve
+from aulmo.document.records import Camera, Document, Part
+from aulmo.prepare.health.flaws import Flaw, flaws
+from aulmo.prepare.health.meeting import coincident, doubled, overlaps
+from aulmo.prepare.health.rays import Rays
+from aulmo.prepare.health.sight import Sample, sampled, unseen
+from aulmo.prepare.health.sizes import coarse, odd_sizes
+from aulmo.prepare.health.skin import Skin, skins
+
+KINDS = ("flipped", "open", "hole", "overlap", "coincident", "doubled", "scale", "coarse", "unseen", "sliver")  # worst first
+Progress = Callable[[str, float], bool] | None
+
+
+class Finding(NamedTuple):
+    """One thing that is wrong. `part` has it, `other` has a share in it or is ""; `at` is where, in the world, and `size_mm` how large.
+
+    `points` (n, 3) is a rim or an outline in the world, in order, joined at its ends when `closed`; `cells` are triangles of the part's mesh.
+    `words` say more than the kind does.
+    """
+
+    kind: str
+    part: str
+    size_mm: float
+    at: tuple[float, float, float]
+    words: str = ""
+    other: str = ""
+    cells: tuple[int, ...] = ()
+    points: tuple[tuple[float, float, float], ...] = ()
+    closed: bool = True
+
+
+class Body(NamedTuple):
+    """A part that is looked at: its mesh and that mesh's skin, where it stands, its points (n, 3) in the world, and their box."""
+
+    part: Part
+    mesh: Mesh
+    skin: Skin
+    matrix: np.ndarray
+    points: np.ndarray
+    low: np.ndarray
+    high: np.ndarray
+    clear: bool
+
+    @property
+    def corners(self) -> np.ndarray:
+        """(m, 3, 3) corners of its triangles in the world."""
+        return self.points[self.mesh.triangles]
+
+    @property
+    def size(self) -> float:
+        """The longest side of its box, mm."""
+        return float((self.high - self.low).max())
+
+
+class Look:
+    """The parts of a project as they stand, made ready to be looked at; what is wrong with a mesh is remembered by its name in `known`."""
+
+    def __init__(self, document: Document, assets: AssetStore, known: dict[str, tuple[Skin, list[Flaw]]] | None = None) -> None:
+        self.document, self.known = document, known if known is not None else {}
+        wanted = [i for i in shown_leaves(document) if document.parts[i].set_piece is None]
+        worlds = world_matrices(document)
+        meshes = {name: assets.mesh(name) for name in dict.fromkeys(document.parts[i].mesh or "" for i in wanted)}
+        fresh = [name for name in meshes if name not in self.known]
+        self._skins = {name: self.known[name][0] for name in meshes if name in self.known}
+        self._skins.update(zip(fresh, skins([meshes[name] for name in fresh])))
+        self.bodies: list[Body] = []
+        for part_id in wanted:
+            part = document.parts[part_id]
+            mesh, matrix = meshes[part.mesh or ""], worlds[part_id]
+            if not len(mesh.triangles) or not np.isfinite(matrix).all():
+                continue
+            world = mesh.vertices @ matrix[:3, :3].T + matrix[:3, 3]
+            low, high = world.min(0), world.max(0)
+            self.bodies.append(Body(part, mesh, self._skins[part.mesh or ""], matrix, world, low, high, _is_clear(document, part)))
+        self.rays = Rays([(b.points, b.mesh.triangles) for b in self.bodies])
+        self.clear = np.array([b.clear for b in self.bodies], bool)
+        self.samples: Sample = sampled(self.bodies)
+
+    def flaws_of(self, body: Body) -> list[Flaw]:
+        """What is wrong with a body's mesh, in its own axes."""
+        name = body.part.mesh or ""
+        if name not in self.known:
+            skin = body.skin
+            around = None
+            if skin.crooked or not skin.closed.all():
+                inverse = np.linalg.inv(body.matrix) if abs(np.linalg.det(body.matrix)) > 1e-30 else np.eye(4)
+                around = _Around(self.rays, body.matrix, inverse)
+            self.known[name] = (skin, flaws(body.mesh, skin, around))
+        return self.known[name][1]
+
+
+class _Around(Rays):
+    """Rays of the world, asked in a part's own axes."""
+
+    def __init__(self, rays: Rays, matrix: np.ndarray, inverse: np.ndarray) -> None:
+        self._rays, self._linear, self._moved, self._normals = rays, matrix[:3, :3], matrix[:3, 3], inverse[:3, :3]
+
+    def sees_sky(self, places: np.ndarray, normals: np.ndarray, generator: np.random.Generator, each: int) -> np.ndarray:
+        turned = normals @ self._normals
+        turned /= np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-30)
+        return self._rays.sees_sky(places @ self._linear.T + self._moved, turned, generator, each)
+
+
+def shown_leaves(document: Document) -> list[str]:
+    """The visible parts with triangles, in the order of the tree."""
+    hidden: set[str] = set()
+    out = []
+    stack = list(reversed(document.roots))
+    while stack:
+        part = document.parts[stack.pop()]
+        if not part.visible:
+            hidden.add(part.id)
+            continue
+        stack.extend(reversed(part.children))
+        if part.mesh is not None:
+            out.append(part.id)
+    return out
+
+
+def _is_clear(document: Document, part: Part) -> bool:
+    def through(material_id: str | None) -> bool:
+        worn = document.materials.get(material_id or "")
+        return worn is not None and (worn.surface.transmission_weight > 0.05 or worn.surface.geometry_opacity < 0.95)
+
+    return part.opacity < 0.95 or any(through(m) for m in edits.surfaces_of(part))
+
+
+def examine(
+    document: Document, assets: AssetStore, progress: Progress = None, known: dict[str, tuple[Skin, list[Flaw]]] | None = None,
+    kinds: Iterable[str] = KINDS, from_shots: bool = False,
+) -> list[Finding]:  # fmt: skip
+    """Everything that is wrong with the visible parts, the worst kinds first, the largest of each first. Raises BadFile for a mesh that is gone.
+
+    `known` is kept by the caller between two looks: only meshes that are new to it are looked at again. Set pieces are never wrong. `from_shots`
+    tells of what no shot's camera sees, not only of what is seen from no side.
+    """
+    told = progress or (lambda text, share: True)
+    wanted = set(kinds)
+    if told("Reading the meshes", 0.0) is False:
+        return []
+    look = Look(document, assets, known)
+    found: list[Finding] = []
+    step = max(1, len(look.bodies) // 20)
+    for number, body in enumerate(look.bodies):
+        if number % step == 0 and told("Looking at every mesh", 0.1 + 0.4 * number / len(look.bodies)) is False:
+            return []
+        found.extend(_placed(body, flaw) for flaw in look.flaws_of(body) if flaw.kind in wanted and not _of_our_making(body, flaw))
+    if told("Looking for what nobody sees", 0.5) is False:
+        return []
+    from_no_side = unseen(look, None)
+    hidden = {body.part.id for body in from_no_side}
+    eyes = [np.array(c.position) for c in _cameras(document)] if from_shots else []
+    for body in unseen(look, eyes) if eyes else from_no_side:
+        found.append(_whole("unseen", body, "from no side" if body.part.id in hidden else "from no shot"))
+    if told("Looking for what stands in the same place", 0.6) is False:
+        return []
+    twice = doubled(look.bodies)
+    for body, other in twice:
+        found.append(_whole("doubled", body, f"as {other.part.name}", other.part.id))
+    gone = {body.part.id for body, _ in twice} | hidden
+    same = {frozenset((body.part.id, other.part.id)) for body, other in twice}
+    for body, other, points in coincident(look, gone, same):
+        same.add(frozenset((body.part.id, other.part.id)))
+        found.append(Finding("coincident", body.part.id, _extent(points), _middle(points), f"with {other.part.name}", other.part.id))
+    if told("Looking for what overlaps", 0.7) is False:
+        return []
+    for body, other, low, high in overlaps(look, gone, same, told):
+        depth = float((high - low).min())
+        found.append(Finding("overlap", body.part.id, depth, _middle(np.array([low, high])), f"{other.part.name}", other.part.id))
+    if told("Measuring sizes", 0.95) is False:
+        return []
+    for body, size, words in odd_sizes(look.bodies):
+        found.append(_whole("scale", body, words)._replace(size_mm=size))
+    for body, error, words in coarse(document, look.bodies):
+        found.append(_whole("coarse", body, words)._replace(size_mm=error))
+    order = {kind: k for k, kind in enumerate(KINDS)}
+    clear = {b.part.id for b in look.bodies if b.clear}
+    kept = [f for f in found if f.kind in wanted]
+    return sorted(kept, key=lambda f: (order[f.kind], not ({f.part, f.other} & clear and f.kind == "overlap"), -f.size_mm))
+
+
+def _cameras(document: Document) -> list[Camera]:
+    """The cameras that the shots are seen by, as each shot has them."""
+    out = []
+    for shot in document.shots:
+        seen = resolve(document, {"shot": shot.id})
+        if shot.camera in seen.cameras:
+            out.append(seen.cameras[shot.camera])
+    return out
+
+
+def _of_our_making(body: Body, flaw: Flaw) -> bool:
+    """Whether a flaw is how an exact shape was cut into triangles: another finesse cuts it otherwise, and nothing of it shows."""
+    return flaw.kind == "sliver" and body.part.shape is not None
+
+
+def _whole(kind: str, body: Body, words: str, other: str = "") -> Finding:
+    return Finding(kind, body.part.id, body.size, _middle(np.array([body.low, body.high])), words, other)
+
+
+def _middle(points: np.ndarray) -> tuple[float, float, float]:
+    x, y, z = (points.reshape(-1, 3).min(0) + points.reshape(-1, 3).max(0)) / 2
+    return float(x), float(y), float(z)
+
+
+def _extent(points: np.ndarray) -> float:
+    return float(np.ptp(points, axis=0).max())
+
+
+def _placed(body: Body, flaw: Flaw) -> Finding:
+    """A flaw of a mesh as it stands in the world."""
+    linear, moved = body.matrix[:3, :3], body.matrix[:3, 3]
+    shown = flaw.points if len(flaw.points) else body.skin.points[body.skin.cells[flaw.cells]].reshape(-1, 3)
+    world = shown @ linear.T + moved
+    scale = float(np.cbrt(abs(np.linalg.det(linear))))
+    size = flaw.size * scale if flaw.kind == "open" else _extent(world)
+    line = tuple(map(tuple, (flaw.points @ linear.T + moved).tolist())) if len(flaw.points) else ()
+    at = _middle(world)
+    return Finding(flaw.kind, body.part.id, float(size), at, "", "", tuple(int(c) for c in flaw.cells), line, flaw.closed)  # type: ignore[arg-type]

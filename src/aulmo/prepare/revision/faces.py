@@ -1,0 +1,107 @@
+"""Which face of a shape is which face of the one that it became, and where a place on the one lies on the other."""
+
+import numpy as np
+
+from aulmo.document.meshes import Mesh
+from aulmo.prepare.revision.state import Shape
+
+MOST_ASSIGNED = 1200
+SAME = 0.35  # how unlike two faces may be: a sum of how far apart, how differently large and how differently turned they are
+FAR = 0.1  # of a part's size: a place that is further from the new surface than that is lost
+
+
+def faces_again(old: Shape, new: Shape) -> dict[int, int]:
+    """By the number of an old face, that of the new one: the same place, size and turn, in mm or as shares of the box. Faces that have none are not
+    in it."""
+    if not old.faces or not new.faces:
+        return {}
+    sides = []
+    for shape in (old, new):
+        middle = np.array([f.middle for f in shape.faces])
+        low, size = np.array(shape.low), np.maximum(shape.size, 1e-9)
+        sides.append((middle, (middle - low) / size, np.array([f.area for f in shape.faces]), np.array([f.normal for f in shape.faces])))
+    scale = max(float(old.size.max()), float(new.size.max()), 1e-9)
+    (am, ar, aa, an), (bm, br, ba, bn) = sides
+    if len(aa) * len(ba) > MOST_ASSIGNED**2:
+        from scipy.spatial import cKDTree
+
+        where = cKDTree(bm / scale).query(am / scale)[1]
+        cost = np.linalg.norm(am - bm[where], axis=1) / scale + _unlike(aa, ba[where], an, bn[where])
+        return {old.faces[k].number: new.faces[int(w)].number for k, w in enumerate(where) if cost[k] < SAME}
+    away = np.minimum(np.linalg.norm(am[:, None] - bm[None], axis=2) / scale, np.linalg.norm(ar[:, None] - br[None], axis=2) / 3)
+    cost = away + _unlike(aa[:, None], ba[None], an[:, None], bn[None])
+    from scipy.optimize import linear_sum_assignment
+
+    rows, columns = linear_sum_assignment(np.minimum(cost, 10.0))
+    return {old.faces[r].number: new.faces[c].number for r, c in zip(rows, columns) if cost[r, c] < SAME}
+
+
+def _unlike(a: np.ndarray, b: np.ndarray, m: np.ndarray, n: np.ndarray) -> np.ndarray:
+    """How differently large (a, b) and turned (m, n) faces are."""
+    size = np.abs(np.log(np.maximum(a, 1e-12) / np.maximum(b, 1e-12)))
+    return 0.15 * np.minimum(size, 4.0) + 0.2 * (1 - (m * n).sum(-1))
+
+
+def frame_between(old: Shape, new: Shape) -> np.ndarray | None:
+    """(4, 4) that takes the old shape's axes to the new one's, for one and the same shape in other axes; None when it cannot be told.
+
+    By the faces' middles, after W. Kabsch, "A solution for the best rotation to relate two sets of vectors", 1976.
+    """
+    if old.like(new):
+        return np.eye(4)
+    if len(old.faces) < 4 or len(old.faces) != len(new.faces):
+        return None
+    for order in (lambda s: [f.number for f in s.faces], lambda s: [round(f.area, 3) for f in s.faces]):
+        a, b = (np.array(s.faces, dtype=object)[np.argsort(order(s), kind="stable")] for s in (old, new))
+        p, q = (np.array([_middle(f) for f in x], float) for x in (a, b))
+        u, _, v = np.linalg.svd((p - p.mean(0)).T @ (q - q.mean(0)))
+        turn = v.T @ np.diag([1, 1, np.sign(np.linalg.det(v.T @ u.T))]) @ u.T
+        moved = (p - p.mean(0)) @ turn.T + q.mean(0)
+        if np.abs(moved - q).max() < 5e-3 * float(old.size.max()):
+            out = np.eye(4)
+            out[:3, :3], out[:3, 3] = turn, q.mean(0) - turn @ p.mean(0)
+            return out
+    return None
+
+
+def _middle(face) -> tuple[float, float, float]:
+    return face.middle if hasattr(face, "middle") else face[2]
+
+
+def nearest_on(mesh: Mesh, point: np.ndarray) -> tuple[np.ndarray, float]:
+    """The place of a mesh that is nearest to a point of its axes, and how far that is, mm."""
+    corners = mesh.vertices.astype(float)[mesh.triangles]
+    middles = corners.mean(1)
+    reach = np.linalg.norm(corners - middles[:, None], axis=2).max(1)
+    near = np.linalg.norm(middles - point, axis=1) - reach
+    chosen = np.argsort(near)[:256]
+    best = min((_on_triangle(corners[k], point) for k in chosen), key=lambda q: float(np.linalg.norm(q - point)))
+    return best, float(np.linalg.norm(best - point))
+
+
+def _on_triangle(t: np.ndarray, p: np.ndarray) -> np.ndarray:
+    """The nearest place of a triangle. After C. Ericson, "Real-Time Collision Detection", 2005, 5.1.5."""
+    a, b, c = t
+    ab, ac, ap = b - a, c - a, p - a
+    d1, d2 = ab @ ap, ac @ ap
+    if d1 <= 0 and d2 <= 0:
+        return a
+    bp = p - b
+    d3, d4 = ab @ bp, ac @ bp
+    if d3 >= 0 and d4 <= d3:
+        return b
+    vc = d1 * d4 - d3 * d2
+    if vc <= 0 and d1 >= 0 and d3 <= 0:
+        return a + ab * (d1 / max(d1 - d3, 1e-30))
+    cp = p - c
+    d5, d6 = ab @ cp, ac @ cp
+    if d6 >= 0 and d5 <= d6:
+        return c
+    vb = d5 * d2 - d1 * d6
+    if vb <= 0 and d2 >= 0 and d6 <= 0:
+        return a + ac * (d2 / max(d2 - d6, 1e-30))
+    va = d3 * d6 - d5 * d4
+    if va <= 0 and d4 - d3 >= 0 and d5 - d6 >= 0:
+        return b + (c - b) * ((d4 - d3) / max((d4 - d3) + (d5 - d6), 1e-30))
+    whole = va + vb + vc
+    return a + ab * (vb / max(whole, 1e-30)) + ac * (vc / max(whole, 1e-30))
