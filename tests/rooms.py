@@ -24,7 +24,7 @@ OPENINGS = (
 )  # fmt: skip
 
 
-def _slab(low, high, axis: int, holes) -> list[Mesh]:
+def slab(low, high, axis: int, holes) -> list[Mesh]:
     """A wall square to an axis around its holes (from, to, from, to along the other two)."""
     u, v = (k for k in range(3) if k != axis)
     across = sorted({low[u], high[u], *(x for h in holes for x in h[:2])})
@@ -46,11 +46,11 @@ def room() -> tuple[Document, AssetStore]:
     plaster, glass = Material(id="plaster", name="Plaster"), Material(id="glass", name="Pane", surface=Surface(transmission_weight=1.0))
     document = edits.put_material(edits.put_material(document, plaster), glass)
     meshes = [
-        *_slab((-w, -w, -w), (X + w, Y + w, 0), 2, []), *_slab((-w, -w, Z), (X + w, Y + w, Z + w), 2, [(2000, 2700, 1500, 2600)]),
-        *_slab((-w, -w, 0), (0, Y + w, Z), 0, [(600, 1500, 900, 2100), (2300, 2700, 1500, 1900)]),
-        *_slab((X, -w, 0), (X + w, Y + w, Z), 0, [(1000, 1900, 0, 2050)]),
-        *_slab((0, -w, 0), (X, 0, Z), 1, [(400, 1000, 900, 2000), (1400, 2000, 900, 2000)]),
-        *_slab((0, Y, 0), (X, Y + w, Z), 1, [(1500, 4000, 300, 2300)]),
+        *slab((-w, -w, -w), (X + w, Y + w, 0), 2, []), *slab((-w, -w, Z), (X + w, Y + w, Z + w), 2, [(2000, 2700, 1500, 2600)]),
+        *slab((-w, -w, 0), (0, Y + w, Z), 0, [(600, 1500, 900, 2100), (2300, 2700, 1500, 1900)]),
+        *slab((X, -w, 0), (X + w, Y + w, Z), 0, [(1000, 1900, 0, 2050)]),
+        *slab((0, -w, 0), (X, 0, Z), 1, [(400, 1000, 900, 2000), (1400, 2000, 900, 2000)]),
+        *slab((0, Y, 0), (X, Y + w, Z), 1, [(1500, 4000, 300, 2300)]),
         block((2720, Y + 80, 300), (2780, Y + 140, 2300)), block((1500, Y + 80, 1270), (4000, Y + 140, 1330)),  # bars
         block((2000, 1500, 0), (3400, 2300, 740)),
     ]  # fmt: skip

@@ -208,6 +208,14 @@ def mend(document: Document, assets: AssetStore, findings: Sequence[dict[str, An
     return mended(document, assets, [f for key, f in found.items() if key in set(wanted)])
 
 
+def leaks(document: Document, assets: AssetStore, place: tuple[float, float, float]) -> list[dict[str, Any]]:
+    """Where outside light comes into the closed space that a place (mm) lies in, the widest first: `at`, the middle of the opening in the world, and
+    `size_mm`, its breadth. Raises BadValue when the place does not lie within a space."""
+    from aulmo.prepare.health.leaks import leaks as found
+
+    return [{"at": leak.at, "size_mm": leak.size_mm} for leak in found(document, assets, place)]
+
+
 def relink(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, dict[str, list[str]]]:
     """Take a new revision of a file that was brought in, and keep what was done with its parts. The report's lists name parts that were `kept`, `new`
     and `gone`, and tell in sentences what was `lost`; `notes` tell the rest. A file that is another product is brought in beside it. Raises BadFile,

@@ -31,7 +31,7 @@ def full() -> r.Document:
 
 # what names something or says what hangs where; everything else is a property
 LINKS = {
-    r.Part: {"id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
+    r.Part: {"mends", "id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
     r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
     r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},

@@ -131,8 +131,8 @@ class Part(Record):
     the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
     point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
     from, `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
-    camera's sight, always or while it stands between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back` sends light of its colour to the product.
-    `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
+    camera's sight, always or while it stands between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back`
+    sends light of its colour to the product. `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
     """
 
     id: str

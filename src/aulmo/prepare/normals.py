@@ -1,8 +1,6 @@
 """Smooth normals for meshes that come without: creases stay sharp."""
 
 import numpy as np
-from scipy.sparse import coo_matrix
-from scipy.sparse.csgraph import connected_components
 
 from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
@@ -29,6 +27,9 @@ def clean_triangles(vertices, triangles) -> tuple[np.ndarray, np.ndarray]:
 
 def with_crease_normals(vertices: np.ndarray, triangles: np.ndarray, angle: float = 35.0) -> Mesh:
     """A mesh whose normals are smooth across edges flatter than `angle` degrees and sharp across the others."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
     vertices, triangles = clean_triangles(vertices, triangles)
     scale = float(np.ptp(vertices[triangles].reshape(-1, 3), axis=0).max()) or 1.0
     used, places = np.unique(triangles, return_inverse=True)  # a damaged file's other points may be anything

@@ -190,7 +190,7 @@ class HealthBench(QWidget):
     def _about(self, kind: str, found: list[Finding]) -> str:
         """What hiding parts that nobody sees saves; which overlaps matter."""
         if kind == "overlap":
-            return "clear ones first; of others only the seam shows"
+            return "clear ones first"
         if kind != "unseen":
             return ""
         document, assets = self.session.document, self.session.assets

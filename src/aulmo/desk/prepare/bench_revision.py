@@ -6,7 +6,7 @@ from typing import Any
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QPushButton, QTreeWidget, QTreeWidgetItem, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QPushButton, QTreeWidget, QTreeWidgetItem, QWidget
 
 from aulmo.desk.prepare.source_watch import SourceWatch
 from aulmo.desk.shell import theme
@@ -39,7 +39,6 @@ class RevisionBench(QWidget):
         self._reading = ""
         self.head = BenchHead("Revision")
         self.summary = label("")
-        self.head.addWidget(self.summary)
         self.head.addStretch(1)
         self.mode = Segments(MODES)
         self.mode.set_value("")
@@ -51,8 +50,14 @@ class RevisionBench(QWidget):
         self.keep_old.setToolTip("The state before stays as a choice of an axis, to compare both and render both")
         self.leave = button("Leave it", self._leave, "link", "Until the file changes again")
         self.take_it = button("Take it", self.take, "main")
-        for widget in (self.mode, self.keep_old, self.leave, self.take_it):
-            self.head.addWidget(widget)
+        self.head.addWidget(self.leave)
+        self.head.addWidget(self.take_it)
+        line = QHBoxLayout()
+        line.setContentsMargins(14, 0, 10, 4)
+        line.setSpacing(8)
+        line.addWidget(self.summary, 1)
+        line.addWidget(self.mode)
+        line.addWidget(self.keep_old)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
         self.tree.setColumnCount(4)
@@ -75,9 +80,13 @@ class RevisionBench(QWidget):
         self.other_file = button("Take a revision from a file…", lambda: None, "link")
         self.put_away = button("Dismiss", self._dismiss, "link", "Let go of what could not be kept, and of the parts kept aside")
         layout = under_head(self)
+        layout.addLayout(line)
         layout.addWidget(self.empty)
         for widget in (self.read_now, self.other_file, self.put_away):
-            layout.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
+            held = QHBoxLayout()
+            held.setContentsMargins(12, 4, 12, 0)
+            held.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
+            layout.addLayout(held)
         layout.addWidget(self.tree, 1)
         layout.addStretch(0)
         session.opened.connect(self._opened)

@@ -1,13 +1,11 @@
 """Where parts meet that should not: the same part twice, faces in one plane that would flicker, solids within solids."""
 
-from typing import TYPE_CHECKING, Callable, Sequence
+from typing import Callable, Sequence
 
 import numpy as np
 
+from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.rays import Rays
-
-if TYPE_CHECKING:
-    from aulmo.prepare.health.findings import Body, Look
 
 SAME = 2e-5  # of a part's size: parts nearer than that stand in one place
 FLICKER = 1e-3  # mm, and 2e-6 of the whole: faces nearer than that cannot be told apart
@@ -33,7 +31,7 @@ def pairs_of_boxes(low: np.ndarray, high: np.ndarray, slack: float) -> np.ndarra
     return np.sort(order[np.concatenate(out)], axis=1)
 
 
-def doubled(bodies: Sequence["Body"]) -> list[tuple["Body", "Body"]]:
+def doubled(bodies: Sequence[Body]) -> list[tuple[Body, Body]]:
     """Parts that stand where another stands already, shaped alike, each with the one that may stay: the first of the tree."""
     if len(bodies) < 2:
         return []
@@ -57,12 +55,12 @@ def doubled(bodies: Sequence["Body"]) -> list[tuple["Body", "Body"]]:
     return out
 
 
-def _area(body: "Body") -> float:
+def _area(body: Body) -> float:
     c = body.corners
     return float(np.linalg.norm(np.cross(c[:, 1] - c[:, 0], c[:, 2] - c[:, 0]), axis=1).sum() / 2)
 
 
-def _same_place(one: "Body", other: "Body", slack: float) -> bool:
+def _same_place(one: Body, other: Body, slack: float) -> bool:
     """Whether the triangles' corners of each lie on the other, however it is cut into triangles and turned."""
     from scipy.spatial import cKDTree
 
@@ -84,7 +82,7 @@ def _same_place(one: "Body", other: "Body", slack: float) -> bool:
     return True
 
 
-def coincident(look: "Look", gone: set[str], same: set[frozenset[str]]) -> list[tuple["Body", "Body", np.ndarray]]:
+def coincident(look: Look, gone: set[str], same: set[frozenset[str]]) -> list[tuple[Body, Body, np.ndarray]]:
     """Two parts and the places (n, 3) where faces of both lie in one another and face the same way, the smaller part first."""
     samples, rays, bodies = look.samples, look.rays, look.bodies
     if len(bodies) < 2:
@@ -105,12 +103,12 @@ def coincident(look: "Look", gone: set[str], same: set[frozenset[str]]) -> list[
     return out
 
 
-def near_faces(look: "Look") -> float:
+def near_faces(look: Look) -> float:
     """How near two faces are that flicker, mm."""
     return float(max(FLICKER, 2e-6 * look.rays.size))
 
 
-def shared_faces(small: "Body", large: "Body", near: float, count: int = 2000) -> tuple[np.ndarray, np.ndarray]:
+def shared_faces(small: Body, large: Body, near: float, count: int = 2000) -> tuple[np.ndarray, np.ndarray]:
     """Places (n, 3) of the smaller part that lie in a face of the larger one that faces the same way, and the unit vector that they face along."""
     generator = np.random.default_rng(3)
     corners = small.corners
@@ -129,8 +127,8 @@ def shared_faces(small: "Body", large: "Body", near: float, count: int = 2000) -
 
 
 def overlaps(
-    look: "Look", gone: set[str], same: set[frozenset[str]], told: Callable[[str, float], bool | None]
-) -> list[tuple["Body", "Body", np.ndarray, np.ndarray]]:  # fmt: skip
+    look: Look, gone: set[str], same: set[frozenset[str]], told: Callable[[str, float], bool | None]
+) -> list[tuple[Body, Body, np.ndarray, np.ndarray]]:  # fmt: skip
     """Two solids that share room, and the low and high corner of that. Parts of `gone` and the pairs of `same` are told of otherwise."""
     bodies = look.bodies
     solid = [b.part.id not in gone and bool(b.skin.closed.all()) and not b.skin.crooked and bool((b.skin.volumes > 0).any()) for b in bodies]
@@ -158,7 +156,7 @@ def overlaps(
     return out
 
 
-def _entered(look: "Look", solid: np.ndarray) -> list[tuple[int, int]]:
+def _entered(look: Look, solid: np.ndarray) -> list[tuple[int, int]]:
     """Pairs of solids of which one's surface goes into the other: a ray inward from a solid's skin meets another before it leaves, and goes on
     within both for longer than surfaces that merely touch."""
     samples, rays = look.samples, look.rays
@@ -179,7 +177,7 @@ def _entered(look: "Look", solid: np.ndarray) -> list[tuple[int, int]]:
     return [(int(a), int(b)) for a, b in sorted(pairs)]
 
 
-def _stray(body: "Body") -> float:
+def _stray(body: Body) -> float:
     """How far a body's triangles may lie from the round shape that they stand for, mm."""
     scale = float(np.linalg.norm(body.matrix[:3, :3], axis=0).max())
     if body.part.shape is not None:
@@ -189,7 +187,7 @@ def _stray(body: "Body") -> float:
     return sagitta(body.mesh, body.skin)[0] * scale
 
 
-def solid_of(body: "Body"):
+def solid_of(body: Body):
     """A body as a solid that can be cut with others, in the world; None when it is none."""
     import manifold3d
 

@@ -14,8 +14,9 @@ from aulmo.errors import BadFile, BadValue
 from aulmo.prepare import arrange
 from aulmo.prepare.fine_enough import for_shots
 from aulmo.prepare.health.closing import How, joins_of, lid, strip
-from aulmo.prepare.health.findings import Body, Finding, Look
+from aulmo.prepare.health.findings import Finding
 from aulmo.prepare.health.flaws import GAP, Flaw, chains, flaws
+from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import near_faces, shared_faces, solid_of
 from aulmo.prepare.health.rays import Rays
 from aulmo.prepare.health.rounder import rounder

@@ -1,56 +1,16 @@
 """Which parts are seen at all: from the shots' cameras, or from any side."""
 
-from typing import TYPE_CHECKING, NamedTuple, Sequence
+from typing import Sequence
 
 import numpy as np
 
+from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.rays import spread
 
-if TYPE_CHECKING:
-    from aulmo.prepare.health.findings import Body, Look
-
-LEAST, MOST = 48, 512  # places looked from on a part
 ROUNDS = (1, 8, 64)  # rays from each of a part's places, until two come through
 
 
-class Sample(NamedTuple):
-    """Places on the parts: which body each is on, where, which way the surface faces, mm and unit vectors."""
-
-    body: np.ndarray
-    at: np.ndarray
-    normal: np.ndarray
-
-
-def sampled(bodies: Sequence["Body"], most: int = 60_000) -> Sample:
-    """Places spread over every part by area, the middles of its largest triangles among them; fewer on each where there are very many parts."""
-    generator = np.random.default_rng(11)
-    each = int(min(MOST, max(LEAST, most // max(1, len(bodies)))))
-    numbers, places, normals = [], [], []
-    for number, body in enumerate(bodies):
-        corners = body.corners
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        area = np.sqrt((cross * cross).sum(1))
-        whole = area.sum()
-        if not whole > 0:
-            continue
-        stairs = np.cumsum(area) / whole
-        chosen = np.searchsorted(stairs, (np.arange(each) + generator.random(each)) / each).clip(0, len(area) - 1)
-        weights = generator.dirichlet((1.0, 1.0, 1.0), each)
-        few = min(len(area), each // 4)
-        large = np.argpartition(area, len(area) - few)[len(area) - few :] if few < len(area) else np.arange(len(area))
-        chosen = np.concatenate([chosen, large])
-        weights = np.concatenate([weights, np.full((len(large), 3), 1 / 3)])
-        sound = area[chosen] > 0
-        chosen, weights = chosen[sound], weights[sound]
-        numbers.append(np.full(len(chosen), number))
-        places.append((corners[chosen] * weights[:, :, None]).sum(1))
-        normals.append(cross[chosen] / area[chosen][:, None])
-    if not numbers:
-        return Sample(np.zeros(0, int), np.zeros((0, 3)), np.zeros((0, 3)))
-    return Sample(np.concatenate(numbers), np.concatenate(places), np.concatenate(normals))
-
-
-def unseen(look: "Look", eyes: Sequence[np.ndarray] | None) -> list["Body"]:
+def unseen(look: Look, eyes: Sequence[np.ndarray] | None) -> list[Body]:
     """The parts that no ray reaches: from the places `eyes`, or, when that is None, from far away on any side. What is clear hides nothing, and
     what glows is needed though nobody sees it."""
     samples, rays = look.samples, look.rays

@@ -1,6 +1,6 @@
 """Sizes that cannot be, and round shapes whose triangles show in the shots."""
 
-from typing import TYPE_CHECKING, Sequence
+from typing import Sequence
 
 import numpy as np
 
@@ -10,10 +10,8 @@ from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.prepare.fine_enough import pixel_mm
+from aulmo.prepare.health.look import Body
 from aulmo.prepare.health.skin import Skin
-
-if TYPE_CHECKING:
-    from aulmo.prepare.health.findings import Body
 
 HAIR, STREET = 0.01, 1e6  # mm: no part is smaller or larger
 FLAT, SHARP = np.radians(4.0), np.radians(60.0)  # between two triangles that stand for one round surface
@@ -21,7 +19,7 @@ SHOWS_EXACT, SHOWS = 1.0, 3.0  # pixels of the shot; where there is an exact sha
 UNITS = (1000.0, 304.8, 100.0, 25.4, 10.0)
 
 
-def odd_sizes(bodies: Sequence["Body"]) -> list[tuple["Body", float, str]]:
+def odd_sizes(bodies: Sequence[Body]) -> list[tuple[Body, float, str]]:
     """Parts whose size cannot be: smaller than a hair is wide or larger than a street is long, or beside all others as if its unit were another."""
     out = []
     sizes = np.array([b.size for b in bodies])
@@ -87,7 +85,7 @@ def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
     return float(stray.max()), float(angle[chosen].max())
 
 
-def coarse(document: Document, bodies: Sequence["Body"], shots: Sequence[Shot] | None = None) -> list[tuple["Body", float, str]]:
+def coarse(document: Document, bodies: Sequence[Body], shots: Sequence[Shot] | None = None) -> list[tuple[Body, float, str]]:
     """Parts whose round shapes show their triangles in a shot: how far they stray in mm, and in words by how many pixels of which shot."""
     known: dict[str, tuple[float, float]] = {}
     seen = []
@@ -113,7 +111,7 @@ def coarse(document: Document, bodies: Sequence["Body"], shots: Sequence[Shot] |
     return out
 
 
-def _nearest_in_frame(body: "Body", camera: Camera, shot: Shot) -> float | None:
+def _nearest_in_frame(body: Body, camera: Camera, shot: Shot) -> float | None:
     """How far from the camera the nearest of a part's points that lie in the frame is, mm; None when none does."""
     points = body.corners[:: max(1, len(body.corners) // 1500)].reshape(-1, 3) - np.array(camera.position)
     if camera.projection == "panorama":
