@@ -17,6 +17,8 @@ TILT=NONE
 900 850 700 420 160 30 0
 """
 X, Y, Z, WALL = 5200.0, 4100.0, 2600.0, 220.0
+HALL = 4000.0, 3000.0, 2500.0, 60.0  # inner size, and how thick its walls are
+PLACE = (1900.0, 1400.0, 1200.0)  # within the hall
 # middle, width, height: two windows on the left, one of them small; a door on the right; two in front; one behind with a pane; one above
 OPENINGS = (
     ((-110, 1050, 1500), 900, 1200), ((-110, 2500, 1700), 400, 400), ((5310, 1450, 1025), 900, 2050), ((700, -110, 1450), 600, 1100),
@@ -59,3 +61,17 @@ def room() -> tuple[Document, AssetStore]:
     document = edits.add_parts(document, parts, [p.id for p in parts])
     camera = Camera(id="c", name="Inside", position=(2600.0, 300.0, 1500.0), target=(2600.0, 4000.0, 1400.0), focal_length_mm=24.0)
     return edits.put_shot(edits.put_camera(document, camera), Shot(id="s", name="Room", camera="c", width=120, height=90)), assets
+
+
+def hall(slits=()) -> tuple[Document, AssetStore]:
+    """A closed room of six plain walls with slits: (wall, from, to, from, to) along the two axes of walls 0 to 5."""
+    x, y, z, w = HALL
+    holes = {n: [s[1:] for s in slits if s[0] == n] for n in range(6)}
+    walls = (
+        ((-w, -w, -w), (x + w, y + w, 0), 2), ((-w, -w, z), (x + w, y + w, z + w), 2), ((-w, -w, 0), (0, y + w, z), 0),
+        ((x, -w, 0), (x + w, y + w, z), 0), ((0, -w, 0), (x, 0, z), 1), ((0, y, 0), (x, y + w, z), 1),
+    )  # fmt: skip
+    assets = AssetStore()
+    meshes = [m for n, wall in enumerate(walls) for m in slab(*wall, holes[n])] + [block((1500, 1200, 0), (2300, 1900, 740))]
+    parts = [Part(id=f"w{k}", name=f"Wall {k}", mesh=assets.add_mesh(m)) for k, m in enumerate(meshes)]
+    return edits.add_parts(Document(name="Room"), parts, [p.id for p in parts]), assets

@@ -77,7 +77,7 @@ def rewrite(path, change) -> None:
         (b'"material": "m"', b'"material": "q"', "wears a material"),
         (b'"width": 80', b'"width": -1', "frame size"),
         (b'"name": "Odrel test"', b'"name": 5', "damaged at name"),
-        (b'"schema_version": 9', b'"schema_version": 0', "damaged at schema_version"),
+        (b'"schema_version": 10', b'"schema_version": 0', "damaged at schema_version"),
         (b'"position": [\n    0.0,\n    -200.0,', b'"position": [\n    0.0,\n    -1e300,', "position of Camera 1 has to lie between"),
         (b'"shutter":', b'"focal_length_mm": 0, "shutter":', "focal length of Camera 1 has to lie between 1 and 10000 mm"),
         (b'"shutter":', b'"f_stop": -2, "shutter":', "f-stop of Camera 1"),
@@ -111,7 +111,7 @@ def test_a_project_whose_links_are_broken_gets_a_sentence(tmp_path, old, new, wo
 def test_a_newer_format_says_so(tmp_path):
     document, assets = one_part(box_mesh())
     project_file.save(document, assets, tmp_path / "a.aulmo")
-    rewrite(tmp_path / "a.aulmo", lambda text: text.replace(b'"schema_version": 9', b'"schema_version": 99'))
+    rewrite(tmp_path / "a.aulmo", lambda text: text.replace(b'"schema_version": 10', b'"schema_version": 109'))
     with pytest.raises(BadFile, match="newer Aulmo"):
         project_file.load(tmp_path / "a.aulmo")
 
@@ -210,7 +210,7 @@ def test_a_project_of_version_1_is_carried_over(tmp_path):
     assert assets.get(document.lamps["l"].profile).startswith(b"IESNA")
     project_file.save(document, assets, tmp_path / "today.aulmo")
     again, _ = project_file.load(tmp_path / "today.aulmo")
-    assert again == document and again.schema_version == 9
+    assert again == document and again.schema_version == 10
 
 
 def test_nodes_of_version_2_take_the_names_of_the_standard():

@@ -54,7 +54,7 @@ FINISHED = {
 
 @pytest.mark.parametrize("wrong", ["1e300", "-1e300", "1e999", "null"])
 def test_no_number_of_a_finish_a_path_or_a_film_is_forgotten(wrong):
-    text = json.dumps({"schema_version": 9, **FINISHED})
+    text = json.dumps({"schema_version": 10, **FINISHED})
     assert isinstance(decode(text.encode(), "a.aulmo"), Document)
     for path in numbers_in(json.loads(text)):
         if path != ("schema_version",):

@@ -76,13 +76,13 @@ def test_attacks_by_projects(tally, tmp_path):
         tally.hold(held_by(lambda: _resaved(members, tmp_path)), f"words {k}")
     crafted = [
         {"document.json": b"[" * 200_000}, {"document.json": b"{" + b'"a":' * 100_000}, {"document.json": b""}, {},
-        {"document.json": b'{"schema_version": 9, "parts": {"a": {"id": "b", "name": "x"}}}'},
+        {"document.json": b'{"schema_version": 10, "parts": {"a": {"id": "b", "name": "x"}}}'},
         {"document.json": b'{"schema_version": 1e400}'}, {"document.json": b"\xff\xfe"},
-        {"document.json": json.dumps({"schema_version": 9, "parts": {f"p{k}": {"id": f"p{k}", "name": "P"} for k in range(100_000)},
+        {"document.json": json.dumps({"schema_version": 10, "parts": {f"p{k}": {"id": f"p{k}", "name": "P"} for k in range(100_000)},
                                       "roots": [f"p{k}" for k in range(100_000)]}).encode()},
     ]  # fmt: skip
-    crafted += [{"document.json": b'{"schema_version": 9}', **{f"assets/{k}": b"" for k in range(n)}} for n in (1000, 100_000)]
-    crafted += [{"document.json": b'{"schema_version": 9}', name: b"x"} for name in ("../../evil", "/etc/evil", "assets/../../evil", "a\\b", "assets/")]
+    crafted += [{"document.json": b'{"schema_version": 10}', **{f"assets/{k}": b"" for k in range(n)}} for n in (1000, 100_000)]
+    crafted += [{"document.json": b'{"schema_version": 10}', name: b"x"} for name in ("../../evil", "/etc/evil", "assets/../../evil", "a\\b", "assets/")]
     for k in range(40):
         tally.hold(held_by(lambda: _resaved(crafted[k % len(crafted)], tmp_path)), f"crafted {k % len(crafted)}")
     assert not (tmp_path.parent / "evil").exists()

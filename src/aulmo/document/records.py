@@ -103,7 +103,7 @@ from aulmo.document.variant_records import (
     Refused as Refused,
 )
 
-SCHEMA_VERSION = 9
+SCHEMA_VERSION = 10
 
 
 class Moved(Record):
@@ -142,6 +142,7 @@ class Document(Record):
     refused: tuple[Refused, ...] = ()
     finishes: dict[str, Finish] = {}
     remarks: dict[str, Remark] = {}
+    windows: Annotated[tuple[Point, ...], say.many("Openings that are meant")] = ()
     frames_per_second: Annotated[float, say.number("Frames per second", 1, 60, "", 2, 0.01, 10000)] = 25.0
     notes: Annotated[tuple[str, ...], say.many("Choices made")] = ()
     moved: Moved = Moved()

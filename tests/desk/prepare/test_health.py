@@ -8,7 +8,9 @@ from PySide6.QtTest import QTest
 from aulmo.desk.prepare.bench_health import MEND, SHOW
 from aulmo.document import edits
 from aulmo.document.placement import world_matrix
+from aulmo.document.records import Camera
 from desk_tools import settle
+from rooms import PLACE, hall
 from shapes import box_mesh
 
 LEFT = Qt.MouseButton.LeftButton
@@ -106,3 +108,25 @@ def test_all_are_mended_in_one_step(health, window, qtbot):
     qtbot.waitUntil(lambda: not health.found and not session.tasks, timeout=30000)
     window.registry.run("undo")
     assert session.document is start
+
+
+def test_light_leaks_of_a_room_are_listed_patched_and_told_apart_from_windows(window, qtbot):
+    document, assets = hall([(3, 1500.0, 1506.0, 800.0, 1300.0), (5, 1000.0, 1008.0, 900.0, 1300.0)])
+    session = window.session
+    session.open_document(document, assets, None)
+    session.set_stage("Prepare")
+    settle(qtbot, window)
+    session.set_view(Camera(id="", name="Within", position=PLACE, target=(4000.0, 1500.0, 1000.0), focal_length_mm=24.0))
+    bench = window.bench.faces["Prepare"]
+    QTest.mouseClick(bench.probe, LEFT)
+    qtbot.waitUntil(lambda: len(bench.leaks) == 2 and not session.tasks, timeout=30000)
+    tops, found = rows(bench)
+    mine = [f for f in found if f.text(4) == "Patch"]
+    assert tops[-1].text(0) == "Light leaks · 2" and [f.text(1) for f in mine] == ["8 mm", "6 mm"]
+    click(bench, mine[0], 2)
+    assert len(session.document.windows) == 1 and len(bench.leaks) == 1
+    click(bench, rows(bench)[1][-1], MEND)
+    assert not bench.leaks and any(p.name == "Patch" for p in session.document.parts.values())
+    QTest.mouseClick(bench.probe, LEFT)
+    qtbot.waitUntil(lambda: bench._probed and not session.tasks, timeout=30000)
+    assert not bench.leaks

@@ -4,29 +4,13 @@ import numpy as np
 import pytest
 
 from aulmo import script
-from aulmo.document import edits
 from aulmo.document.assets import AssetStore
-from aulmo.document.records import Document, Part
+from aulmo.document.records import Document
 from aulmo.errors import BadValue
 from aulmo.prepare.health.leaks import closed, leaks
-from rooms import slab
-from shapes import block
+from rooms import HALL, PLACE, hall
 
-X, Y, Z, W = 4000.0, 3000.0, 2500.0, 60.0
-PLACE = (1900.0, 1400.0, 1200.0)
-
-
-def room(slits=()):
-    """A closed room of six plain walls with slits: (wall, from, to, from, to) along the two axes of walls 0 to 5."""
-    holes = {n: [s[1:] for s in slits if s[0] == n] for n in range(6)}
-    walls = (
-        ((-W, -W, -W), (X + W, Y + W, 0), 2), ((-W, -W, Z), (X + W, Y + W, Z + W), 2), ((-W, -W, 0), (0, Y + W, Z), 0),
-        ((X, -W, 0), (X + W, Y + W, Z), 0), ((0, -W, 0), (X, 0, Z), 1), ((0, Y, 0), (X, Y + W, Z), 1),
-    )  # fmt: skip
-    assets = AssetStore()
-    meshes = [m for n, wall in enumerate(walls) for m in slab(*wall, holes[n])] + [block((1500, 1200, 0), (2300, 1900, 740))]
-    parts = [Part(id=f"w{k}", name=f"Wall {k}", mesh=assets.add_mesh(m)) for k, m in enumerate(meshes)]
-    return edits.add_parts(Document(name="Room"), parts, [p.id for p in parts]), assets
+X, Y, Z, W = HALL
 
 
 def slits(count: int, seed: int):
@@ -50,7 +34,7 @@ def slits(count: int, seed: int):
 
 def test_twenty_planted_slits_are_found_and_none_else():
     planted, told = slits(20, 4)
-    document, assets = room(planted)
+    document, assets = hall(planted)
     found = script.leaks(document, assets, PLACE)
     assert set(found[0]) == {"at", "size_mm"}
     for place, wide in told:
@@ -61,8 +45,8 @@ def test_twenty_planted_slits_are_found_and_none_else():
 
 
 def test_a_room_that_is_closed_has_none_and_one_may_be_closed_by_a_patch():
-    assert script.leaks(*room(), PLACE) == []
-    document, assets = room([(3, 1500.0, 1506.0, 800.0, 1300.0)])
+    assert script.leaks(*hall(), PLACE) == []
+    document, assets = hall([(3, 1500.0, 1506.0, 800.0, 1300.0)])
     (leak,) = leaks(document, assets, PLACE)
     made, patch = closed(document, leak)
     assert leaks(made, assets, PLACE) == []
@@ -70,7 +54,7 @@ def test_a_room_that_is_closed_has_none_and_one_may_be_closed_by_a_patch():
 
 
 def test_a_place_out_of_doors_and_no_place_get_a_sentence():
-    document, assets = room()
+    document, assets = hall()
     with pytest.raises(BadValue, match="does not lie within"):
         script.leaks(document, assets, (20_000.0, 0.0, 900.0))
     with pytest.raises(BadValue, match="three numbers"):

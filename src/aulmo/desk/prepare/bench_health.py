@@ -3,6 +3,7 @@
 from typing import Any
 
 import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
@@ -15,6 +16,7 @@ from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
 from aulmo.prepare.health.findings import KINDS, Finding, examine
+from aulmo.prepare.health.leaks import Leak, closed, leaks
 from aulmo.prepare.health.mend import mend
 
 NAMES = {
@@ -25,7 +27,13 @@ NAMES = {
 }  # fmt: skip
 WHAT, SIZE, WORDS, SHOW, MEND = range(5)
 FOLDED = 8  # findings of a kind from which on they are folded
+LEAKS = "Light leaks"
 LATER = 1500  # ms after an edit
+
+
+def _place(at: tuple[float, float, float]) -> str:
+    """A place in words."""
+    return " · ".join(f"{axis} {v:.0f}" for axis, v in zip("xyz", at))
 
 
 class HealthBench(QWidget):
@@ -38,6 +46,8 @@ class HealthBench(QWidget):
         self.session = session
         self.found: list[Finding] = []
         self.current: Finding | None = None
+        self.leaks: list[Leak] = []
+        self._probed = False
         self._known: dict = {}
         self._seen: Any = None  # the parts that were looked at last
         self._before: int | None = None
@@ -58,6 +68,8 @@ class HealthBench(QWidget):
         for box in (self.how, self.sight):
             box.setFixedWidth(132)
             self.head.addWidget(box)
+        self.probe = button("Light leaks", self.look_for_leaks, "small", "Where outside light comes into the space that the view stands in")
+        self.head.addWidget(self.probe)
         self.mend_all = button("Mend all", lambda: self.mend(self.found), "small")
         self.head.addWidget(self.mend_all)
         self.tree = QTreeWidget()
@@ -95,7 +107,7 @@ class HealthBench(QWidget):
 
     def _opened(self) -> None:
         self._known, self._seen, self._before, self.found = {}, None, None, []
-        self._looking = False
+        self._looking, self.leaks, self._probed = False, [], False
         self._choose(None)
         self._fill()
         self._later.start()
@@ -144,7 +156,7 @@ class HealthBench(QWidget):
     # showing
 
     def _fill(self) -> None:
-        there = bool(self.found)
+        there = bool(self.found) or self._probed
         self.tree.blockSignals(True)
         self.tree.clear()
         t = theme.current()
@@ -168,19 +180,37 @@ class HealthBench(QWidget):
                 self._paint_links(row)
                 top.addChild(row)
             top.setExpanded(len(mine) < FOLDED)
+        if self._probed:
+            self._fill_leaks()
         self.tree.blockSignals(False)
         if self.current is not None and self.current not in self.found:
             self._choose(None)
         self.tree.setVisible(there)
-        self.mend_all.setVisible(there)
+        self.mend_all.setVisible(bool(self.found))
         self.how.setVisible(any(f.kind in ("hole", "open") for f in self.found))
         if self._seen is None:
             self.empty.setText("Not looked at yet")
         else:
             self.empty.setText("Nothing is wrong: every mesh is closed and faces outward, nothing stands twice or within another.")
         self.empty.setVisible(not there)
-        self.summary.setText(counted(len(self.found), "finding") if there else "")
+        self.summary.setText(counted(len(self.found), "finding") if self.found else "")
         self.marked.emit()
+
+    def _fill_leaks(self) -> None:
+        told, deed = "" if self.leaks else "none: it is closed", "Patch all" if len(self.leaks) > 1 else ""
+        top = QTreeWidgetItem([f"{LEAKS} · {len(self.leaks)}", "", told, "", deed])
+        top.setIcon(0, theme.icon("sun", theme.current().caution if self.leaks else theme.current().fine))
+        self._paint_links(top)
+        self.tree.addTopLevelItem(top)
+        for leak in self.leaks:
+            words = f"{show(leak.length_mm, 'mm', 0)} long · click here if it is meant"
+            row = QTreeWidgetItem([_place(leak.at), show(leak.size_mm, "mm", 2), words, "Show me", "Patch"])
+            row.setData(0, Qt.ItemDataRole.UserRole, leak)
+            row.setTextAlignment(SIZE, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            row.setToolTip(WORDS, "An opening that is meant, as a window, is not told again")
+            self._paint_links(row)
+            top.addChild(row)
+        top.setExpanded(True)
 
     def _paint_links(self, row: QTreeWidgetItem) -> None:
         for column in (SHOW, MEND):
@@ -202,42 +232,81 @@ class HealthBench(QWidget):
     def _choose(self, item: QTreeWidgetItem | None) -> None:
         one = item.data(0, Qt.ItemDataRole.UserRole) if item is not None else None
         self.current = one
-        if one is not None and one.part in self.session.document.parts:
+        if isinstance(one, Finding) and one.part in self.session.document.parts:
             self.session.select([one.part])
         self.marked.emit()
 
     def _clicked(self, item: QTreeWidgetItem, column: int) -> None:
         one = item.data(0, Qt.ItemDataRole.UserRole)
-        if column == SHOW and one is not None:
+        if isinstance(one, Leak) or item.text(0).startswith(LEAKS):
+            wanted = [one] if one is not None else self.leaks
+            if column == SHOW and one is not None:
+                self._look_at(np.array(one.at), max(one.length_mm, one.size_mm))
+            elif column == MEND and item.text(MEND):
+                self.patch(wanted)
+            elif column == WORDS and one is not None:
+                self._is_meant(one)
+        elif column == SHOW and one is not None:
             self.show_place(one)
         elif column == MEND and item.text(MEND):
             title = item.text(0).partition(" · ")[0]
             self.mend([one] if one is not None else [f for f in self.found if NAMES[f.kind][0] == title])
 
-    def show_place(self, one: Finding | None) -> None:
+    # light leaks
+
+    def look_for_leaks(self) -> None:
+        """Look for where outside light comes into the space that the view stands in."""
+        session = self.session
+        document, assets, place = session.document, session.assets, session.view.position
+        meant = (*document.windows, *(lamp.position for lamp in document.lamps.values() if lamp.kind == "portal"))
+
+        def done(found: list[Leak]) -> None:
+            self.leaks, self._probed = found, True
+            self._fill()
+            session.hint.emit(f"{counted(len(found), 'opening')} lets light in" if len(found) == 1 else f"{len(found) or 'No'} openings let light in")
+
+        session.start_task("Looking for light leaks", lambda task: leaks(document, assets, place, meant), done)
+
+    def patch(self, wanted: list[Leak]) -> None:
+        """Close openings, each with a patch of its own: one step of undo."""
+        document = self.session.document
+        for leak in wanted:
+            document, _ = closed(document, leak)
+        self.leaks = [leak for leak in self.leaks if leak not in wanted]
+        self.session.apply(f"Patched {counted(len(wanted), 'leak')}", document)
+        self._fill()
+
+    def _is_meant(self, leak: Leak) -> None:
+        document = self.session.document
+        self.leaks = [other for other in self.leaks if other is not leak]
+        self.session.apply("Remembered an opening that is meant", replace(document, windows=(*document.windows, leak.at)))
+        self._fill()
+
+    def show_place(self, one: Finding | Leak | None) -> None:
         """Look at where something is wrong, from where the view stands, from near."""
-        if one is None:
+        if not isinstance(one, Finding):
             return
         self.current = one
         session = self.session
-        view = session.view
         size = max(one.size_mm, 1.0)
         part = session.document.parts.get(one.part)
         if part is not None:
             box = arrange.bounds(session.document, session.assets, [one.part])
             whole = float((box[1] - box[0]).max()) if box is not None else size
             size = min(max(2.5 * size, 0.3 * whole), 3 * whole)
-        middle = np.array(one.at)
+        self._look_at(np.array(one.at), size)
+        session.select([one.part])
+        self.marked.emit()
+
+    def _look_at(self, middle: np.ndarray, size: float) -> None:
+        session = self.session
+        view = session.view
         away = np.array(view.position) - np.array(view.target)
         corners = middle + size * (np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)]) - 0.5)
-        from msgspec.structs import replace
-
         start = replace(view, position=tuple(middle + away), target=tuple(middle))
         shot = session.shot
         ratio = shot.width / shot.height if shot is not None else 1.6
         session.set_view(arrange.frame_points(start, corners, ratio))
-        session.select([one.part])
-        self.marked.emit()
 
     # mending
 

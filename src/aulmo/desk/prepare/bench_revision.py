@@ -82,11 +82,13 @@ class RevisionBench(QWidget):
         layout = under_head(self)
         layout.addLayout(line)
         layout.addWidget(self.empty)
+        self.deeds = QWidget()
+        held = QHBoxLayout(self.deeds)
+        held.setContentsMargins(12, 4, 12, 0)
         for widget in (self.read_now, self.other_file, self.put_away):
-            held = QHBoxLayout()
-            held.setContentsMargins(12, 4, 12, 0)
-            held.addWidget(widget, 0, Qt.AlignmentFlag.AlignLeft)
-            layout.addLayout(held)
+            held.addWidget(widget)
+        held.addStretch(1)
+        layout.addWidget(self.deeds)
         layout.addWidget(self.tree, 1)
         layout.addStretch(0)
         session.opened.connect(self._opened)
@@ -156,6 +158,7 @@ class RevisionBench(QWidget):
             widget.setVisible(there)
         news = [document.sources[i].name for i in self.watch.news if i in document.sources]
         aside = [words for s in document.sources.values() for words in s.aside]
+        self.deeds.setVisible(not there)
         self.read_now.setVisible(bool(news) and not there and not self._reading)
         self.other_file.setVisible(not there and bool(document.sources) and not self._reading)
         self.put_away.setVisible(not there and bool(aside))

@@ -14,6 +14,7 @@ from aulmo.document.placement import world_matrix
 from aulmo.document.quantity import show
 from aulmo.prepare import arrange
 from aulmo.prepare.health.findings import Finding
+from aulmo.prepare.health.leaks import Leak
 
 GRASP = 7.0  # pixels beside a rim within which it is taken
 MOST_HATCHED = 4000  # triangles
@@ -29,7 +30,8 @@ class HealthMarks(Overlay):
 
     def shown(self) -> bool:
         """Only where one looks for what is wrong."""
-        return self.session.stage == "Prepare" and self.bench.isVisible() and bool(self.bench.found) and not self.session.tool
+        there = bool(self.bench.found or self.bench.leaks)
+        return self.session.stage == "Prepare" and self.bench.isVisible() and there and not self.session.tool
 
     def draw(self, painter: QPainter) -> None:
         """Turned faces and rims, all of them; of the others that which is chosen."""
@@ -47,7 +49,20 @@ class HealthMarks(Overlay):
                     self._hatch(painter, one, True, MOST_HATCHED)
                 else:
                     self._box(painter, one)
+        for leak in self.bench.leaks:
+            self._slit(painter, leak)
         painter.restore()
+
+    def _slit(self, painter: QPainter, leak: Leak) -> None:
+        """An opening where it is, as long as it is, with its breadth in mm."""
+        seen = self.picture.places_on_screen(np.array([*leak.ends, leak.at]))
+        if not (seen[:, 2] > 0).all():
+            return
+        chosen = leak is self.bench.current
+        for pen in (QPen(QColor(0, 0, 0, 150), 6), QPen(self._colour(chosen), 3)):
+            painter.setPen(pen)
+            painter.drawLine(QPointF(*seen[0, :2]), QPointF(*seen[1, :2]))
+        painter.drawText(QPointF(seen[2, 0] + 8, seen[2, 1] - 6), show(leak.size_mm, "mm", 1))
 
     def _colour(self, chosen: bool) -> QColor:
         return QColor(theme.current().accent if chosen else theme.current().caution)

@@ -23,6 +23,7 @@ from aulmo.desk.widgets.fields import Choice, Segments, button, label, row
 from aulmo.document import variants
 from aulmo.document.quantity import duration, show
 from aulmo.document.records import RenderSettings, Shot
+from aulmo.light.travel import WAYS, which
 from aulmo.trace.passes import SETS, USES
 from aulmo.trace.tracer import Prediction, predict
 
@@ -33,13 +34,6 @@ _PASS_TIPS = {
     "mattes": "Masks of every part and every material, antialiased, by name",
     "motion": "How many pixels each surface moves until the next frame",
 }
-BOUNCES = {
-    "Open set": {"bounces": 12, "diffuse_bounces": 5, "specular_bounces": 12, "clear_bounces": 12, "scatters": 1024},
-    "Clear solids": {"bounces": 32, "diffuse_bounces": 5, "specular_bounces": 16, "clear_bounces": 32, "scatters": 1024},
-    "Enclosed room": {"bounces": 24, "diffuse_bounces": 20, "specular_bounces": 16, "clear_bounces": 12, "scatters": 1024},
-}
-
-
 def short_path(path: Path, longest: int = 30) -> str:
     """A path as it is read: from home, its middle left out where it is long."""
     home = Path.home()
@@ -130,9 +124,10 @@ class RenderPage(Page):
         ways = self.section("How far light travels", "render/bounces")
         self.preset = Choice()
         self.preset.setAccessibleName("Bounce preset")
-        self.preset.chosen.connect(lambda name: name and self._render(f"Made for {name.lower()}", **BOUNCES[name]))
+        self.preset.chosen.connect(lambda name: name and self._render(f"Made for {name[0].lower()}{name[1:]}", **WAYS[name]))
         ways.add(row("Made for", self.preset))
-        self.bounces = {key: self.add(ways, f"render/{key}") for key in BOUNCES["Open set"]}
+        kinds = ("bounces", "diffuse_bounces", "specular_bounces", "clear_bounces", "scatters")
+        self.bounces = {key: self.add(ways, f"render/{key}") for key in kinds}
         light = self.section("Light through glass", "render/glass")
         self.straight = self.add(light, "render/straight_glass")
         self.clamp = self.add(light, "render/clamp_stops", kind=BoundNumber)
@@ -188,8 +183,8 @@ class RenderPage(Page):
         beside = "Passes are kept beside the picture, for Finish." if settings.negative else "This type holds no passes; EXR and layered files do."
         self.pass_words.setText("" if file_kind.layered or not settings.passes else beside)
         self.pass_words.setVisible(bool(self.pass_words.text()))
-        fits = next((n for n, wanted in BOUNCES.items() if all(getattr(settings, k) == v for k, v in wanted.items())), None)
-        self.preset.fill([(n, n) for n in BOUNCES] + ([] if fits else [("Own", None)]), fits)
+        fits = which(self.session.resolved) or None
+        self.preset.fill([(n, n) for n in WAYS] + ([] if fits else [("Own", None)]), fits)
         if self.isVisible() or not self.path.text():
             folder = picture_folder(settings, self.session.own_path)
             if not self.folder.hasFocus():

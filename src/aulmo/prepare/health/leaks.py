@@ -15,11 +15,13 @@ from aulmo.document.made.set_pieces import name_of_mesh
 from aulmo.document.placement import from_matrix
 from aulmo.document.records import Document, Part, SetPiece
 from aulmo.errors import BadValue
+from aulmo.prepare.faces import pieces_between
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.rays import Rays
 
 ALL_ROUND = 4000  # rays that tell whether a place lies within anything
 PLACES = 6  # other places of the space that are looked from
+NEAR_BY = 0.06  # between the ways of two rays of those, about
 OPEN = 0.5  # share of those that may get away; more, and the place lies out of doors
 ALONG = 12.0  # mm between two places on an edge at most, and a share of the space
 SHARE = 1 / 160
@@ -66,12 +68,70 @@ def leaks(document: Document, assets: AssetStore, place: Sequence[float], meant:
     size = float(2 * np.median(met.distance[inside]))
     eyes = [eye, *_other_places(rays, eye, around, met.distance, generator)]
     edges = _edges(look, size)
-    hits = np.concatenate([_passing(rays, start, edges.at, edges.along, size) for start in eyes])
-    out = [leak for leak in (_told(rays, group, size) for group in _grouped(hits, size)) if leak is not None]
-    out += _slipping(rays, eyes, edges, size)
+    hits = []
+    wide = _wide(eye, around, met.distance)
+    for start in eyes:
+        seen = met if start is eye else rays.meet(np.tile(start, (ALL_ROUND, 1)), around)
+        through = around[np.isinf(seen.distance)]  # as wide as rays all round go through by themselves: told as a whole, not by what stands before it
+        found = _passing(rays, start, edges.at, edges.along, size)
+        hits.append(found[_apart(found[:, 3:6], through) & ~_leaves_by(wide, found[:, :3], found[:, 3:6])])
+    out = wide + [leak for leak in (_told(rays, group, size) for group in _grouped(np.concatenate(hits), size)) if leak is not None]
+    out += _slipping(rays, eyes, edges, wide, size)
     step = max(ALONG, SHARE * size)
     near = lambda leak: any(np.linalg.norm(np.array(leak.at) - np.array(m)) < max(leak.length_mm, 50.0) for m in meant)  # noqa: E731
     return sorted((leak for leak in _merged(out, step) if not near(leak)), key=lambda leak: -leak.size_mm)
+
+
+def _apart(ways: np.ndarray, through: np.ndarray) -> np.ndarray:
+    """(n,) whether no ray that went through something wide ran nearly the same way."""
+    if not len(through) or not len(ways):
+        return np.ones(len(ways), bool)
+    from scipy.spatial import cKDTree
+
+    return np.asarray(cKDTree(through).query(ways)[0] > NEAR_BY)
+
+
+def _leaves_by(wide: list[Leak], starts: np.ndarray, ways: np.ndarray) -> np.ndarray:
+    """(n,) whether a ray goes out by one of the wide openings, past whatever it slipped by before."""
+    out = np.zeros(len(starts), bool)
+    for leak in wide:
+        away = np.array(leak.at) - starts
+        ahead = (away * ways).sum(1)
+        aside = np.linalg.norm(away - ahead[:, None] * ways, axis=1)
+        out |= (ahead > 0) & (aside < 0.75 * leak.length_mm)
+    return out
+
+
+def _wide(eye: np.ndarray, around: np.ndarray, distance: np.ndarray) -> list[Leak]:
+    """Openings that rays all round find by themselves, as windows and doors are: their middle where the wall round them lies, about as large as they
+    are."""
+    from scipy.spatial import cKDTree
+
+    gone = np.isinf(distance)
+    ways = around[gone]
+    if not len(ways):
+        return []
+    pairs = cKDTree(ways).query_pairs(1.6 * NEAR_BY, output_type="ndarray")
+    label = pieces_between(len(ways), pairs[:, 0], pairs[:, 1]) if len(pairs) else np.arange(len(ways))
+    walls, far = cKDTree(around[~gone]), distance[~gone]
+    out = []
+    for k in range(int(label.max()) + 1):
+        mine = ways[label == k]
+        beside = np.unique(np.concatenate([np.array(b, int) for b in walls.query_ball_point(mine, 2.5 * NEAR_BY)]))
+        if not len(beside):
+            continue
+        way = mine.mean(0) / max(1e-30, float(np.linalg.norm(mine.mean(0))))
+        wall = float(np.median(far[beside]))
+        right = np.cross(way, (0.0, 0.0, 1.0) if abs(way[2]) < 0.9 else (1.0, 0.0, 0.0))
+        right /= np.linalg.norm(right)
+        up = np.cross(right, way)
+        spread = [wall * (float(np.ptp(mine @ axis)) + NEAR_BY) for axis in (right, up)]
+        long, across = (right, up) if spread[0] >= spread[1] else (up, right)
+        x, y, z = (float(v) for v in eye + way * wall)
+        middle = np.array((x, y, z))
+        reach = max(spread) / 2
+        out.append(Leak((x, y, z), min(spread), max(spread), np.array([middle - long * reach, middle + long * reach]), across, way))
+    return out
 
 
 def _solid_rays(document: Document, look: Look) -> Rays:
@@ -151,7 +211,7 @@ def _sharp(body: Body) -> list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndar
     return out
 
 
-def _slipping(rays: Rays, eyes: list[np.ndarray], edges: _Edges, size: float) -> list[Leak]:
+def _slipping(rays: Rays, eyes: list[np.ndarray], edges: _Edges, wide: list[Leak], size: float) -> list[Leak]:
     """Openings through which light slips along one face of an edge that is seen."""
     step = max(ALONG, SHARE * size)
     rows = []
@@ -171,7 +231,7 @@ def _slipping(rays: Rays, eyes: list[np.ndarray], edges: _Edges, size: float) ->
             for tilt in TILTS:
                 way = into + tilt * along
                 way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-30)
-                gone = np.isinf(rays.meet(start, way).distance)
+                gone = np.isinf(rays.meet(start, way).distance) & ~_leaves_by(wide, start, way)
                 if not gone.any():
                     continue
                 within = start[gone] + into[gone] * (share * size + min(DEPTHS[-1], 0.002 * size))
@@ -226,8 +286,6 @@ def _grouped(hits: np.ndarray, size: float) -> list[np.ndarray]:
     if not len(hits):
         return []
     from scipy.spatial import cKDTree
-
-    from aulmo.prepare.faces import pieces_between
 
     step = max(ALONG, SHARE * size)
     pairs = cKDTree(hits[:, :3]).query_pairs(1.6 * step, output_type="ndarray")
