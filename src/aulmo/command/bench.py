@@ -18,7 +18,17 @@ from typing import Callable, Sequence
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.command import bench_decals, bench_desk, bench_film, bench_finish, bench_light, bench_lines, bench_nodes, bench_scenes as scenes
+from aulmo.command import (
+    bench_decals,
+    bench_desk,
+    bench_film,
+    bench_finish,
+    bench_light,
+    bench_lines,
+    bench_nodes,
+    bench_prepare,
+    bench_scenes as scenes,
+)
 from aulmo.command.pace import Figures, paced
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -412,7 +422,8 @@ def _noise(told: Figures) -> None:
 # by what each is asked for alone
 GROUPS: dict[str, Callable[[Figures], None]] = {
     "share": _shares, "draft": _draft, "import": bench_desk.imports, "edit": _edits, "desk": bench_desk.run, "film": bench_film.run,
-    "finish": bench_finish.run, "first": _first, "memory": _memory, "noise": _noise, "cost": lambda told: _costs(told.add),
+    "finish": bench_finish.run,
+    "prepare": bench_prepare.run, "first": _first, "memory": _memory, "noise": _noise, "cost": lambda told: _costs(told.add),
 }  # fmt: skip
 
 

@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHBoxLayout, QHeaderView, QTreeWidget, QTreeWidgetItem, QWidget
 
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead, under_head
@@ -54,8 +54,11 @@ class HealthBench(QWidget):
         self._looking = False
         self.head = BenchHead("Health")
         self.summary = label("")
-        self.head.addWidget(self.summary)
         self.head.addStretch(1)
+        line = QHBoxLayout()
+        line.setContentsMargins(14, 0, 10, 4)
+        line.setSpacing(8)
+        line.addWidget(self.summary, 1)
         self.how = Choice()
         self.how.setAccessibleName("Holes are closed")
         self.how.setToolTip("How a hole is closed")
@@ -66,10 +69,10 @@ class HealthBench(QWidget):
         self.sight.fill([("From any side", "any"), ("From the shots", "shots")], "any")
         self.sight.chosen.connect(lambda _: self._look(True))
         for box in (self.how, self.sight):
-            box.setFixedWidth(132)
-            self.head.addWidget(box)
+            box.setFixedWidth(150)
+            line.addWidget(box)
         self.probe = button("Light leaks", self.look_for_leaks, "small", "Where outside light comes into the space that the view stands in")
-        self.head.addWidget(self.probe)
+        line.addWidget(self.probe)
         self.mend_all = button("Mend all", lambda: self.mend(self.found), "small")
         self.head.addWidget(self.mend_all)
         self.tree = QTreeWidget()
@@ -93,6 +96,7 @@ class HealthBench(QWidget):
         self.empty = label("", wrap=True)
         self.empty.setContentsMargins(14, 8, 14, 0)
         layout = under_head(self)
+        layout.addLayout(line)
         layout.addWidget(self.empty)
         layout.addWidget(self.tree, 1)
         self._later = QTimer(self)

@@ -1,5 +1,10 @@
 """Finding, reading and telling of new revisions of files."""
 
+import atexit
+import shutil
+import subprocess
+import sys
+import tempfile
 from pathlib import Path
 
 from PySide6.QtCore import QSettings
@@ -8,8 +13,11 @@ from PySide6.QtWidgets import QFileDialog
 from aulmo.desk.prepare.bench_revision import RevisionBench
 from aulmo.desk.prepare.source_watch import SourceWatch
 from aulmo.desk.shell.question import ask
+from aulmo.desk.shell.session import DEMO
 from aulmo.desk.shell.stage import Desk
 from aulmo.document.quantity import shortened
+from aulmo.document.records import Source
+from aulmo.errors import BadFile
 from aulmo.prepare.revision.compare import source_for
 
 
@@ -20,6 +28,8 @@ class RevisionCommands:
         self.desk, self.session, self.watch, self.bench = desk, desk.session, watch, bench
         has_sources = lambda: desk.working() and bool(desk.session.document.sources)  # noqa: E731
         desk.registry.add("revision", "Revision…", "File", "", self.show, has_sources)
+        there = lambda: desk.working() and self._lantern() is not None  # noqa: E731
+        desk.registry.add("engineer", "The lantern comes again (demo)", "File", "", self.engineer, there)
         bench.other_file.clicked.connect(self.choose)
         watch.changed.connect(self._tell)
 
@@ -46,7 +56,34 @@ class RevisionCommands:
             QSettings().setValue("folder", str(Path(name).parent))
             self.bench.read(source.id, Path(name))
 
-    def _source(self):
+    def _lantern(self) -> Source | None:
+        """The demo's lantern among the files of the project."""
+        return next((s for s in self.session.document.sources.values() if s.name == "wick.step"), None)
+
+    def engineer(self) -> None:
+        """The stand-in for the engineer's station writes a new revision of the lantern, which is looked at."""
+        source = self._lantern()
+        if source is None:
+            return
+        folder = tempfile.mkdtemp(prefix="aulmo-engineer-")
+        atexit.register(shutil.rmtree, folder, True)
+        out = Path(folder) / source.name
+
+        def work(task) -> Path:
+            task.tell("The engineer changes the lantern", 0.1)
+            made = subprocess.run([sys.executable, str(DEMO / "engineer.py"), str(out)], capture_output=True, text=True)
+            if made.returncode or not out.is_file():
+                raise BadFile("The stand-in for the engineer's station could not write its file.")
+            return out
+
+        def done(path: Path) -> None:
+            self.session.set_stage("Prepare")
+            self.session.face_wanted.emit("Revision")
+            self.bench.read(source.id, path)
+
+        self.session.start_task("The engineer changes the lantern", work, done)
+
+    def _source(self) -> Source | None:
         """The file that the selection came from, else the first."""
         sources = list(self.session.document.sources.values())
         part = self.session.document.parts.get(self.session.selection[0]) if self.session.selection else None

@@ -49,31 +49,42 @@ class Sample(NamedTuple):
 
 def sampled(bodies: Sequence[Body], most: int = 60_000) -> Sample:
     """Places spread over every part by area, the middles of its largest triangles among them; fewer on each where there are very many parts."""
-    generator = np.random.default_rng(11)
     each = int(min(MOST, max(LEAST, most // max(1, len(bodies)))))
-    numbers, places, normals = [], [], []
+    known: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+    numbers, places, normals = [np.zeros(0, int)], [np.zeros((0, 3))], [np.zeros((0, 3))]
     for number, body in enumerate(bodies):
-        corners = body.corners
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        area = np.sqrt((cross * cross).sum(1))
-        whole = area.sum()
-        if not whole > 0:
+        name = body.part.mesh or ""
+        if name not in known:
+            known[name] = _on_mesh(body.mesh, each)
+        own, facing = known[name]
+        linear = body.matrix[:3, :3]
+        determinant = float(np.linalg.det(linear))
+        if not len(own) or abs(determinant) < 1e-30:
             continue
-        stairs = np.cumsum(area) / whole
-        chosen = np.searchsorted(stairs, (np.arange(each) + generator.random(each)) / each).clip(0, len(area) - 1)
-        weights = generator.dirichlet((1.0, 1.0, 1.0), each)
-        few = min(len(area), each // 4)
-        large = np.argpartition(area, len(area) - few)[len(area) - few :] if few < len(area) else np.arange(len(area))
-        chosen = np.concatenate([chosen, large])
-        weights = np.concatenate([weights, np.full((len(large), 3), 1 / 3)])
-        sound = area[chosen] > 0
-        chosen, weights = chosen[sound], weights[sound]
-        numbers.append(np.full(len(chosen), number))
-        places.append((corners[chosen] * weights[:, :, None]).sum(1))
-        normals.append(cross[chosen] / area[chosen][:, None])
-    if not numbers:
-        return Sample(np.zeros(0, int), np.zeros((0, 3)), np.zeros((0, 3)))
+        turned = facing @ np.linalg.inv(linear) * np.sign(determinant)
+        numbers.append(np.full(len(own), number))
+        places.append(own @ linear.T + body.matrix[:3, 3])
+        normals.append(turned / np.maximum(np.linalg.norm(turned, axis=1, keepdims=True), 1e-30))
     return Sample(np.concatenate(numbers), np.concatenate(places), np.concatenate(normals))
+
+
+def _on_mesh(mesh: Mesh, each: int) -> tuple[np.ndarray, np.ndarray]:
+    """Places on a mesh and which way its triangles face there, in its own mm."""
+    generator = np.random.default_rng(11)
+    corners = mesh.vertices.astype(float)[mesh.triangles]
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    area = np.sqrt((cross * cross).sum(1))
+    whole = area.sum()
+    if not whole > 0:
+        return np.zeros((0, 3)), np.zeros((0, 3))
+    chosen = np.searchsorted(np.cumsum(area) / whole, (np.arange(each) + generator.random(each)) / each).clip(0, len(area) - 1)
+    few = min(len(area), each // 4)
+    large = np.argpartition(area, len(area) - few)[len(area) - few :] if few < len(area) else np.arange(len(area))
+    weights = np.concatenate([generator.dirichlet((1.0, 1.0, 1.0), each), np.full((len(large), 3), 1 / 3)])
+    chosen = np.concatenate([chosen, large])
+    sound = area[chosen] > 0
+    chosen, weights = chosen[sound], weights[sound]
+    return (corners[chosen] * weights[:, :, None]).sum(1), cross[chosen] / area[chosen][:, None]
 
 
 class Look:
