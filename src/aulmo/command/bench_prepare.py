@@ -14,7 +14,7 @@ from aulmo.prepare.arrange import first_shot
 from aulmo.prepare.health.findings import examine
 from aulmo.prepare.revision.compare import Revision, changes
 from aulmo.prepare.revision.pairs import pair
-from aulmo.prepare.revision.state import Said, kept, remembered, said_of
+from aulmo.prepare.revision.state import kept, remembered, said_of
 from aulmo.prepare.revision.take import take
 
 
@@ -72,7 +72,7 @@ def revision_seconds(count: int) -> float:
     started = time.perf_counter()
     before, known = remembered(document, assets, source)
     read = said_of(fresh, assets, ["all"], dict(before.shapes))
-    now = Said(read.nodes, read.shapes, before.unit_mm, before.up)
+    now = replace(read, unit_mm=before.unit_mm, up=before.up)
     pairs = pair(before, now)
     told = tuple(changes(before, now, pairs))
     revision = Revision("s", "/balls.step", "1", fresh, before, now, pairs, told, known, False)

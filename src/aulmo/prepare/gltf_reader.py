@@ -2,6 +2,7 @@
 
 import base64
 import json
+import math
 import struct
 from pathlib import Path
 from typing import Any, Callable
@@ -11,6 +12,7 @@ import numpy as np
 
 from aulmo.document.beside import beside
 from aulmo.errors import BadFile
+from aulmo.prepare.file_cameras import noted
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.raw_mesh import Piece, left_out, mesh_of, strip, with_geometry, worn_by
 
@@ -64,6 +66,7 @@ class _Gltf:
         self.meshes: list = []
         self.mesh_of: dict[tuple[int, float], tuple[int, list] | None] = {}
         self.nodes: list[dict] = []
+        self.cameras: list[dict] = []
         self.lost = self.broken = self.flat = self.missing = 0
         self.second = False
         self.materials: dict[int, dict] = {}
@@ -120,6 +123,7 @@ class _Gltf:
         kept = with_geometry(self.nodes)
         return {
             "nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes + self.notes, "up": "y", "unit_mm": METRE,
+            "cameras": self.cameras,
         }  # fmt: skip
 
     def _node(self, node: dict, number: int, parent: int, key: str) -> tuple[int, str]:
@@ -143,9 +147,30 @@ class _Gltf:
         entry = {"name": name, "parent": parent, "matrix": matrix.tolist(), "mesh": None, "key": key, "moves": moves}
         self.nodes.append({**entry, **(own or {})})
         index = len(self.nodes) - 1
+        if isinstance(node.get("camera"), int):
+            self._camera(node["camera"], name, index)
         for k, copy in enumerate(copies if copies is not None else ()):
             self.nodes.append({"name": name, "parent": index, "matrix": copy.tolist(), "key": f"{key} {k + 1}", **(made or {})})
         return index, key
+
+    def _camera(self, number: int, name: str, index: int) -> None:
+        held = self._list("cameras")
+        told = self._dict(held[number]) if 0 <= number < len(held) else {}
+        matrix, at = np.eye(4), index
+        while at >= 0:
+            matrix = np.array(self.nodes[at]["matrix"]) @ matrix
+            at = self.nodes[at]["parent"]
+        try:
+            seen = self._dict(told.get(str(told.get("type"))))
+            if told.get("type") == "perspective":
+                tall, shape = float(seen["yfov"]), float(seen.get("aspectRatio", 1.5))
+                one = noted(name, matrix, fov_x=2 * math.atan(math.tan(tall / 2) * shape))
+            else:
+                one = noted(name, matrix, span_mm=2 * float(seen["xmag"]) * METRE)
+        except (KeyError, TypeError, ValueError):
+            one = None
+        if one is not None:
+            self.cameras.append(one)
 
     def _matrix(self, node: dict) -> np.ndarray:
         matrix = np.eye(4)

@@ -10,18 +10,19 @@ from msgspec.structs import replace
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import digest_of_file
-from aulmo.document.placement import from_matrix
+from aulmo.document.placement import from_matrix, to_matrix
 from aulmo.document.quantity import counted
-from aulmo.document.records import Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface
+from aulmo.document.records import Camera, Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface
 from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
 from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
 from aulmo.prepare.cutting import as_piece
+from aulmo.prepare.file_cameras import cameras, moved
 from aulmo.prepare.file_motion import with_file_keys
 from aulmo.prepare.file_pictures import wired
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
-from aulmo.prepare.revision.state import Said, kept, said_of
+from aulmo.prepare.revision.state import Said, kept, said_of, stood
 from aulmo.prepare.starting_surface import starting_material
 from aulmo.surface.colour import from_srgb
 from aulmo.surface.picture import read_picture
@@ -60,6 +61,7 @@ def import_files(
     A file that cannot be read is told in `failures`. Raises BadFile when none can, or Cancelled.
     """
     read: list[Imported] = []
+    there = frozenset(document.cameras)
     names: list[str] = []
     failures: list[str] = []
     finesse = finesse or Finesse()
@@ -94,8 +96,22 @@ def import_files(
         document = arrange.centre(document, assets, roots)
     else:
         document = arrange.centre(arrange.rest_on_floor(document, assets, roots), assets, roots)
+    document = _cameras_along(document, read, set(there))
     notes = tuple(n if len(read) == 1 else f"{name}: {n}" for one, name in zip(read, names) for n in one.notes)
     return Imported(document, roots, notes, tuple(failures))
+
+
+def _cameras_along(document: Document, read: list[Imported], there: set[str]) -> Document:
+    """Cameras of files go where their parts went when those were put on the floor; those that were `there` before stay."""
+    for one in read:
+        own = [c for i, c in one.document.cameras.items() if i not in there]
+        there |= set(one.document.cameras)
+        if own and one.roots:
+            root = one.roots[0]
+            change = to_matrix(document.parts[root].placement) @ np.linalg.inv(to_matrix(one.document.parts[root].placement))
+            for camera in own:
+                document = edits.put_camera(document, moved(camera, change))
+    return document
 
 
 def read_alone(
@@ -166,11 +182,14 @@ class _Added:
         if moving:
             document = with_file_keys(document, moving)
         size = arrange.size_of(document, self.assets, roots)
+        held = cameras(index.get("cameras", ()), turn, max(1.0, 2 * max(size)))
+        for camera in held:
+            document = edits.put_camera(document, camera)
         unit = float(index.get("unit_mm", 1.0))
         source = Source(
             id=edits.new_id(), name=self.path.name, path=str(self.path.resolve()), roots=tuple(roots), unit_mm=unit,
             offered=likelier_unit(max(size), unit), up=index.get("up", "z"), whole=self.whole, dressed=self.dressed,
-            solids=int(index.get("solids", 0)), digest=digest_of_file(self.path), said=self._said(document, roots, unit, index.get("up", "z")),
+            solids=int(index.get("solids", 0)), digest=digest_of_file(self.path), said=self._said(document, roots, unit, index.get("up", "z"), held),
         )  # fmt: skip
         document = replace(document, sources={**document.sources, source.id: source})
         notes = [*index["notes"], "Rested on the floor and centred", f"Size {size[0]:.4g} × {size[1]:.4g} × {size[2]:.4g} mm"]
@@ -186,13 +205,15 @@ class _Added:
         damaged = sum(name is None for name in self.pictures.values())
         if damaged:
             notes.append(f"{counted(damaged, 'picture')} of the file cannot be read and {'was' if damaged == 1 else 'were'} left out")
+        if held:
+            notes.append(f"{counted(len(held), 'camera')} of the file came along: {', '.join(c.name for c in held[:3])}")
         if layers:
             notes.append(f"{counted(layers, 'layer')} became saved {'selection' if layers == 1 else 'selections'}")
         return Imported(document, tuple(roots), tuple(notes))
 
-    def _said(self, document: Document, roots: list[str], unit: float, up: str) -> str:
+    def _said(self, document: Document, roots: list[str], unit: float, up: str, held: list[Camera]) -> str:
         said = said_of(document, self.assets, roots)
-        return kept(Said(said.nodes, said.shapes, unit, up), self.assets)
+        return kept(Said(said.nodes, said.shapes, unit, up, stood(held)), self.assets)
 
     def _part(self, part_id: str, name: str, parent: str | None, children: tuple[str, ...], matrix: np.ndarray, node: dict) -> Part:
         mesh = node["mesh"]

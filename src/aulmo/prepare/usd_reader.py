@@ -1,5 +1,6 @@
 """USD in all its forms, by the standard's own library. Runs only in the reading process."""
 
+import math
 from pathlib import Path
 from typing import Any, Callable
 
@@ -8,6 +9,7 @@ import numpy as np
 from aulmo.document.beside import is_allowed
 from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
+from aulmo.prepare.file_cameras import noted
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.raw_mesh import Piece, fans, left_out, mesh_of, with_geometry, worn_by
 
@@ -52,6 +54,7 @@ class _Stage:
         self.up = "y" if str(UsdGeom.GetStageUpAxis(stage)).upper() == "Y" else "z"
         self.meshes: list[Mesh] = []
         self.nodes: list[dict] = []
+        self.cameras: list[dict] = []
         self.built: dict[str, dict | None] = {}
         self.lost = self.broken = self.flat = self.missing = 0
         self.images: list[bytes] = []
@@ -74,6 +77,8 @@ class _Stage:
             }  # fmt: skip
             self.nodes.append({**entry, **(self._shape(prim) or {})})
             at[str(prim.GetPath())] = len(self.nodes) - 1
+            if prim.IsA(UsdGeom.Camera):
+                self._camera(UsdGeom.Camera(prim), entry["name"])
             if prim.IsA(UsdGeom.PointInstancer):
                 self._instances(UsdGeom.PointInstancer(prim), len(self.nodes) - 1)
         if not self.meshes:
@@ -83,7 +88,23 @@ class _Stage:
             f"USD in units of {self.scale:g} mm with {self.up} up: brought to millimetres with z up",
             *left_out(self.lost, self.broken, self.missing),
         ]
-        return {"nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes, "up": self.up, "unit_mm": self.scale}
+        return {
+            "nodes": kept, "meshes": self.meshes, "shapes": [], "images": self.images, "notes": notes, "up": self.up, "unit_mm": self.scale,
+            "cameras": self.cameras,
+        }  # fmt: skip
+
+    def _camera(self, camera, name: str) -> None:
+        matrix, at = np.eye(4), len(self.nodes) - 1
+        while at >= 0:
+            matrix = np.array(self.nodes[at]["matrix"]) @ matrix
+            at = self.nodes[at]["parent"]
+        wide, focal = float(camera.GetHorizontalApertureAttr().Get() or 0), float(camera.GetFocalLengthAttr().Get() or 0)
+        if camera.GetProjectionAttr().Get() == "orthographic":
+            one = noted(name, matrix, span_mm=wide / 10 * self.scale)  # apertures are tenths of the stage's unit
+        else:
+            one = noted(name, matrix, fov_x=2 * math.atan(wide / 2 / focal)) if focal > 0 else None
+        if one is not None:
+            self.cameras.append(one)
 
     def _local(self, prim) -> np.ndarray:
         from pxr import UsdGeom

@@ -10,7 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QImage, QPainter, QPen, QPixmap, QPoly
 
 from aulmo.desk.finish.finish_desk import FinishDesk
 from aulmo.desk.finish.reference import fitted, pinned_place
-from aulmo.desk.picture.overlay import Overlay
+from aulmo.desk.picture.overlay import Overlay, flag
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import image_of
 from aulmo.document.finish_records import Mask
@@ -241,14 +241,7 @@ class FinishMarks(Overlay):
 
     @staticmethod
     def _flag(painter: QPainter, box: QRectF, text: str) -> None:
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, max(40, int(box.width()) - 34))
-        flag = QRectF(box.left() + 8, box.top() + 8, metrics.horizontalAdvance(text) + 20, 24)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(32, 32, 32, 225))
-        painter.drawRoundedRect(flag, 3, 3)
-        painter.setPen(QColor("#f0f0f0"))
-        painter.drawText(flag, Qt.AlignmentFlag.AlignCenter, text)
+        flag(painter, box.topLeft() + QPointF(8, 8), text, box.width() - 14)
 
     # the mask in hand
 

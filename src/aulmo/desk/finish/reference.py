@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.finish.finish_desk import FinishDesk
-from aulmo.desk.picture.overlay import Overlay
+from aulmo.desk.picture.overlay import Overlay, flag
 from aulmo.desk.shell import theme
 from aulmo.desk.widgets.painting import image_of, painted
 from aulmo.finish.nearness import Nearness, compared
@@ -30,19 +30,6 @@ def pinned_place(area: QRectF, reference: np.ndarray) -> QRectF:
     h, w = reference.shape[:2]
     width = min(PINNED * area.width(), 0.42 * area.height() * w / h)
     return QRectF(area.right() - width - 10, area.top() + 10, width, width * h / w)
-
-
-def flag(painter: QPainter, at: QPointF, text: str, most: float) -> None:
-    """Words on a dark ground, no wider than `most`."""
-    metrics = painter.fontMetrics()
-    text = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, max(30, int(most) - 20))
-    box = QRectF(at.x(), at.y(), metrics.horizontalAdvance(text) + 18, 22)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(32, 32, 32, 225))
-    painter.drawRoundedRect(box, 3, 3)
-    painter.setPen(QColor("#f0f0f0"))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
 class Told(NamedTuple):

@@ -1,7 +1,22 @@
 """What a stage draws over the picture."""
 
-from PySide6.QtCore import QPoint, Qt
-from PySide6.QtGui import QPainter
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter
+
+
+def flag(painter: QPainter, at: QPointF, text: str, most: float, second: str = "", right: bool = False) -> None:
+    """Words on a dark ground, no wider than `most`, a `second` line below them; `at` is the upper left corner, or the upper `right` one."""
+    metrics = painter.fontMetrics()
+    lines = [metrics.elidedText(line, Qt.TextElideMode.ElideMiddle, max(30, int(most) - 20)) for line in (text, second) if line]
+    width = max(metrics.horizontalAdvance(line) for line in lines) + 18
+    box = QRectF(at.x() - (width if right else 0), at.y(), width, 22 + 18 * (len(lines) - 1))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(32, 32, 32, 225))
+    painter.drawRoundedRect(box, 3, 3)
+    for number, line in enumerate(lines):
+        painter.setPen(QColor("#b4b4b4" if number else "#f0f0f0"))
+        painter.drawText(QRectF(box.left() + 9, box.top() + 18 * number, width - 9, 22), Qt.AlignmentFlag.AlignVCenter, line)
 
 
 class Overlay:

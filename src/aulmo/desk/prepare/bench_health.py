@@ -340,7 +340,3 @@ class HealthBench(QWidget):
             self._later.start()
 
         session.start_task("Mending", lambda task: mend(base, assets, wanted, how, task.tell), done)
-
-    def close_hole(self, one: Finding) -> None:
-        """A click on a rim closes it."""
-        self.mend([one])

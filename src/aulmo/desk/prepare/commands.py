@@ -157,7 +157,7 @@ class PrepareCommands:
                     now, parts={**now.parts, **added}, roots=now.roots + result.roots,
                     **{
                         many: {**getattr(now, many), **{i: v for i, v in getattr(result.document, many).items() if i not in getattr(base, many)}}
-                        for many in ("materials", "selections", "sources")
+                        for many in ("materials", "selections", "sources", "cameras")
                     },
                 )  # fmt: skip
             else:

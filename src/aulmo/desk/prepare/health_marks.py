@@ -128,7 +128,7 @@ class HealthMarks(Overlay):
         found = self.at(at.x(), at.y())
         if not found:
             return False
-        self.bench.close_hole(self.bench.found[int(found[5:])])
+        self.bench.mend([self.bench.found[int(found[5:])]])
         return True
 
 

@@ -12,11 +12,12 @@ from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
 from aulmo.document.property_table import COPY_KINDS, PIECE_KINDS
-from aulmo.document.quantity import counted, grouped
+from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
 from aulmo.prepare import copying, cutting, fine_enough
 from aulmo.prepare.import_file import change_each_finesse
 from aulmo.prepare.path_files import DRAWINGS, read_paths
+from aulmo.prepare.unwrap import SIDE, unwrap_parts
 
 
 class MakeCommands:
@@ -45,7 +46,26 @@ class MakeCommands:
         add("split_angle", "Split at sharp edges", "Parts", "", lambda: self.split_angle(30.0), one)
         add("join", "Join parts", "Parts", "", self.join, lambda: desk.working() and len(s.selection) > 0)
         add("finesse_shot", "Finesse for the shots’ size…", "Parts", "", self.finesse_for_shots, lambda: bool(desk.working() and s.document.parts))
+        add("unwrap", "Unwrap", "Parts", "", self.unwrap, chosen)
         desk.registry.handle("delete", lambda: desk.working() and s.subject.startswith("paths/"), self.delete_path)
+
+    def unwrap(self) -> None:
+        """Coordinates for pictures and painting that no two places of a part share."""
+        session = self.session
+        base, assets, chosen = session.document, session.assets, session.selection
+        told = f"Unwrapped {session.selected_name()}"
+
+        def done(found: tuple) -> None:
+            document, made = found
+            if session.document is not base:
+                session.trouble.emit("The project changed meanwhile; nothing was unwrapped. Do it again.")
+                return
+            session.apply(told, document)
+            pieces = sum(one.pieces for one in made)
+            least = min(one.texels_per_mm for one in made)
+            session.hint.emit(f"{counted(pieces, 'piece')}, {show(least, '', 1)} pixels to a mm in a picture of {SIDE}")
+
+        session.start_task("Unwrapping", lambda task: unwrap_parts(base, assets, chosen, task.tell), done)
 
     # the set
 

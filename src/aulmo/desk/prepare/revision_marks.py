@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, QTimer
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
-from aulmo.desk.picture.overlay import Overlay
+from aulmo.desk.picture.overlay import Overlay, flag
 from aulmo.desk.prepare.bench_revision import RevisionBench
 from aulmo.desk.shell import theme
 from aulmo.document import edits
@@ -116,26 +116,11 @@ class RevisionMarks(Overlay):
                 painter.drawLine(QPointF(cut, frame.top()), QPointF(cut, frame.bottom()))
         name = self.bench.revision.path.rsplit("/", 1)[-1] if self.bench.revision is not None else ""
         if mode == "wipe":
-            self._flag(painter, QPointF(max(frame.left() + 10, 10), frame.top() + 12), "as it is")
-            self._flag(painter, QPointF(frame.right() - 10, frame.top() + 12), name, right=True)
+            flag(painter, QPointF(max(frame.left() + 10, 10), frame.top() + 12), "as it is", 320)
+            flag(painter, QPointF(frame.right() - 10, frame.top() + 12), name, 320, right=True)
         else:
             told = {"over": f"both, half and half · {name}", "blink": name if self._on else "as it is"}[mode]
-            self._flag(painter, QPointF(frame.left() + 10, frame.top() + 12), told)
-
-    def _flag(self, painter: QPainter, at: QPointF, text: str, right: bool = False, second: str = "") -> None:
-        metrics = painter.fontMetrics()
-        text = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, 320)
-        second = metrics.elidedText(second, Qt.TextElideMode.ElideMiddle, 320)
-        width = max(metrics.horizontalAdvance(text), metrics.horizontalAdvance(second)) + 20
-        box = QRectF(at.x() - (width if right else 0), at.y(), width, 42 if second else 24)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(32, 32, 32, 232))
-        painter.drawRoundedRect(box, 3, 3)
-        painter.setPen(QColor("#f0f0f0"))
-        painter.drawText(box.adjusted(10, 3, -8, -3), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, text)
-        if second:
-            painter.setPen(QColor("#b4b4b4"))
-            painter.drawText(box.adjusted(10, 21, -8, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, second)
+            flag(painter, QPointF(frame.left() + 10, frame.top() + 12), told, 420)
 
     def _paint_change(self, painter: QPainter) -> None:
         change, trial = self.bench.current, self.bench.trial
@@ -161,7 +146,7 @@ class RevisionMarks(Overlay):
             at = QPointF(min(high[0] + 12, self.picture.width() - 200), max(8.0, low[1]))
         if at is not None:
             words = {"new": "new", "gone": "gone in the file"}.get(change.kind, change.words or change.kind)
-            self._flag(painter, at, f"{change.name} · {words}", second=change.doubt)
+            flag(painter, at, f"{change.name} · {words}", 320, change.doubt)
         painter.restore()
 
     # the line is pulled

@@ -6,8 +6,9 @@ import numpy as np
 
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import resolve
+from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document
-from aulmo.prepare.health.flaws import Flaw
+from aulmo.prepare.health.flaws import Flaw, extent
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import coincident, doubled, overlaps
 from aulmo.prepare.health.sight import unseen
@@ -72,7 +73,7 @@ def examine(
     same = {frozenset((body.part.id, other.part.id)) for body, other in twice}
     for body, other, points in coincident(look, gone, same):
         same.add(frozenset((body.part.id, other.part.id)))
-        found.append(Finding("coincident", body.part.id, _extent(points), _middle(points), f"with {other.part.name}", other.part.id))
+        found.append(Finding("coincident", body.part.id, extent(points), _middle(points), f"with {other.part.name}", other.part.id))
     if told("Looking for what overlaps", 0.7) is False:
         return []
     for body, other, low, high in overlaps(look, gone, same, told):
@@ -82,8 +83,8 @@ def examine(
         return []
     for body, size, words in odd_sizes(look.bodies):
         found.append(_whole("scale", body, words)._replace(size_mm=size))
-    for body, error, words in coarse(document, look.bodies):
-        found.append(_whole("coarse", body, words)._replace(size_mm=error))
+    for one in coarse(document, look.bodies):
+        found.append(_whole("coarse", one.body, f"{show(one.pixels, '', 1)} pixels off in {one.shot}")._replace(size_mm=one.stray_mm))
     order = {kind: k for k, kind in enumerate(KINDS)}
     clear = {b.part.id for b in look.bodies if b.clear}
     kept = [f for f in found if f.kind in wanted]
@@ -114,17 +115,13 @@ def _middle(points: np.ndarray) -> tuple[float, float, float]:
     return float(x), float(y), float(z)
 
 
-def _extent(points: np.ndarray) -> float:
-    return float(np.ptp(points, axis=0).max())
-
-
 def _placed(body: Body, flaw: Flaw) -> Finding:
     """A flaw of a mesh as it stands in the world."""
     linear, moved = body.matrix[:3, :3], body.matrix[:3, 3]
     shown = flaw.points if len(flaw.points) else body.skin.points[body.skin.cells[flaw.cells]].reshape(-1, 3)
     world = shown @ linear.T + moved
     scale = float(np.cbrt(abs(np.linalg.det(linear))))
-    size = flaw.size * scale if flaw.kind == "open" else _extent(world)
+    size = flaw.size * scale if flaw.kind == "open" else extent(world)
     line = tuple(map(tuple, (flaw.points @ linear.T + moved).tolist())) if len(flaw.points) else ()
     at = _middle(world)
     return Finding(flaw.kind, body.part.id, float(size), at, "", "", tuple(int(c) for c in flaw.cells), line, flaw.closed)  # type: ignore[arg-type]

@@ -11,7 +11,7 @@ from aulmo.document.placement import world_matrices
 from aulmo.document.records import Document, Part
 from aulmo.prepare.health.flaws import Flaw, flaws
 from aulmo.prepare.health.rays import Rays
-from aulmo.prepare.health.skin import Skin, skins
+from aulmo.prepare.health.skin import Skin, finite, skins
 
 LEAST, MOST = 48, 512  # places looked from on a part
 
@@ -97,7 +97,7 @@ class Look:
         self.document, self.known = document, known if known is not None else {}
         wanted = [i for i in shown_leaves(document) if with_set or document.parts[i].set_piece is None]
         worlds = world_matrices(document)
-        meshes = {name: assets.mesh(name) for name in dict.fromkeys(document.parts[i].mesh or "" for i in wanted)}
+        meshes = {name: finite(assets.mesh(name)) for name in dict.fromkeys(document.parts[i].mesh or "" for i in wanted)}
         fresh = [name for name in meshes if name not in self.known]
         self._skins = {name: self.known[name][0] for name in meshes if name in self.known}
         self._skins.update(zip(fresh, skins([meshes[name] for name in fresh])))

@@ -15,12 +15,12 @@ from aulmo.prepare import arrange
 from aulmo.prepare.fine_enough import for_shots
 from aulmo.prepare.health.closing import How, joins_of, lid, strip
 from aulmo.prepare.health.findings import Finding
-from aulmo.prepare.health.flaws import GAP, Flaw, chains, flaws
+from aulmo.prepare.health.flaws import GAP, SLIT, Flaw, chains, flaws, loop_area
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import near_faces, shared_faces, solid_of
 from aulmo.prepare.health.rays import Rays
 from aulmo.prepare.health.rounder import rounder
-from aulmo.prepare.health.sizes import SHOWS, UNITS
+from aulmo.prepare.health.sizes import SHOWS, UNITS, coarse
 from aulmo.prepare.health.skin import Skin, skin_of
 from aulmo.prepare.import_file import change_each_finesse
 from aulmo.prepare.normals import with_crease_normals
@@ -201,8 +201,6 @@ def _patches(skin: Skin, openings: Sequence[Flaw], how: How) -> list[tuple[np.nd
 
 
 def _is_slit(points: np.ndarray) -> bool:
-    from aulmo.prepare.health.flaws import SLIT, loop_area
-
     around = float(np.linalg.norm(np.roll(points, -1, 0) - points, axis=1).sum())
     return 4 * loop_area(points)[0] < SLIT * around**2
 
@@ -346,15 +344,11 @@ def _rounder(document: Document, assets: AssetStore, part_ids: list[str], progre
     bare = [i for i in part_ids if document.parts[i].shape is None and document.parts[i].mesh is not None]
     if not bare:
         return document
-    look = Look(document, assets)
-    from aulmo.prepare.health.sizes import coarse
-
     fresh: dict[str, str] = {}
-    for body, _, words in coarse(document, look.bodies):
-        name = body.part.mesh or ""
-        if body.part.id in bare and name not in fresh:
-            pixels = float(words.replace(" ", "").split("pixels")[0])
-            fresh[name] = assets.add_mesh(rounder(body.mesh, max(2, int(np.ceil(np.sqrt(pixels / (SHOWS / 3)))))))
+    for one in coarse(document, Look(document, assets).bodies):
+        name = one.body.part.mesh or ""
+        if one.body.part.id in bare and name not in fresh:
+            fresh[name] = assets.add_mesh(rounder(one.body.mesh, max(2, int(np.ceil(np.sqrt(3 * one.pixels / SHOWS))))))
     parts = {i: replace(p, mesh=fresh[p.mesh]) if p.mesh in fresh else p for i, p in document.parts.items()}
     return replace(document, parts=parts)
 

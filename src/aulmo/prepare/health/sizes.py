@@ -1,13 +1,12 @@
 """Sizes that cannot be, and round shapes whose triangles show in the shots."""
 
-from typing import Sequence
+from typing import NamedTuple, Sequence
 
 import numpy as np
 
 from aulmo.document.lens import width_at
 from aulmo.document.meshes import Mesh
 from aulmo.document.properties import resolve
-from aulmo.document.quantity import show
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.prepare.fine_enough import pixel_mm
 from aulmo.prepare.health.look import Body
@@ -85,11 +84,20 @@ def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
     return float(stray.max()), float(angle[chosen].max())
 
 
-def coarse(document: Document, bodies: Sequence[Body], shots: Sequence[Shot] | None = None) -> list[tuple[Body, float, str]]:
-    """Parts whose round shapes show their triangles in a shot: how far they stray in mm, and in words by how many pixels of which shot."""
+class Coarse(NamedTuple):
+    """A part whose triangles show: how far they lie from the round shape that they stand for, in mm and in pixels of the shot that shows it most."""
+
+    body: Body
+    stray_mm: float
+    pixels: float
+    shot: str
+
+
+def coarse(document: Document, bodies: Sequence[Body]) -> list[Coarse]:
+    """Parts whose round shapes show their triangles in a shot."""
     known: dict[str, tuple[float, float]] = {}
     seen = []
-    for shot in document.shots if shots is None else shots:
+    for shot in document.shots:
         resolved = resolve(document, {"shot": shot.id})
         if shot.camera in resolved.cameras:
             seen.append((shot, resolved.cameras[shot.camera]))
@@ -107,7 +115,7 @@ def coarse(document: Document, bodies: Sequence[Body], shots: Sequence[Shot] | N
             if near is not None and error / pixel_mm(camera, shot, near) > most:
                 most, where = error / pixel_mm(camera, shot, near), shot.name
         if most > (SHOWS_EXACT if body.part.shape is not None else SHOWS):
-            out.append((body, error, f"{show(most, '', 1)} pixels off in {where}"))
+            out.append(Coarse(body, error, most, where))
     return out
 
 

@@ -53,12 +53,18 @@ def skins(meshes: Sequence[Mesh]) -> list[Skin]:
     return out + (_batch(batch) if batch else [])
 
 
+def finite(mesh: Mesh) -> Mesh:
+    """A mesh whose points are numbers: what is none lies at the origin."""
+    return mesh if np.isfinite(mesh.vertices).all() else mesh._replace(vertices=np.nan_to_num(mesh.vertices, posinf=0.0, neginf=0.0))
+
+
 def skin_of(mesh: Mesh) -> Skin:
     """The skin of one mesh."""
     return _batch([mesh])[0]
 
 
 def _batch(meshes: list[Mesh]) -> list[Skin]:
+    meshes = [finite(m) for m in meshes]
     sizes = np.array([float(np.ptp(m.vertices, axis=0).max()) if len(m.vertices) else 0.0 for m in meshes])
     counts = np.array([len(m.vertices) for m in meshes])
     starts = np.concatenate([[0], np.cumsum(counts)])

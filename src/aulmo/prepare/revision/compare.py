@@ -16,7 +16,7 @@ from aulmo.prepare.choices import UNITS
 from aulmo.prepare.import_file import read_alone
 from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.pairs import Pairs, pair
-from aulmo.prepare.revision.state import Said, in_unit, remembered, said_of, world_boxes
+from aulmo.prepare.revision.state import Said, in_unit, remembered, said_of, stood, world_boxes
 
 KINDS = ("gone", "new", "reshaped", "moved", "renamed", "recoloured", "elsewhere")
 OTHER_PRODUCT = 0.2  # share of the parts of the smaller revision that has to be found again
@@ -78,7 +78,7 @@ def read_revision(document: Document, assets: AssetStore, source_id: str, path: 
     held = next(iter(fresh.sources.values()))
     old_shapes = dict(before.shapes)
     now = said_of(fresh, assets, held.roots, old_shapes if before.unit_mm == held.unit_mm else None)
-    now = Said(now.nodes, now.shapes, held.unit_mm, held.up)
+    now = Said(now.nodes, now.shapes, held.unit_mm, held.up, stood(fresh.cameras.values()))
     before_here, words = _in_one_unit(before if known else _standing_as(before, now), now)
     pairs = pair(before_here, now)
     few = min(sum(bool(n.shape) for n in before.nodes), sum(bool(n.shape) for n in now.nodes))
@@ -95,7 +95,7 @@ def _standing_as(before: Said, now: Said) -> Said:
     only = new_roots[0].matrix if new_roots else None
     roots = {n.id for n in before.nodes} - {n.id for n in before.nodes if n.parent in before.by_id}
     nodes = tuple(replace(n, matrix=by_name.get(n.name, only) or n.matrix) if n.id in roots else n for n in before.nodes)
-    return Said(nodes, before.shapes, before.unit_mm, before.up)
+    return replace(before, nodes=nodes)
 
 
 def _in_one_unit(before: Said, now: Said) -> tuple[Said, str]:

@@ -9,7 +9,7 @@ from aulmo.document import branches
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import Mesh
 from aulmo.document.placement import to_matrix
-from aulmo.document.records import Document, Part, Source
+from aulmo.document.records import Camera, Document, Part, Source
 from aulmo.errors import BadFile
 from aulmo.prepare.choices import turn_up
 
@@ -76,17 +76,23 @@ class Node(msgspec.Struct, frozen=True):
 
 class Said(msgspec.Struct, frozen=True):
     """All that a file said: its parts in the order of its tree, its shapes by the name of the mesh that was made of them, its unit in mm and which of
-    its axes is up, both of which the lengths and places told here follow."""
+    its axes is up, both of which the lengths and places told here follow; by name, where its cameras stood and what they looked at (6,)."""
 
     nodes: tuple[Node, ...] = ()
     shapes: dict[str, Shape] = {}
     unit_mm: float = 1.0
     up: str = "z"
+    cameras: dict[str, tuple[float, ...]] = {}
 
     @property
     def by_id(self) -> dict[str, Node]:
         """Its parts by id."""
         return {n.id: n for n in self.nodes}
+
+
+def stood(cameras: Iterable[Camera]) -> dict[str, tuple[float, ...]]:
+    """Where cameras stand and what they look at, by name."""
+    return {c.name: (*c.position, *c.target) for c in cameras}
 
 
 def shape_of(mesh: Mesh) -> Shape:
@@ -193,7 +199,8 @@ def in_unit(said: Said, unit_mm: float, up: str) -> Said:
         faces = tuple(Face(f.number, f.area * factor**2, scaled(f.middle), f.normal) for f in shape.faces)
         return Shape(scaled(shape.low), scaled(shape.high), shape.area * factor**2, shape.volume * factor**3, scaled(shape.middle), faces)
 
-    return Said(tuple(map(moved, said.nodes)), {k: larger(v) for k, v in said.shapes.items()}, unit_mm, up)
+    cameras = {k: (*(turn[:3, :3] @ v[:3] * factor), *(turn[:3, :3] @ v[3:] * factor)) for k, v in said.cameras.items()}
+    return Said(tuple(map(moved, said.nodes)), {k: larger(v) for k, v in said.shapes.items()}, unit_mm, up, cameras)
 
 
 def world_boxes(said: Said) -> dict[str, tuple[np.ndarray, np.ndarray, np.ndarray]]:

@@ -18,11 +18,12 @@ from aulmo.document.records import Document, Finesse, Part, Piece, Source
 from aulmo.document.variant_records import Axis, Choice
 from aulmo.errors import BadValue
 from aulmo.prepare.cutting import as_piece
+from aulmo.prepare.file_cameras import moved
 from aulmo.prepare.import_file import change_each_finesse, import_file
 from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.compare import Change, Revision, read_revision, source_for
 from aulmo.prepare.revision.faces import FAR, faces_again, frame_between, nearest_on
-from aulmo.prepare.revision.state import Node, Said, kept, look_of
+from aulmo.prepare.revision.state import Node, kept, look_of
 
 
 class Report(NamedTuple):
@@ -76,7 +77,8 @@ class _Taking:
         self.notes: list[str] = [revision.unit_words] if revision.unit_words else []
         self.became: dict[str, str] = {}  # by the id of a new part, that of the part of the project
         self.owners = self._owners()
-        self.turned: dict[str, np.ndarray] = {}
+        self._by_look = self._looks_worn()
+        self._added: list[str] = []
         self.overrides: dict[str, object] = {}  # of the choice that is the state before
 
     def result(self) -> tuple[Document, Report]:
@@ -94,6 +96,7 @@ class _Taking:
                 if node.shape:
                     names.append(self.document.parts[part_id].name)
         self._add_new()
+        self._add_cameras()
         self._order()
         if finesse:
             self.document = change_each_finesse(self.document, self.assets, finesse, self.progress)
@@ -107,6 +110,17 @@ class _Taking:
         return self.document, Report(tuple(names), new, tuple(gone), tuple(dict.fromkeys(self.lost)), tuple(self.notes))
 
     # what was there
+
+    def _looks_worn(self) -> dict[str, str]:
+        """By how a material of the file looks, what parts that came in it wear here, mostly."""
+        held: dict[str, Counter] = {}
+        for new, old in self.same.items():
+            before = self.olds[old]
+            for part_id in self.owners.get(old, ()):
+                worn = self.base.parts[part_id].material
+                if before.colour and worn and self.news[new].colour == before.colour:
+                    held.setdefault(before.colour, Counter())[worn] += 1
+        return {look: count.most_common(1)[0][0] for look, count in held.items()}
 
     def _owners(self) -> dict[str, list[str]]:
         """By the id of a file's part, the parts of the project that it is: itself, or the pieces that it was split into."""
@@ -130,15 +144,6 @@ class _Taking:
             return None
         fresh = self.revision.fresh.materials[fresh_id]
         look = look_of(self.revision.fresh, fresh_id)
-        if not hasattr(self, "_by_look"):
-            held: dict[str, Counter] = {}
-            for new, old in self.same.items():
-                before = self.olds[old]
-                for part_id in self.owners.get(old, ()):
-                    worn = self.base.parts[part_id].material
-                    if before.colour and worn and self.news[new].colour == before.colour:
-                        held.setdefault(before.colour, Counter())[worn] += 1
-            self._by_look = {k: c.most_common(1)[0][0] for k, c in held.items()}
         found = self._by_look.get(look)
         if found is not None and found in self.document.materials:
             return found
@@ -259,7 +264,6 @@ class _Taking:
 
     def _add_new(self) -> None:
         fresh = self.revision.fresh
-        self._added: list[str] = []
         root_done = self._done_to_roots()
         wanted = set(self.new)
         for part_id in self.new:
@@ -284,6 +288,20 @@ class _Taking:
         worn = Counter(self.document.materials[m].name for i in self._added if (m := self.document.parts[i].material))
         if worn and self._added:
             self.notes.append("New parts wear " + ", ".join(worn))
+
+    def _add_cameras(self) -> None:
+        """New cameras of the file come along, once; those that stand elsewhere in it now are told, and left as they are here."""
+        before, now = self.revision.before.cameras, self.revision.now.cameras
+        if not self.revision.known:
+            return
+        for camera in self.revision.fresh.cameras.values():
+            if camera.name in before:
+                if not np.allclose(before[camera.name], now[camera.name], rtol=1e-6, atol=1e-3):
+                    self.notes.append(f"The camera {camera.name} stands elsewhere in the file; yours stays where it is")
+                continue
+            name = edits.free_name(camera.name, [c.name for c in self.document.cameras.values()])
+            self.document = edits.put_camera(self.document, replace(moved(camera, self._done_to_roots()), name=name))
+            self.notes.append(f"The camera {name} came along")
 
     def _done_to_roots(self) -> np.ndarray:
         """What the project did to the place of the file's roots: rested on the floor, centred, and what the artist did."""
@@ -397,7 +415,7 @@ class _Taking:
             worn = old.material if old is not None and old.colour == node.colour else self.document.parts[mine].material or ""
             parent = self.became.get(node.parent, "")
             nodes.append(Node(mine, node.key, node.name, parent, node.matrix, node.shape, worn, node.colour, node.sets))
-        said = kept(Said(tuple(nodes), now.shapes, now.unit_mm, now.up), self.assets)
+        said = kept(replace(now, nodes=tuple(nodes)), self.assets)
         fresh = next(iter(self.revision.fresh.sources.values()))
         roots = [self.became[i] for i in fresh.roots if i in self.became]
         still = [r for r in self.source.roots if r in self.document.parts]
