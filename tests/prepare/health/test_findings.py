@@ -152,3 +152,19 @@ def test_hidden_parts_and_set_pieces_are_left_alone():
     assert script.health(edits.change_part(document, "ball", visible=False), assets) == []
     with_floor, _ = script.add_piece(replace(document, parts={}, roots=()), "floor")
     assert script.health(with_floor, assets) == []
+
+
+def test_a_scale_that_cannot_be_is_told_and_made_good():
+    document, assets = one_part(box_mesh(20))
+    parts = [
+        Part(id=f"o{k}", name=f"Other {k}", mesh=document.parts["ball"].mesh, placement=Placement((30.0 * (k + 1), 0.0, 0.0)), material="m")
+        for k in range(4)
+    ]  # fmt: skip
+    document = edits.add_parts(document, parts, [p.id for p in parts])
+    assert kinds(document, assets) == []
+    for scale in ((1000.0, 1000.0, 1000.0), (0.001, 0.001, 0.001), (1.0, 1.0, 1e-5)):
+        odd = edits.place_parts(document, {"ball": Placement((0.0, 0.0, -20000.0 if scale[0] > 1 else 0.0), scale=scale)})
+        found = script.health(odd, assets)
+        assert ["scale"] == [f["kind"] for f in found], scale
+        made = script.mend(odd, assets, found)
+        assert made.parts["ball"].placement.scale == pytest.approx((1.0, 1.0, 1.0))

@@ -9,7 +9,7 @@ from aulmo.prepare.faces import pieces_between
 from aulmo.prepare.health.rays import Rays
 from aulmo.prepare.health.skin import WELD, Skin
 
-GAP = 0.015  # of a mesh's size: wider openings between two rims are no gaps
+GAP = 0.025  # of a mesh's size: wider openings between two rims are no gaps
 SLIT = 0.06  # breadth of an opening to its length, below which it is a gap, not a hole
 FACE = 4  # edges of a rim up to which a face is missing, however narrow it was
 MOSTLY = 0.5  # share of a rim that has to lie beside another for it to be a gap

@@ -20,7 +20,7 @@ from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import near_faces, shared_faces, solid_of
 from aulmo.prepare.health.rays import Rays
 from aulmo.prepare.health.rounder import rounder
-from aulmo.prepare.health.sizes import SHOWS, UNITS, coarse
+from aulmo.prepare.health.sizes import SHOWS, UNITS, coarse, squeezed
 from aulmo.prepare.health.skin import Skin, skin_of
 from aulmo.prepare.import_file import change_each_finesse
 from aulmo.prepare.normals import with_crease_normals
@@ -325,9 +325,12 @@ def _rescaled(document: Document, assets: AssetStore, one: Finding) -> Document:
     """The part as large as it would be in the unit that brings it nearest to what stands beside it."""
     look = Look(document, assets)
     others = [b.size for b in look.bodies if b.part.id != one.part]
-    own = next((b.size for b in look.bodies if b.part.id == one.part), 0.0)
-    if own <= 0:
+    body = next((b for b in look.bodies if b.part.id == one.part), None)
+    if body is None or body.size <= 0:
         return document
+    if squeezed(body):
+        return edits.change_part(document, one.part, placement=replace(document.parts[one.part].placement, scale=(1.0, 1.0, 1.0)))
+    own = body.size
     wanted = float(np.exp(np.mean(np.log([s for s in others if s > 0])))) if others else 100.0
     factor = min([f for u in UNITS for f in (u, 1 / u)], key=lambda f: abs(np.log(own * f / wanted)))
     part = document.parts[one.part]

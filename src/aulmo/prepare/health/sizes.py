@@ -13,6 +13,7 @@ from aulmo.prepare.health.look import Body
 from aulmo.prepare.health.skin import Skin
 
 HAIR, STREET = 0.01, 1e6  # mm: no part is smaller or larger
+SQUEEZED = 1000.0
 FLAT, SHARP = np.radians(4.0), np.radians(60.0)  # between two triangles that stand for one round surface
 SHOWS_EXACT, SHOWS = 1.0, 3.0  # pixels of the shot; where there is an exact shape it costs nothing to be strict
 UNITS = (1000.0, 304.8, 100.0, 25.4, 10.0)
@@ -26,6 +27,9 @@ def odd_sizes(bodies: Sequence[Body]) -> list[tuple[Body, float, str]]:
     highs = np.array([b.high if b.size < STREET else np.full(3, -np.inf) for b in bodies]).reshape(-1, 3)
     for k, body in enumerate(bodies):
         size = float(sizes[k])
+        if squeezed(body):
+            out.append((body, size, "squeezed flat by its scale"))
+            continue
         if size > STREET or size < HAIR:
             out.append((body, size, "far too large for a product" if size > STREET else "smaller than a hair is wide"))
             continue
@@ -37,6 +41,12 @@ def odd_sizes(bodies: Sequence[Body]) -> list[tuple[Body, float, str]]:
         elif size < 1e-3 * rest and size <= sizes.min() and size < 0.12 * float(np.partition(sizes, 1)[1]):
             out.append((body, size, f"{float(np.median(sizes)) / size:.0f} times as small as what stands beside it"))
     return out
+
+
+def squeezed(body: Body) -> bool:
+    """Whether a part's place makes it a thousand times as flat along one axis as along another."""
+    stretch = np.linalg.svd(body.matrix[:3, :3], compute_uv=False)
+    return bool(stretch[-1] < stretch[0] / SQUEEZED)
 
 
 def _without(corners: np.ndarray, k: int, largest: bool) -> np.ndarray:
