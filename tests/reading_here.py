@@ -1,7 +1,10 @@
 """Files read in this process: what a reading process gives, without the seconds that starting one takes."""
 
+import contextlib
 import tempfile
 from pathlib import Path
+
+import pytest
 
 from aulmo.document.meshes import pack_mesh, unpack_mesh
 from aulmo.errors import BadFile
@@ -22,6 +25,15 @@ def read_file(path: Path, finesse, whole: bool, progress) -> Found:
         raise BadFile(f"{path.name} could not be read: {error}.") from error
     meshes = [unpack_mesh(pack_mesh(mesh)) for mesh in result["meshes"]]
     return Found(result, meshes, list(result["shapes"]), list(result.get("images", ())))
+
+
+@contextlib.contextmanager
+def in_this_process():
+    """While this lasts, files and exact shapes are read here."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr("aulmo.prepare.import_file.read_file", read_file)
+        patch.setattr("aulmo.prepare.reading._from_kept", from_kept)
+        yield
 
 
 def from_kept(blobs, options: dict, progress) -> Found:

@@ -230,7 +230,7 @@ def test_a_render_of_an_earlier_window_is_seen_under_way_and_not_started_twice(t
 @pytest.mark.processes
 def test_a_killed_render_says_what_can_be_done_and_is_taken_up(tmp_path, monkeypatch):
     monkeypatch.setenv("AULMO_KEEP_FIRST", "0.2")
-    job, _, _ = started(tmp_path, 400)
+    job, _, _ = started(tmp_path, 300)
     deadline = time.monotonic() + 60
     while not list((job.folder / "keep").glob("*.state")) and time.monotonic() < deadline:
         time.sleep(0.05)

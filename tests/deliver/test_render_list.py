@@ -121,7 +121,7 @@ def test_a_range_is_one_job_and_goes_on_after_a_kill_with_what_is_missing(tmp_pa
 @pytest.mark.processes
 def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path, monkeypatch):
     monkeypatch.setenv("AULMO_KEEP_FIRST", "0.2")
-    job = queued(tmp_path, settings=replace(FEW, samples=80), size=(160, 120))
+    job = queued(tmp_path, settings=replace(FEW, samples=80), size=(128, 96))
     waking.wake(tmp_path / "jobs")
     until(lambda: list((job.folder / "keep").glob("*.state")))
     job_process = job.pid()
@@ -132,7 +132,7 @@ def test_a_machine_that_was_switched_off_takes_up_what_was_under_way(tmp_path, m
     assert job.outcome == "waiting"
     runner.run(tmp_path / "jobs")
     assert job.outcome == "done"
-    whole = queued(tmp_path, "b", replace(FEW, samples=80), (160, 120))
+    whole = queued(tmp_path, "b", replace(FEW, samples=80), (128, 96))
     runner.run(tmp_path / "jobs")
     assert whole.outcome == "done"
     np.testing.assert_array_equal(pixels(tmp_path / "a.png"), pixels(tmp_path / "b.png"))

@@ -5,9 +5,16 @@ import math
 import numpy as np
 import pytest
 
+import reading_here
 from aulmo import script
 from aulmo.document.placement import world_matrix
 from gltf_files import SQUARE, Gltf
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _here():
+    with reading_here.in_this_process():
+        yield
 
 
 def file(path, at=(0.1, 0.3, 0.6), second=False):

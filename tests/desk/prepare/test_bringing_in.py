@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QSettings, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu
 
+import reading_here
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.records import Document
@@ -17,6 +18,15 @@ from desk_tools import drop, file_mime, pause, point_of, settle, surface_page, s
 
 ALT = Qt.KeyboardModifier.AltModifier
 LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture(autouse=True)
+def _here(request):
+    if request.node.get_closest_marker("processes"):
+        yield
+        return
+    with reading_here.in_this_process():
+        yield
 
 
 @pytest.fixture
@@ -233,6 +243,7 @@ def test_one_part_for_several_solids_is_a_preference(empty, qtbot, kit):
     box_.deleteLater()
 
 
+@pytest.mark.processes
 def test_files_dropped_on_the_picture_come_in_while_the_work_goes_on(window, qtbot, kit):
     said = drop(window.picture, file_mime(kit), QPoint(200, 200))
     assert said.endswith("bring it in, resting on the floor")
@@ -244,6 +255,7 @@ def test_files_dropped_on_the_picture_come_in_while_the_work_goes_on(window, qtb
     pause(qtbot, 0.1)
 
 
+@pytest.mark.processes
 def test_an_import_is_given_up_within_a_second(empty, qtbot, lantern_step):
     import time
 

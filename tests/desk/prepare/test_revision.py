@@ -5,12 +5,19 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+import reading_here
 from aulmo.document import edits
 from aulmo.document.records import Material, Surface
 from desk_tools import answering, drag, settle
 from engineering import at, box, drilled, machine, rod, send
 
 LEFT = Qt.MouseButton.LeftButton
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _here():
+    with reading_here.in_this_process():
+        yield
 
 
 @pytest.fixture(scope="module")

@@ -184,8 +184,8 @@ def test_choices_are_renamed_in_the_tree_and_what_differs_goes_into_the_base(ran
 
 def test_two_cells_are_rendered_stopped_and_taken_up(ranged, qtbot, tmp_path):
     session = ranged.session
-    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=100, folder=str(tmp_path))))
-    session.put({"shots/s/width": 160, "shots/s/height": 120}, told="Small")
+    session.apply("Settings", replace(session.document, render=replace(session.document.render, stop="samples", samples=80, folder=str(tmp_path))))
+    session.put({"shots/s/width": 120, "shots/s/height": 90}, told="Small")
     bench = face(ranged)
     cell(ranged, 0, 0, tick=True)
     cell(ranged, 1, 1, tick=True)
@@ -202,7 +202,7 @@ def test_two_cells_are_rendered_stopped_and_taken_up(ranged, qtbot, tmp_path):
     QTest.mouseClick(row.go_on, LEFT)
     qtbot.waitUntil(lambda: renders.rows[0].outcome == "done", timeout=120000)
     with Image.open(tmp_path / "Red Low.png") as one, Image.open(tmp_path / "Green High.png") as other:
-        assert one.size == other.size == (160, 120)
+        assert one.size == other.size == (120, 90)
         assert np.abs(np.asarray(one).astype(int) - np.asarray(other).astype(int)).max() > 60
     assert sorted(p.name for p in tmp_path.glob("*.png")) == ["Green High.png", "Red Low.png"]
 

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+import reading_here
 from aulmo import script
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
@@ -16,6 +17,12 @@ from aulmo.prepare.revision.compare import read_revision, source_for
 from aulmo.prepare.revision.take import dismiss, take
 from engineering import RED, at, ball, box, drilled, machine, rod, send
 from shapes import block
+
+
+@pytest.fixture(scope="module", autouse=True)
+def _here():
+    with reading_here.in_this_process():
+        yield
 
 
 @pytest.fixture(scope="module")
