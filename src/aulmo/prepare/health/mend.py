@@ -26,6 +26,7 @@ from aulmo.prepare.import_file import change_each_finesse
 from aulmo.prepare.normals import with_crease_normals
 
 ON_MESHES = ("flipped", "open", "hole", "sliver", "coincident")
+TIDIED = 3  # times that slivers are looked for after a cut
 APART = 0.02  # mm that a face is lifted off one that it would flicker with
 
 
@@ -66,6 +67,7 @@ def _with_mended_mesh(document: Document, assets: AssetStore, name: str, finding
     made = mended(mesh, skin_of(mesh), [_own(document, one) for one in findings], how)
     if made is mesh:
         return document
+    made = _tidied(made)
     fresh = assets.add_mesh(made)
     inverse = np.linalg.inv(world_matrix(document, part.id)) if abs(np.linalg.det(world_matrix(document, part.id))) > 1e-30 else np.eye(4)
     notes = tuple(
@@ -291,9 +293,20 @@ def _less(own: Body, other: Body) -> Mesh | None:
     cells = np.asarray(made.tri_verts, np.int64)
     if np.linalg.det(own.matrix[:3, :3]) < 0:
         cells = cells[:, ::-1]
-    mesh = _with_faces_of(with_crease_normals(points, cells), own)
-    skin = skin_of(mesh)
-    return mended(mesh, skin, [f for f in flaws(mesh, skin) if f.kind == "sliver"])
+    return _tidied(_with_faces_of(with_crease_normals(points, cells), own))
+
+
+def _tidied(mesh: Mesh) -> Mesh:
+    """A mesh that was mended or cut, without the slivers and doubles that this left."""
+    for _ in range(TIDIED):
+        skin = skin_of(mesh)
+        if not len(skin.slivers) and not len(skin.doubles):
+            break
+        made = mended(mesh, skin, [f for f in flaws(mesh, skin) if f.kind in ("sliver", "coincident")])
+        if skin_of(made).closed.sum() < skin.closed.sum():  # rather a sliver than a hole
+            break
+        mesh = made
+    return mesh
 
 
 def _with_faces_of(mesh: Mesh, body: Body) -> Mesh:

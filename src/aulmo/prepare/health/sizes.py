@@ -120,11 +120,16 @@ def coarse(document: Document, bodies: Sequence[Body]) -> list[Coarse]:
         if error <= 0:
             continue
         most, where = 0.0, ""
+        shows = SHOWS_EXACT if body.part.shape is not None else SHOWS
         for shot, camera in seen:
+            eye = np.array(camera.position)
+            nearest = max(1.0, float(np.linalg.norm(np.maximum(0.0, np.maximum(body.low - eye, eye - body.high)))))
+            if error / pixel_mm(camera, shot, nearest) <= shows:
+                continue  # not even from the nearest corner of its box
             near = _nearest_in_frame(body, camera, shot)
             if near is not None and error / pixel_mm(camera, shot, near) > most:
                 most, where = error / pixel_mm(camera, shot, near), shot.name
-        if most > (SHOWS_EXACT if body.part.shape is not None else SHOWS):
+        if most > shows:
             out.append(Coarse(body, error, most, where))
     return out
 
