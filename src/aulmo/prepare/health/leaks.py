@@ -18,6 +18,7 @@ from aulmo.errors import BadValue
 from aulmo.prepare.faces import pieces_between
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.rays import Rays
+from aulmo.prepare.health.skin import pairs_of_edges
 
 ALL_ROUND = 4000  # rays that tell whether a place lies within anything
 PLACES = 6  # other places of the space that are looked from
@@ -194,20 +195,14 @@ def _sharp(body: Body) -> list[tuple[np.ndarray, np.ndarray, np.ndarray, np.ndar
     p = world[cells]
     normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     normal /= np.maximum(np.linalg.norm(normal, axis=1, keepdims=True), 1e-30)
-    a, b = cells[:, [0, 1, 2]].ravel(), cells[:, [1, 2, 0]].ravel()
-    count = len(skin.points)
-    order = np.argsort(a * count + b)
-    key = (a * count + b)[order]
-    place = np.searchsorted(key, b * count + a).clip(0, len(order) - 1)
-    first = np.flatnonzero((key[place] == b * count + a) & (a < b))
-    second = order[place[first]]
+    a, b, first, second = pairs_of_edges(cells, len(skin.points))
     sharp = (normal[first // 3] * normal[second // 3]).sum(1) < SHARP
-    first, second = first[sharp], second[sharp]
+    a, b, first, second = a[sharp], b[sharp], first[sharp], second[sharp]
     normals = np.stack([normal[first // 3], normal[second // 3]], 1)
-    way = world[b[first]] - world[a[first]]
+    way = world[b] - world[a]
     way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-30)
     into = np.cross(normals, np.stack([way, -way], 1))  # a triangle lies to the left of its edge, seen from outside
-    out.append((world[a[first]], world[b[first]], normals, into))
+    out.append((world[a], world[b], normals, into))
     return out
 
 

@@ -10,7 +10,7 @@ from aulmo.document.properties import resolve
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.prepare.fine_enough import pixel_mm
 from aulmo.prepare.health.look import Body
-from aulmo.prepare.health.skin import Skin
+from aulmo.prepare.health.skin import Skin, pairs_of_edges
 
 HAIR, STREET = 0.01, 1e6  # mm: no part is smaller or larger
 SQUEEZED = 1000.0
@@ -63,14 +63,7 @@ def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
     """How far, in mm, a mesh's triangles lie from the round surface that its normals tell of at most, and the largest angle between two of them
     there, in radians. Of an arc between two chords of breadth c that turn by an angle a: c tan(a / 4) / 2."""
     cells = skin.cells
-    count = len(skin.points)
-    a, b = cells[:, [0, 1, 2]].ravel(), cells[:, [1, 2, 0]].ravel()
-    order = np.argsort(a * count + b)
-    sorted_key = (a * count + b)[order]
-    place = np.searchsorted(sorted_key, b * count + a).clip(0, len(order) - 1)
-    paired = (sorted_key[place] == b * count + a) & (a < b)
-    first = np.flatnonzero(paired)
-    second = order[place[first]]
+    a, b, first, second = pairs_of_edges(cells, len(skin.points))
     if not len(first):
         return 0.0, 0.0
     p = skin.points[cells]
@@ -79,7 +72,7 @@ def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
     unit = cross / np.maximum(area, 1e-30)[:, None]
     t1, t2 = first // 3, second // 3
     angle = np.arccos(np.clip((unit[t1] * unit[t2]).sum(1), -1, 1))
-    length = np.linalg.norm(skin.points[b[first]] - skin.points[a[first]], axis=1)
+    length = np.linalg.norm(skin.points[b] - skin.points[a], axis=1)
     # the same normals at both ends seen from both triangles: a smooth edge
     v = mesh.triangles.astype(np.int64)
     start1, end1 = v.ravel()[first], v[:, [1, 2, 0]].ravel()[first]

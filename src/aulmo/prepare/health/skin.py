@@ -63,6 +63,17 @@ def skin_of(mesh: Mesh) -> Skin:
     return _batch([mesh])[0]
 
 
+def pairs_of_edges(cells: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray]:
+    """Edges that two triangles run along, opposite ways: the points at both ends (k,), as the first triangle runs, of `count` in all, and the number
+    of the edge among the first's and the second's corners, counted corner by corner: a third of it, rounded down, is the triangle."""
+    a, b = cells[:, [0, 1, 2]].ravel(), cells[:, [1, 2, 0]].ravel()
+    order = np.argsort(a * count + b)
+    key = (a * count + b)[order]
+    place = np.searchsorted(key, b * count + a).clip(0, max(0, len(order) - 1))
+    first = np.flatnonzero((key[place] == b * count + a) & (a < b)) if len(key) else np.zeros(0, np.int64)
+    return a[first], b[first], first, order[place[first]]
+
+
 def _batch(meshes: list[Mesh]) -> list[Skin]:
     meshes = [finite(m) for m in meshes]
     sizes = np.array([float(np.ptp(m.vertices, axis=0).max()) if len(m.vertices) else 0.0 for m in meshes])
