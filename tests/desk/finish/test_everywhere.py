@@ -17,8 +17,9 @@ from desk_tools import drag, point_of
 
 @pytest.fixture
 def graded(window, qtbot):
-    """The window traced, on a project whose finish makes everything darker and bluer."""
-    session = window.session
+    """The window traced, on a project whose finish makes everything darker and bluer; its picture is small, which is quicker."""
+    session, sizes = window.session, window.middle.sizes()
+    window.middle.setSizes([220, sum(sizes) - 220])
     document = replace(
         session.document, environment=Environment(kind="colour", colour=(0.7, 0.7, 0.7)),
         render=replace(session.document.render, live_noise_percent=30.0),
@@ -27,7 +28,8 @@ def graded(window, qtbot):
     session.apply("Graded", put_finish(document, document.shots[0], finish))
     window.strip.mode.buttons["finished"].click()
     whole(qtbot, window)
-    return window
+    yield window
+    window.middle.setSizes(sizes)
 
 
 def whole(qtbot, window, more: int = 1):

@@ -376,10 +376,6 @@ GLOWS = {
     "half clear": ((), {}, 0.4),
     "striped": ([Node("s", "stripes", {"size_mm": 9.0, "share": 0.4, "first": 0.1, "second": 1.0}, axis="x")], {"emission_color": "s"}, 1.0),
     "soft edged": ([Node("s", "facingratio", {"power": 2.0})], {"geometry_opacity": "s"}, 1.0),
-    "both": (
-        [Node("s", "ramp", {"from_mm": -10.0, "to_mm": 10.0, "first": 0.0, "second": 1.0}), Node("f", "facingratio", {"power": 1.0})],
-        {"emission_color": "s", "geometry_opacity": "f"}, 1.0,
-    ),
 }  # fmt: skip
 
 
