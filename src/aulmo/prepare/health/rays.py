@@ -4,7 +4,7 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 
-ROUND = 200_000  # rays cast at once
+ROUND = 20_000  # rays cast at once: the window is held meanwhile
 THROUGH = 24  # clear faces that a ray goes through before it counts as lost
 
 
