@@ -18,6 +18,15 @@ def noted(name: str, matrix: np.ndarray, fov_x: float = 0.0, span_mm: float = 0.
     return {"name": name, "matrix": matrix.tolist(), "fov_x": fov_x, "span_mm": span_mm} if good else None
 
 
+def placed_in_file(nodes: Sequence[dict], number: int) -> np.ndarray:
+    """(4, 4) where a node of a file stands in the file, by the nodes above it."""
+    matrix = np.eye(4)
+    while number >= 0:
+        matrix = np.array(nodes[number]["matrix"]) @ matrix
+        number = nodes[number]["parent"]
+    return matrix
+
+
 def cameras(told: Sequence[dict], turn: np.ndarray, far_mm: float) -> list[Camera]:
     """Cameras of a file whose upward axis is turned to z by `turn` (4, 4); what they look at lies `far_mm` ahead."""
     out = []

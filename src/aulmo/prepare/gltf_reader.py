@@ -12,7 +12,7 @@ import numpy as np
 
 from aulmo.document.beside import beside
 from aulmo.errors import BadFile
-from aulmo.prepare.file_cameras import noted
+from aulmo.prepare.file_cameras import noted, placed_in_file
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.raw_mesh import Piece, left_out, mesh_of, strip, with_geometry, worn_by
 
@@ -156,10 +156,7 @@ class _Gltf:
     def _camera(self, number: int, name: str, index: int) -> None:
         held = self._list("cameras")
         told = self._dict(held[number]) if 0 <= number < len(held) else {}
-        matrix, at = np.eye(4), index
-        while at >= 0:
-            matrix = np.array(self.nodes[at]["matrix"]) @ matrix
-            at = self.nodes[at]["parent"]
+        matrix = placed_in_file(self.nodes, index)
         try:
             seen = self._dict(told.get(str(told.get("type"))))
             if told.get("type") == "perspective":

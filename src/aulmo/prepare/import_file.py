@@ -12,7 +12,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import digest_of_file
 from aulmo.document.placement import from_matrix, to_matrix
 from aulmo.document.quantity import counted
-from aulmo.document.records import Camera, Document, FaceSet, Finesse, Material, Part, Piece, Selection, Source, Surface
+from aulmo.document.records import Camera, Document, FaceSet, Finesse, Material, Mend, Part, Piece, Selection, Source, Surface
 from aulmo.errors import AulmoError, BadFile
 from aulmo.prepare import arrange
 from aulmo.prepare.choices import likelier_unit, turn_up, unit_name
@@ -20,6 +20,7 @@ from aulmo.prepare.cutting import as_piece
 from aulmo.prepare.file_cameras import cameras, moved
 from aulmo.prepare.file_motion import with_file_keys
 from aulmo.prepare.file_pictures import wired
+from aulmo.prepare.health.mend_mesh import mended_again
 from aulmo.prepare.read_process import CAD, MESH
 from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
 from aulmo.prepare.revision.state import Said, kept, said_of, stood
@@ -320,15 +321,15 @@ def change_each_finesse(
         return document
     found = read_shapes([assets.get(s) for s in wanted], list(wanted.values()), 1.0, progress)
     whole = dict(zip(wanted, found.meshes))
-    fresh: dict[tuple[str, Piece | None], str] = {}
+    fresh: dict[tuple[str, Piece | None, tuple[Mend, ...]], str] = {}
     parts = dict(document.parts)
     for part in document.parts.values():
         if part.shape in wanted:
-            key = (part.shape, part.piece)
+            key = (part.shape, part.piece, part.mends)
             if key not in fresh:
                 mesh = as_piece(whole[part.shape], part.piece)
                 if mesh is None:
                     raise BadFile(f"{part.name} would vanish with triangles as coarse as that.")
-                fresh[key] = assets.add_mesh(mesh)
+                fresh[key] = assets.add_mesh(mended_again(mesh, part.mends))
             parts[part.id] = replace(part, mesh=fresh[key], finesse=wanted[part.shape])
     return replace(document, parts=parts)

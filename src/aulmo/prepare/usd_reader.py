@@ -9,7 +9,7 @@ import numpy as np
 from aulmo.document.beside import is_allowed
 from aulmo.document.meshes import Mesh
 from aulmo.errors import BadFile
-from aulmo.prepare.file_cameras import noted
+from aulmo.prepare.file_cameras import noted, placed_in_file
 from aulmo.prepare.file_motion import MOST_SAMPLES, samples
 from aulmo.prepare.raw_mesh import Piece, fans, left_out, mesh_of, with_geometry, worn_by
 
@@ -94,10 +94,7 @@ class _Stage:
         }  # fmt: skip
 
     def _camera(self, camera, name: str) -> None:
-        matrix, at = np.eye(4), len(self.nodes) - 1
-        while at >= 0:
-            matrix = np.array(self.nodes[at]["matrix"]) @ matrix
-            at = self.nodes[at]["parent"]
+        matrix = placed_in_file(self.nodes, len(self.nodes) - 1)
         wide, focal = float(camera.GetHorizontalApertureAttr().Get() or 0), float(camera.GetFocalLengthAttr().Get() or 0)
         if camera.GetProjectionAttr().Get() == "orthographic":
             one = noted(name, matrix, span_mm=wide / 10 * self.scale)  # apertures are tenths of the stage's unit

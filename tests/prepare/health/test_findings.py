@@ -135,7 +135,7 @@ def test_a_finding_of_another_document_is_refused():
 
 
 def test_what_is_mended_is_mended_again_when_the_mesh_is_made_anew():
-    from aulmo.prepare.health.mend import mended_again
+    from aulmo.prepare.health.mend_mesh import mended_again
 
     box = box_mesh(30)
     broken = box._replace(triangles=box.triangles[:-2])

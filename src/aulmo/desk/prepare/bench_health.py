@@ -12,6 +12,7 @@ from aulmo.desk.shell import theme
 from aulmo.desk.shell.bench import BenchHead, under_head
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Choice, button, label
+from aulmo.document.meshes import corners_of
 from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
@@ -306,7 +307,7 @@ class HealthBench(QWidget):
         session = self.session
         view = session.view
         away = np.array(view.position) - np.array(view.target)
-        corners = middle + size * (np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)]) - 0.5)
+        corners = corners_of(middle - size / 2, middle + size / 2)
         start = replace(view, position=tuple(middle + away), target=tuple(middle))
         shot = session.shot
         ratio = shot.width / shot.height if shot is not None else 1.6

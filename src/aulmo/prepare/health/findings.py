@@ -5,14 +5,13 @@ from typing import Callable, Iterable, NamedTuple
 import numpy as np
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.properties import resolve
 from aulmo.document.quantity import show
-from aulmo.document.records import Camera, Document
+from aulmo.document.records import Document
 from aulmo.prepare.health.flaws import Flaw, extent
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import coincident, doubled, overlaps
 from aulmo.prepare.health.sight import unseen
-from aulmo.prepare.health.sizes import coarse, odd_sizes
+from aulmo.prepare.health.sizes import cameras_of_shots, coarse, odd_sizes
 from aulmo.prepare.health.skin import Skin
 
 KINDS = ("flipped", "open", "hole", "overlap", "coincident", "doubled", "scale", "coarse", "unseen", "sliver")  # worst first
@@ -61,7 +60,7 @@ def examine(
         return []
     from_no_side = unseen(look, None)
     hidden = {body.part.id for body in from_no_side}
-    eyes = [np.array(c.position) for c in _cameras(document)] if from_shots else []
+    eyes = [np.array(c.position) for _, c in cameras_of_shots(document)] if from_shots else []
     for body in unseen(look, eyes) if eyes else from_no_side:
         found.append(_whole("unseen", body, "from no side" if body.part.id in hidden else "from no shot"))
     if told("Looking for what stands in the same place", 0.6) is False:
@@ -89,16 +88,6 @@ def examine(
     clear = {b.part.id for b in look.bodies if b.clear}
     kept = [f for f in found if f.kind in wanted]
     return sorted(kept, key=lambda f: (order[f.kind], not ({f.part, f.other} & clear and f.kind == "overlap"), -f.size_mm))
-
-
-def _cameras(document: Document) -> list[Camera]:
-    """The cameras that the shots are seen by, as each shot has them."""
-    out = []
-    for shot in document.shots:
-        seen = resolve(document, {"shot": shot.id})
-        if shot.camera in seen.cameras:
-            out.append(seen.cameras[shot.camera])
-    return out
 
 
 def _of_our_making(body: Body, flaw: Flaw) -> bool:

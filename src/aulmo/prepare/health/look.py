@@ -1,6 +1,7 @@
 """The parts of a project as they stand, made ready to be looked at: triangles, skins, rays through all of them, places spread over each."""
 
-from typing import NamedTuple, Sequence
+from functools import cached_property
+from typing import Collection, NamedTuple, Sequence
 
 import numpy as np
 
@@ -91,11 +92,12 @@ class Look:
     """The parts of a project as they stand, made ready to be looked at; what is wrong with a mesh is remembered by its name in `known`."""
 
     def __init__(
-        self, document: Document, assets: AssetStore, known: dict[str, tuple[Skin, list[Flaw]]] | None = None, with_set: bool = False
+        self, document: Document, assets: AssetStore, known: dict[str, tuple[Skin, list[Flaw]]] | None = None, with_set: bool = False,
+        only: Collection[str] | None = None,
     ) -> None:  # fmt: skip
-        """The visible parts; those made here from their sizes only `with_set`."""
+        """The visible parts, of all or of `only` some; those made here from their sizes only `with_set`."""
         self.document, self.known = document, known if known is not None else {}
-        wanted = [i for i in shown_leaves(document) if with_set or document.parts[i].set_piece is None]
+        wanted = [i for i in shown_leaves(document) if (only is None or i in only) and (with_set or document.parts[i].set_piece is None)]
         worlds = world_matrices(document)
         meshes = {name: finite(assets.mesh(name)) for name in dict.fromkeys(document.parts[i].mesh or "" for i in wanted)}
         fresh = [name for name in meshes if name not in self.known]
@@ -110,9 +112,17 @@ class Look:
             world = mesh.vertices @ matrix[:3, :3].T + matrix[:3, 3]
             low, high = world.min(0), world.max(0)
             self.bodies.append(Body(part, mesh, self._skins[part.mesh or ""], matrix, world, low, high, _is_clear(document, part)))
-        self.rays = Rays([(b.points, b.mesh.triangles) for b in self.bodies])
         self.clear = np.array([b.clear for b in self.bodies], bool)
-        self.samples: Sample = sampled(self.bodies)
+
+    @cached_property
+    def rays(self) -> Rays:
+        """Rays through all bodies."""
+        return Rays([(b.points, b.mesh.triangles) for b in self.bodies])
+
+    @cached_property
+    def samples(self) -> Sample:
+        """Places spread over all bodies."""
+        return sampled(self.bodies)
 
     def flaws_of(self, body: Body) -> list[Flaw]:
         """What is wrong with a body's mesh, in its own axes."""

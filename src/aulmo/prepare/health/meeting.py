@@ -6,6 +6,8 @@ import numpy as np
 
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.rays import Rays
+from aulmo.prepare.health.sizes import sagitta
+from aulmo.prepare.health.skin import three_corners
 
 SAME = 2e-5  # of a part's size: parts nearer than that stand in one place
 FLICKER = 1e-3  # mm, and 2e-6 of the whole: faces nearer than that cannot be told apart
@@ -182,9 +184,7 @@ def _stray(body: Body) -> float:
     scale = float(np.linalg.norm(body.matrix[:3, :3], axis=0).max())
     if body.part.shape is not None:
         return body.part.finesse.chord_mm * scale
-    from aulmo.prepare.health.sizes import sagitta
-
-    return sagitta(body.mesh, body.skin)[0] * scale
+    return sagitta(body.mesh, body.skin) * scale
 
 
 def solid_of(body: Body):
@@ -193,7 +193,7 @@ def solid_of(body: Body):
 
     points = body.skin.points @ body.matrix[:3, :3].T + body.matrix[:3, 3]
     cells = body.skin.cells
-    cells = cells[(cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 0] != cells[:, 2])]
+    cells = cells[three_corners(cells)]
     if np.linalg.det(body.matrix[:3, :3]) < 0:
         cells = cells[:, ::-1]
     made = manifold3d.Manifold(manifold3d.Mesh64(vert_properties=np.ascontiguousarray(points), tri_verts=np.ascontiguousarray(cells, np.uint64)))

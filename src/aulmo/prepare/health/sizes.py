@@ -59,13 +59,13 @@ def _without(corners: np.ndarray, k: int, largest: bool) -> np.ndarray:
     return out
 
 
-def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
-    """How far, in mm, a mesh's triangles lie from the round surface that its normals tell of at most, and the largest angle between two of them
-    there, in radians. Of an arc between two chords of breadth c that turn by an angle a: c tan(a / 4) / 2."""
+def sagitta(mesh: Mesh, skin: Skin) -> float:
+    """How far, in mm, a mesh's triangles lie from the round surface that its normals tell of at most. Of an arc between two chords of breadth c that
+    turn by an angle a: c tan(a / 4) / 2."""
     cells = skin.cells
     a, b, first, second = pairs_of_edges(cells, len(skin.points))
     if not len(first):
-        return 0.0, 0.0
+        return 0.0
     p = skin.points[cells]
     cross = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     area = np.linalg.norm(cross, axis=1)
@@ -81,10 +81,9 @@ def sagitta(mesh: Mesh, skin: Skin) -> tuple[float, float]:
     smooth = ((normals[start1] * normals[end2]).sum(1) > 0.995) & ((normals[end1] * normals[start2]).sum(1) > 0.995)
     chosen = smooth & (angle > FLAT) & (angle < SHARP) & (length > 0)
     if not chosen.any():
-        return 0.0, 0.0
+        return 0.0
     breadth = np.minimum(area[t1], area[t2])[chosen] / length[chosen]
-    stray = breadth * np.tan(angle[chosen] / 4) / 2
-    return float(stray.max()), float(angle[chosen].max())
+    return float((breadth * np.tan(angle[chosen] / 4) / 2).max())
 
 
 class Coarse(NamedTuple):
@@ -96,20 +95,22 @@ class Coarse(NamedTuple):
     shot: str
 
 
+def cameras_of_shots(document: Document) -> list[tuple[Shot, Camera]]:
+    """The shots, each with its camera as it has it."""
+    found = [(shot, resolve(document, {"shot": shot.id}).cameras.get(shot.camera)) for shot in document.shots]
+    return [(shot, camera) for shot, camera in found if camera is not None]
+
+
 def coarse(document: Document, bodies: Sequence[Body]) -> list[Coarse]:
     """Parts whose round shapes show their triangles in a shot."""
-    known: dict[str, tuple[float, float]] = {}
-    seen = []
-    for shot in document.shots:
-        resolved = resolve(document, {"shot": shot.id})
-        if shot.camera in resolved.cameras:
-            seen.append((shot, resolved.cameras[shot.camera]))
+    known: dict[str, float] = {}
+    seen = cameras_of_shots(document)
     out = []
     for body in bodies if seen else ():
         name = body.part.mesh or ""
         if name not in known:
             known[name] = sagitta(body.mesh, body.skin)
-        error = known[name][0] * float(np.linalg.norm(body.matrix[:3, :3], axis=0).max())
+        error = known[name] * float(np.linalg.norm(body.matrix[:3, :3], axis=0).max())
         if error <= 0:
             continue
         most, where = 0.0, ""

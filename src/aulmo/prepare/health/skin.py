@@ -89,9 +89,9 @@ def _batch(meshes: list[Mesh]) -> list[Skin]:
     _, first, weld = np.unique(key, return_index=True, return_inverse=True)
     points = vertices[first]
     cells = weld.reshape(-1)[cells]
-    edges = _edges(cells, _solid(cells), len(points))
+    edges = _edges(cells, three_corners(cells), len(points))
     if edges.any_rims and _sewn(points, cells, edges, tri_starts, sizes):
-        edges = _edges(cells, _solid(cells), len(points))
+        edges = _edges(cells, three_corners(cells), len(points))
     starts_at = np.array([points[cells[a, 0]] if b > a else np.zeros(3) for a, b in zip(tri_starts[:-1], tri_starts[1:])]).reshape(-1, 3)
     areas, longest, volume = _measured(points, cells, starts_at, np.diff(tri_starts))
     needle = 2 * areas < longest * longest * NEEDLE
@@ -124,7 +124,7 @@ def _batch(meshes: list[Mesh]) -> list[Skin]:
     return out
 
 
-def _solid(cells: np.ndarray) -> np.ndarray:
+def three_corners(cells: np.ndarray) -> np.ndarray:
     """(m,) whether a triangle's three corners are three points."""
     return (cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 0] != cells[:, 2])
 

@@ -51,9 +51,8 @@ def frame_between(old: Shape, new: Shape) -> np.ndarray | None:
         return np.eye(4)
     if len(old.faces) < 4 or len(old.faces) != len(new.faces):
         return None
-    for order in (lambda s: [f.number for f in s.faces], lambda s: [round(f.area, 3) for f in s.faces]):
-        a, b = (np.array(s.faces, dtype=object)[np.argsort(order(s), kind="stable")] for s in (old, new))
-        p, q = (np.array([_middle(f) for f in x], float) for x in (a, b))
+    for order in (lambda f: f.number, lambda f: round(f.area, 3)):
+        p, q = (np.array([f.middle for f in sorted(s.faces, key=order)]) for s in (old, new))
         u, _, v = np.linalg.svd((p - p.mean(0)).T @ (q - q.mean(0)))
         turn = v.T @ np.diag([1, 1, np.sign(np.linalg.det(v.T @ u.T))]) @ u.T
         moved = (p - p.mean(0)) @ turn.T + q.mean(0)
@@ -62,10 +61,6 @@ def frame_between(old: Shape, new: Shape) -> np.ndarray | None:
             out[:3, :3], out[:3, 3] = turn, q.mean(0) - turn @ p.mean(0)
             return out
     return None
-
-
-def _middle(face) -> tuple[float, float, float]:
-    return face.middle if hasattr(face, "middle") else face[2]
 
 
 def nearest_on(mesh: Mesh, point: np.ndarray) -> tuple[np.ndarray, float]:

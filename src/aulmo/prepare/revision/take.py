@@ -19,6 +19,7 @@ from aulmo.document.variant_records import Axis, Choice
 from aulmo.errors import BadValue
 from aulmo.prepare.cutting import as_piece
 from aulmo.prepare.file_cameras import moved
+from aulmo.prepare.health.mend_mesh import mended_again
 from aulmo.prepare.import_file import change_each_finesse, import_file
 from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.compare import Change, Revision, read_revision, source_for
@@ -100,7 +101,6 @@ class _Taking:
         self._order()
         if finesse:
             self.document = change_each_finesse(self.document, self.assets, finesse, self.progress)
-            self._mend_again(finesse)
         gone = self._take_away()
         self._tell_source()
         if self.keep_old and self.overrides:
@@ -224,23 +224,11 @@ class _Taking:
         if not part.face_sets and file_sets:
             sets = [replace(s, material=self._worn(s.material)) for s in fresh.face_sets]
         self._move_decals(part, mesh_name)
-        mends = part.mends
-        if mends:
-            from aulmo.prepare.health.mend import mended_again
-
-            mesh_name = self.assets.add_mesh(mended_again(self.assets.mesh(mesh_name), mends))
+        if part.mends:
+            mesh_name = self.assets.add_mesh(mended_again(self.assets.mesh(mesh_name), part.mends))
         if fresh.shape is not None and part.finesse != fresh.finesse:
             finesse[part.id] = part.finesse
         return {"mesh": mesh_name, "shape": fresh.shape, "piece": piece, "face_sets": tuple(sets), "finesse": fresh.finesse}
-
-    def _mend_again(self, finesse: dict[str, Finesse]) -> None:
-        from aulmo.prepare.health.mend import mended_again
-
-        for part_id in finesse:
-            part = self.document.parts[part_id]
-            if part.mends and part.mesh is not None:
-                mesh = self.assets.add_mesh(mended_again(self.assets.mesh(part.mesh), part.mends))
-                self.document = edits.change_part(self.document, part_id, mesh=mesh)
 
     def _move_decals(self, part: Part, mesh_name: str) -> None:
         """Decals that lie on a part stay at their place, on the new surface."""
