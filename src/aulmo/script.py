@@ -1,7 +1,7 @@
 """The Python face for scripts: short names for what the rest of Aulmo does. See docs/scripting.md."""
 
 from pathlib import Path
-from typing import Any, Sequence
+from typing import Any, Iterable, Sequence
 
 import numpy as np
 from msgspec.structs import replace
@@ -214,6 +214,20 @@ def leaks(document: Document, assets: AssetStore, place: tuple[float, float, flo
     from aulmo.prepare.health.leaks import leaks as found
 
     return [{"at": leak.at, "size_mm": leak.size_mm} for leak in found(document, assets, place)]
+
+
+def settle(document: Document, assets: AssetStore, parts: Iterable[str], **how: Any) -> Document:
+    """Let parts fall, by their ids, until they rest on the others and the floor. `how` may have `seed`, `bounce`, `friction`, `tumble` (°/s),
+    `seconds` (at the longest) and `together` (chosen groups fall as one). Raises BadValue for what cannot fall."""
+    from aulmo.prepare.settle.fall import Letting, kept, let_fall
+
+    try:
+        wanted = Letting(**how)
+    except TypeError as error:
+        raise BadValue(f"How parts fall is told by {', '.join(Letting._fields)}.") from error
+    fall = let_fall(document, assets, parts, wanted)
+    assert fall is not None
+    return kept(document, fall, fall.seconds)
 
 
 def relink(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, dict[str, list[str]]]:

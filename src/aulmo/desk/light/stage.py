@@ -54,7 +54,7 @@ def _build(desk: Desk) -> Built:
             session.history.end_merge()
 
     desk.registry.add("aim", "Aim", "Light", "A", take_aim, desk.working)
-    after = {"": "gloss", "gloss": "matt", "matt": ""}
+    after = {"": "gloss", "gloss": "matt", "matt": "", "checker": "gloss"}
     check = lambda: session.set_stand_in(after[session.stand_in])  # noqa: E731
     desk.registry.add("gloss_check", "Gloss check: all parts neutral gloss, matt, as they are", "Light", "Q", check, desk.working)
     page = LightPage(session, commands.choose_environment)

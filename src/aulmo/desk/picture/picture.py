@@ -259,6 +259,8 @@ class Picture(PictureView):
         if event.key() == Qt.Key.Key_Escape:
             if self.session.tool:
                 self.session.set_tool("")
+            elif self.session.stand_in == "checker":
+                self.session.set_stand_in("")
             else:
                 self.session.select(())
             return

@@ -267,7 +267,7 @@ class PictureView(QWidget):
         """What is traced: the very document that was asked for last where nothing has changed since but what is made of its picture."""
         session, seen = self.session, self.seen_document()
         apart = (session.isolated, session.node_alone, session.stand_in)
-        looked_at = (session.time, session.loose, session.picks, session.shot_id, apart, session.free_view)
+        looked_at = (session.time, session.loose, session.tried, session.picks, session.shot_id, apart, session.free_view)
         last = self._asked_for
         if last is not None and last[0] == looked_at and last[2] is not seen and not seen_change(last[1], session.document):
             return last[2]
@@ -395,7 +395,8 @@ class PictureView(QWidget):
             self._paint_note(painter, f"As last seen{', ' + earlier[1] if earlier[1] else ''}")
         self._paint_mask(painter)
         if self.session.stand_in:
-            self._paint_note(painter, f"Neutral {self.session.stand_in} on every part · Q")
+            checker = "A checker by every part’s own coordinates · Esc"
+            self._paint_note(painter, checker if self.session.stand_in == "checker" else f"Neutral {self.session.stand_in} on every part · Q")
         if self._outline is not None and not self._moving:
             painter.drawImage(self.rect(), self._outline)
         for overlay in self.overlays:

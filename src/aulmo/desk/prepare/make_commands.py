@@ -47,6 +47,8 @@ class MakeCommands:
         add("join", "Join parts", "Parts", "", self.join, lambda: desk.working() and len(s.selection) > 0)
         add("finesse_shot", "Finesse for the shots’ size…", "Parts", "", self.finesse_for_shots, lambda: bool(desk.working() and s.document.parts))
         add("unwrap", "Unwrap", "Parts", "", self.unwrap, chosen)
+        checker = lambda: s.set_stand_in("" if s.stand_in == "checker" else "checker")  # noqa: E731
+        add("checker", "Checker by their coordinates", "Parts", "", checker, desk.working)
         desk.registry.handle("delete", lambda: desk.working() and s.subject.startswith("paths/"), self.delete_path)
 
     def unwrap(self) -> None:
@@ -64,6 +66,7 @@ class MakeCommands:
             pieces = sum(one.pieces for one in made)
             least = min(one.texels_per_mm for one in made)
             session.hint.emit(f"{counted(pieces, 'piece')}, {show(least, '', 1)} pixels to a mm in a picture of {SIDE}")
+            session.set_stand_in("checker")
 
         session.start_task("Unwrapping", lambda task: unwrap_parts(base, assets, chosen, task.tell), done)
 

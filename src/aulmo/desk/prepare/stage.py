@@ -9,6 +9,7 @@ from aulmo.desk.prepare.bench_cut import CutBench
 from aulmo.desk.prepare.bench_health import HealthBench
 from aulmo.desk.prepare.bench_revision import RevisionBench
 from aulmo.desk.prepare.bench_set import SetBench
+from aulmo.desk.prepare.bench_settle import SettleBench
 from aulmo.desk.prepare.centre_tool import CentreTool
 from aulmo.desk.prepare.commands import PrepareCommands
 from aulmo.desk.prepare.faces_tool import FacesTool
@@ -49,6 +50,7 @@ def _build(desk: Desk) -> Built:
         "Revision": revision,
         "Set": SetBench(session, place, make.draw_path, make.choose_drawing),
         "Arrange": ArrangeBench(session, desk.registry, handles, arrange.align, arrange.space, arrange.flip),
+        "Settle": SettleBench(session),
         "Copies": CopiesBench(session, make.make_copies),
         "Cut": CutBench(session, faces, make),
         "Choose": ChooseBench(session, commands.keep_selection),

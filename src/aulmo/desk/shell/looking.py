@@ -57,6 +57,7 @@ class Looking(QObject):
         self.recording = False
         self.playing = False
         self.loose: dict[str, Any] = {}
+        self.tried: dict[str, Any] = {}  # values that are only looked at: no edit takes them up, and the next one ends them
         self.picks: dict[str, str] = {}
         self.hand = ""
         self.shot_id: str | None = None
@@ -64,7 +65,7 @@ class Looking(QObject):
         self.isolated: tuple[str, ...] = ()
         self.node_alone: tuple[str, str] = ("", "")
         self.outside = False  # whether the scene is seen from outside, with the shot beside it
-        self.stand_in = ""  # "gloss" or "matt" while all parts are seen in a neutral surface
+        self.stand_in = ""  # "gloss", "matt" or "checker" while all parts are seen in that
         self.pictured = False  # whether anything of the project has been drawn
         self._shown: tuple[tuple, Document] | None = None
         self._resolved: tuple[tuple, Document] | None = None
@@ -106,9 +107,9 @@ class Looking(QObject):
         """The document as the shot has it at the present time."""
         document, shot = self.document, self.shot
         known = self._resolved
-        now = (self.time, self.loose, self.picks)
+        now = (self.time, self.loose, self.tried, self.picks)
         if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2:] != now:
-            key = (document, shot, self.time, self.loose, self.picks)
+            key = (document, shot, self.time, self.loose, self.tried, self.picks)
             in_time = self.in_time
             with quickly():
                 known = self._resolved = (key, resolve(in_time, self.choices, self.time))
@@ -134,10 +135,16 @@ class Looking(QObject):
     @property
     def in_time(self) -> Document:
         """The document with its keys, and for now with what will be taken back."""
-        if not self.loose:
+        if not self.loose and not self.tried:
             return self.document
-        held = {address: (Key(self.time, value),) for address, value in self.loose.items()}
+        held = {address: (Key(self.time, value),) for address, value in (self.loose | self.tried).items()}
         return replace(self.document, keys={**self.document.keys, **held})
+
+    def try_on(self, values: dict[str, Any]) -> None:
+        """Look at values without taking them: until others are tried, or something is changed."""
+        if values != self.tried:
+            self.tried = values
+            self.view_changed.emit()
 
     @property
     def as_now(self) -> Document:
@@ -295,7 +302,7 @@ class Looking(QObject):
         self.set_tool("" if self.tool == tool else tool)
 
     def set_stand_in(self, stand_in: str) -> None:
-        """See all parts in a neutral "gloss" or "matt", or as they are. Never part of the document."""
+        """See all parts in a neutral "gloss" or "matt", in a "checker", or as they are. Never part of the document."""
         if stand_in != self.stand_in:
             self.stand_in = stand_in
             self.view_changed.emit()

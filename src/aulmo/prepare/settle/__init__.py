@@ -1,0 +1,1 @@
+"""Loose parts fall and come to rest on the others."""
