@@ -191,9 +191,9 @@ def sun_through(
 def health(document: Document, assets: AssetStore) -> list[dict[str, Any]]:
     """What is wrong with the visible parts, worst first: the `part` by its id, the `kind` ("flipped", "open", "hole", "coincident", "doubled",
     "overlap", "sliver", "unseen", "scale", "coarse") and `size_mm`. Raises BadFile for a mesh that is gone."""
-    from aulmo.prepare.health.findings import examine
+    from aulmo.prepare.health.findings import KINDS, examine
 
-    return [{"part": f.part, "kind": f.kind, "size_mm": f.size_mm} for f in examine(document, assets)]
+    return [{"part": f.part, "kind": f.kind, "size_mm": f.size_mm} for f in examine(document, assets, kinds=[k for k in KINDS if k != "fine"])]
 
 
 def mend(document: Document, assets: AssetStore, findings: Sequence[dict[str, Any]]) -> Document:

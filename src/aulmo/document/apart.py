@@ -3,6 +3,9 @@ break a library ends only that process, and becomes a sentence. It stays for the
 
     @apart(seconds=30)
     def read(path, name): ...        # runs apart; here(read)(path, name) runs in this process
+
+    @apart(tells=True)
+    def work(things, progress): ...  # says how far it is to progress(words, share); None when that answers False
 """
 
 import atexit
@@ -31,6 +34,7 @@ SECONDS, GIGABYTES = 30.0, 4.0
 LARGE = 1 << 20  # bytes of an array that are handed over in a file and not in the pipe
 F = TypeVar("F", bound=Callable[..., Any])
 inside = False  # whether this is the process that reads
+Progress = Callable[[str, float], bool] | None
 
 
 class Limits(NamedTuple):
@@ -48,21 +52,24 @@ class Call(NamedTuple):
     arguments: tuple
     named: dict[str, Any]
     limits: Limits
+    tells: bool = False  # whether it says how far it is
 
 
 def apart(
-    seconds: float = SECONDS, gigabytes: float = GIGABYTES, process: str = "reader", shown: Callable[..., str] | None = None
+    seconds: float = SECONDS, gigabytes: float = GIGABYTES, process: str = "reader", shown: Callable[..., str] | None = None, tells: bool = False
 ) -> Callable[[F], F]:
     """Let a function of a module run in the reading process of a name. `shown` makes of its arguments what the file is called in sentences; else that
-    is the first path, or the first text with an ending. Raises BadFile when it takes too long, too much, or ends with its process."""
+    is the first path, or the first text with an ending. One that `tells` has a `progress`, which may end it. Raises BadFile when it takes too long, too
+    much, or ends with its process."""
 
     def wrapped(function: F) -> F:
         @functools.wraps(function)
         def run(*arguments: Any, **named: Any) -> Any:
             if inside:
                 return function(*arguments, **named)
-            call = Call(function.__module__, function.__qualname__, arguments, named, Limits(seconds, gigabytes))
-            return _run(process, call, shown(*arguments, **named) if shown is not None else _called(arguments))
+            progress = named.pop("progress", None) if tells else None
+            call = Call(function.__module__, function.__qualname__, arguments, named, Limits(seconds, gigabytes), tells)
+            return _run(process, call, shown(*arguments, **named) if shown is not None else _called(arguments), progress)
 
         run.here = function  # type: ignore[attr-defined]
         return cast(F, run)
@@ -156,16 +163,21 @@ class _Reader:
         self._process: subprocess.Popen | None = None
         self._folder: tempfile.TemporaryDirectory | None = None
 
-    def run(self, call: Call, shown: str) -> Any:
-        """The answer to a call, for whoever holds the lock. Raises BadFile, or what the function raised."""
+    def run(self, call: Call, shown: str, progress: Progress = None) -> Any:
+        """The answer to a call, for whoever holds the lock; None when `progress` ended it. Raises BadFile, or what the function raised."""
         process = self._begun()
         assert process.stdin is not None and process.stdout is not None
         try:
             blob = pickle.dumps(call, protocol=5)
             until = time.monotonic() + call.limits.seconds
             self._write(process.stdin, struct.pack("<Q", len(blob)) + blob, until)
-            (size,) = struct.unpack("<Q", self._bytes(process.stdout, 8, until))
-            done, value = unpacked(self._bytes(process.stdout, size, until))
+            done, value = "told", None
+            while done == "told":
+                if value is not None and progress is not None and progress(*value) is False:
+                    self.end()
+                    return None
+                (size,) = struct.unpack("<Q", self._bytes(process.stdout, 8, until))
+                done, value = unpacked(self._bytes(process.stdout, size, until))
         except TimeoutError:
             self.end()
             raise BadFile(f"{shown} could not be read within {call.limits.seconds:.0f} seconds and was given up.") from None
@@ -238,7 +250,7 @@ _known = threading.Lock()
 AT_ONCE = {"reader": 3}  # of a name; others are one, which keeps what it has open
 
 
-def _run(process: str, call: Call, shown: str) -> Any:
+def _run(process: str, call: Call, shown: str, progress: Progress = None) -> Any:
     """Have a call answered by a reader that is idle: a small picture does not wait for a large one."""
     with _known:
         readers = _readers.setdefault(process, [])
@@ -253,7 +265,7 @@ def _run(process: str, call: Call, shown: str) -> Any:
         reader = busy
         reader.lock.acquire()
     try:
-        return reader.run(call, shown)
+        return reader.run(call, shown, progress)
     finally:
         reader.lock.release()
 

@@ -10,7 +10,7 @@ import threading
 import time
 from importlib import import_module
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, Callable
 
 _NEW_USER, _NEW_NET = 0x10000000, 0x40000000  # of unshare(2)
 
@@ -41,7 +41,7 @@ def _limit(gigabytes: float) -> None:
     resource.setrlimit(resource.RLIMIT_AS, (wanted if most == resource.RLIM_INFINITY else min(wanted, most), most))
 
 
-def _answer(blob: bytes, folder: Path) -> bytes:
+def _answer(blob: bytes, folder: Path, send: Callable[[bytes], None]) -> bytes:
     from aulmo.document.apart import packed
     from aulmo.errors import AulmoError
 
@@ -51,7 +51,8 @@ def _answer(blob: bytes, folder: Path) -> bytes:
         for piece in call.name.split("."):
             function = getattr(function, piece)
         _limit(call.limits.gigabytes)
-        return packed(("made", function(*call.arguments, **call.named)), folder)
+        named = call.named | ({"progress": lambda words, share: send(packed(("told", (words, float(share))), None)) or True} if call.tells else {})
+        return packed(("made", function(*call.arguments, **named)), folder)
     except AulmoError as error:
         return packed(("error", error), None)
     except MemoryError:
@@ -89,13 +90,16 @@ def main() -> None:
     from aulmo.document import apart
 
     apart.inside = True
-    while True:
-        (size,) = struct.unpack("<Q", _all_of(asked, 8))
-        blob = _answer(_all_of(asked, size), folder)
+
+    def send(blob: bytes) -> None:
         told.write(struct.pack("<Q", len(blob)))
         left = memoryview(blob)
         while left:
             left = left[told.write(left) :]
+
+    while True:
+        (size,) = struct.unpack("<Q", _all_of(asked, 8))
+        send(_answer(_all_of(asked, size), folder, send))
 
 
 if __name__ == "__main__":

@@ -76,6 +76,10 @@ class AssetStore:
         self._meshes[name] = mesh
         return name
 
+    def lend_mesh(self, name: str, mesh: Mesh) -> None:
+        """Know a mesh by the name that another store has it by, without its blob: for looking, not for keeping."""
+        self._meshes[name] = mesh
+
     def mesh(self, name: str) -> Mesh:
         """The mesh of a name, unpacked or made once. Raises BadFile."""
         if name.startswith(MADE):

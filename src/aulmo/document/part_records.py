@@ -116,8 +116,8 @@ class Mend(Record):
     is made anew, of another finesse or of a new revision, it is mended again by these."""
 
     kind: Annotated[
-        Literal["flipped", "open", "hole", "coincident", "sliver"],
-        say.choice("Mended", "Turned faces", "A gap", "A hole", "Double faces", "Slivers"),
+        Literal["flipped", "open", "hole", "coincident", "sliver", "fine"],
+        say.choice("Mended", "Turned faces", "A gap", "A hole", "Double faces", "Slivers", "Finer than the shots show"),
     ] = "hole"
     at: Annotated[Triple, say.vector("Where", decimals=2)] = (0.0, 0.0, 0.0)
     size: Annotated[float, say.number("Size", 0, 1000, "mm", 3, most=1e9)] = 0.0

@@ -16,7 +16,8 @@ from aulmo.document.meshes import corners_of
 from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
-from aulmo.prepare.health.findings import KINDS, Finding, examine
+from aulmo.prepare.health.apart import examined
+from aulmo.prepare.health.findings import KINDS, Finding
 from aulmo.prepare.health.leaks import Leak, closed, leaks
 from aulmo.prepare.health.mend import mend
 
@@ -25,6 +26,7 @@ NAMES = {
     "overlap": ("Solids that overlap", "Cut"),
     "coincident": ("Faces in one place", "Part"), "doubled": ("Parts there twice", "Delete"), "scale": ("Sizes that cannot be", "Rescale"),
     "coarse": ("Rounds too coarse for a shot", "Make round"), "unseen": ("Never seen", "Hide"), "sliver": ("Slivers", "Clear"),
+    "fine": ("Finer than any shot shows", "Simplify"),
 }  # fmt: skip
 WHAT, SIZE, WORDS, SHOW, MEND = range(5)
 FOLDED = 8  # findings of a kind from which on they are folded
@@ -49,7 +51,6 @@ class HealthBench(QWidget):
         self.current: Finding | None = None
         self.leaks: list[Leak] = []
         self._probed = False
-        self._known: dict = {}
         self._seen: Any = None  # the parts that were looked at last
         self._before: int | None = None
         self._looking = False
@@ -111,7 +112,7 @@ class HealthBench(QWidget):
     # looking
 
     def _opened(self) -> None:
-        self._known, self._seen, self._before, self.found = {}, None, None, []
+        self._seen, self._before, self.found = None, None, []
         self._looking, self.leaks, self._probed = False, [], False
         self._choose(None)
         self._fill()
@@ -131,7 +132,7 @@ class HealthBench(QWidget):
         if not session.pictured or self._looking:  # nobody looks at meshes before there is a picture of them
             self._later.start()
             return
-        document, assets, known = session.document, session.assets, self._known
+        document, assets = session.document, session.assets
         seen = (document.parts, document.shots, document.cameras)
         if not self.isVisible() or (not anew and self._seen is not None and all(a is b for a, b in zip(self._seen, seen))):
             return
@@ -153,8 +154,7 @@ class HealthBench(QWidget):
             self._looking = False
 
         def work(task) -> list[Finding] | None:
-            found = examine(document, assets, task.tell, known, from_shots=from_shots)
-            return None if task.cancelled else found
+            return examined(document, assets, from_shots, task.tell)
 
         session.start_task("Looking for what is wrong", work, done).failed.connect(failed)
 

@@ -121,9 +121,8 @@ class SettleBench(QWidget):
         base, assets = session.as_now, session.assets
         chosen = self.fall.parts if again and self.fall is not None else session.selection
         stored = session.document
-        how = Letting(
-            round(self.seed.value()), *(slider.field.value() for slider in self.sliders), self.together.isChecked()
-        )  # fmt: skip
+        bounce, friction, tumble, seconds = (slider.field.value() for slider in self.sliders)
+        how = Letting(round(self.seed.value()), bounce, friction, tumble, seconds, self.together.isChecked())
         self._falling = True
 
         def done(fall: Fall | None) -> None:

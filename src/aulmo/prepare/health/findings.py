@@ -5,16 +5,16 @@ from typing import Callable, Iterable, NamedTuple
 import numpy as np
 
 from aulmo.document.assets import AssetStore
-from aulmo.document.quantity import show
+from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
+from aulmo.prepare.health.finer import fine
 from aulmo.prepare.health.flaws import Flaw, extent
-from aulmo.prepare.health.look import Body, Look
+from aulmo.prepare.health.look import Body, Known, Look
 from aulmo.prepare.health.meeting import coincident, doubled, overlaps
 from aulmo.prepare.health.sight import unseen
 from aulmo.prepare.health.sizes import cameras_of_shots, coarse, odd_sizes
-from aulmo.prepare.health.skin import Skin
 
-KINDS = ("flipped", "open", "hole", "overlap", "coincident", "doubled", "scale", "coarse", "unseen", "sliver")  # worst first
+KINDS = ("flipped", "open", "hole", "overlap", "coincident", "doubled", "scale", "coarse", "unseen", "sliver", "fine")  # worst first
 Progress = Callable[[str, float], bool] | None
 
 
@@ -37,7 +37,7 @@ class Finding(NamedTuple):
 
 
 def examine(
-    document: Document, assets: AssetStore, progress: Progress = None, known: dict[str, tuple[Skin, list[Flaw]]] | None = None,
+    document: Document, assets: AssetStore, progress: Progress = None, known: Known | None = None,
     kinds: Iterable[str] = KINDS, from_shots: bool = False,
 ) -> list[Finding]:  # fmt: skip
     """Everything that is wrong with the visible parts, the worst kinds first, the largest of each first. Raises BadFile for a mesh that is gone.
@@ -84,6 +84,12 @@ def examine(
         found.append(_whole("scale", body, words)._replace(size_mm=size))
     for one in coarse(document, look.bodies):
         found.append(_whole("coarse", one.body, f"{show(one.pixels, '', 1)} pixels off in {one.shot}")._replace(size_mm=one.stray_mm))
+    if "fine" in wanted:
+        for told_fine in fine(document, look.bodies, look.known.fine):
+            saved = grouped(len(told_fine.body.mesh.triangles) - told_fine.left)
+            holes = f" and {counted(told_fine.holes, 'hole')}" if told_fine.holes else ""
+            words = f"{saved} triangles{holes} less, {show(told_fine.off / told_fine.pixel, '', 2)} pixels off in {told_fine.shot}"
+            found.append(_whole("fine", told_fine.body, words))
     order = {kind: k for k, kind in enumerate(KINDS)}
     clear = {b.part.id for b in look.bodies if b.clear}
     kept = [f for f in found if f.kind in wanted]

@@ -88,20 +88,27 @@ def _on_mesh(mesh: Mesh, each: int) -> tuple[np.ndarray, np.ndarray]:
     return (corners[chosen] * weights[:, :, None]).sum(1), cross[chosen] / area[chosen][:, None]
 
 
+class Known(NamedTuple):
+    """What is remembered between two looks: of a mesh, by its name, its skin and what is wrong with it; what was told of one that is too fine."""
+
+    flaws: dict[str, tuple[Skin, list[Flaw]]]
+    fine: dict[tuple[str, float], tuple[int, int, float] | None]
+
+
 class Look:
-    """The parts of a project as they stand, made ready to be looked at; what is wrong with a mesh is remembered by its name in `known`."""
+    """The parts of a project as they stand, made ready to be looked at; what is wrong with a mesh is remembered in `known`."""
 
     def __init__(
-        self, document: Document, assets: AssetStore, known: dict[str, tuple[Skin, list[Flaw]]] | None = None, with_set: bool = False,
+        self, document: Document, assets: AssetStore, known: Known | None = None, with_set: bool = False,
         only: Collection[str] | None = None,
     ) -> None:  # fmt: skip
         """The visible parts, of all or of `only` some; those made here from their sizes only `with_set`."""
-        self.document, self.known = document, known if known is not None else {}
+        self.document, self.known = document, known if known is not None else Known({}, {})
         wanted = [i for i in shown_leaves(document) if (only is None or i in only) and (with_set or document.parts[i].set_piece is None)]
         worlds = world_matrices(document)
         meshes = {name: finite(assets.mesh(name)) for name in dict.fromkeys(document.parts[i].mesh or "" for i in wanted)}
-        fresh = [name for name in meshes if name not in self.known]
-        self._skins = {name: self.known[name][0] for name in meshes if name in self.known}
+        fresh = [name for name in meshes if name not in self.known.flaws]
+        self._skins = {name: self.known.flaws[name][0] for name in meshes if name in self.known.flaws}
         self._skins.update(zip(fresh, skins([meshes[name] for name in fresh])))
         self.bodies: list[Body] = []
         for part_id in wanted:
@@ -127,14 +134,14 @@ class Look:
     def flaws_of(self, body: Body) -> list[Flaw]:
         """What is wrong with a body's mesh, in its own axes."""
         name = body.part.mesh or ""
-        if name not in self.known:
+        if name not in self.known.flaws:
             skin = body.skin
             around = None
             if skin.crooked or not skin.closed.all():
                 inverse = np.linalg.inv(body.matrix) if abs(np.linalg.det(body.matrix)) > 1e-30 else np.eye(4)
                 around = _Around(self.rays, body.matrix, inverse)
-            self.known[name] = (skin, flaws(body.mesh, skin, around))
-        return self.known[name][1]
+            self.known.flaws[name] = (skin, flaws(body.mesh, skin, around))
+        return self.known.flaws[name][1]
 
 
 class _Around(Rays):

@@ -15,6 +15,7 @@ from aulmo.prepare import arrange
 from aulmo.prepare.fine_enough import for_shots
 from aulmo.prepare.health.closing import How
 from aulmo.prepare.health.findings import Finding
+from aulmo.prepare.health.finer import fine, simpler
 from aulmo.prepare.health.flaws import Flaw
 from aulmo.prepare.health.look import Body, Look
 from aulmo.prepare.health.meeting import near_faces, shared_faces, solid_of
@@ -56,6 +57,7 @@ def mend(
     hidden = [one.part for one in chosen if one.kind == "unseen" and one.part in document.parts]
     document = edits.change_parts(document, hidden, visible=False) if hidden else document
     document = _rounder(document, assets, [one.part for one in chosen if one.kind == "coarse"], progress)
+    document = _simpler(document, assets, {one.part for one in chosen if one.kind == "fine"}, progress)
     gone = [one.part for one in chosen if one.kind == "doubled"]
     return edits.delete_parts(document, gone) if gone else document
 
@@ -160,6 +162,23 @@ def _rescaled(document: Document, assets: AssetStore, one: Finding) -> Document:
     matrix = to_matrix(part.placement)
     matrix[:3, :3] *= factor
     return edits.change_part(document, one.part, placement=from_matrix(matrix))
+
+
+def _simpler(document: Document, assets: AssetStore, part_ids: set[str], progress: Callable[[str, float], bool] | None) -> Document:
+    """Parts without what their shots cannot show, for all that share a mesh."""
+    if not part_ids:
+        return document
+    wanted = {f.body.part.mesh or "": f for f in fine(document, Look(document, assets).bodies, {}) if f.body.part.id in part_ids}
+    parts = dict(document.parts)
+    for number, (name, one) in enumerate(wanted.items()):
+        if progress is not None and progress("Making shapes simpler", number / len(wanted)) is False:
+            return document
+        fresh = assets.add_mesh(simpler(assets.mesh(name), one.pixel).mesh)
+        note = Mend(kind="fine", size=one.pixel)
+        for part in document.parts.values():
+            if part.mesh == name:
+                parts[part.id] = replace(part, mesh=fresh, mends=(*(m for m in part.mends if m.kind != "fine"), note))
+    return replace(document, parts=parts)
 
 
 def _rounder(document: Document, assets: AssetStore, part_ids: list[str], progress) -> Document:

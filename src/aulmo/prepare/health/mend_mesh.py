@@ -8,6 +8,7 @@ from aulmo.document.meshes import Mesh
 from aulmo.document.records import Mend
 from aulmo.errors import BadFile
 from aulmo.prepare.health.closing import How, joins_of, lid, strip
+from aulmo.prepare.health.finer import simpler
 from aulmo.prepare.health.flaws import GAP, SLIT, Flaw, chains, flaws, loop_area
 from aulmo.prepare.health.rays import Rays
 from aulmo.prepare.health.skin import Skin, skin_of
@@ -174,7 +175,7 @@ def _with_patch(mesh: Mesh, points: np.ndarray, cells: np.ndarray, smooth: bool)
 
 def mended_again(mesh: Mesh, notes: Sequence[Mend]) -> Mesh:
     """A mesh that was made anew with what had been mended on it mended again, found by kind and place."""
-    for _ in range(2 if notes else 0):  # what is turned first shows its holes afterwards
+    for _ in range(2 if any(note.kind != "fine" for note in notes) else 0):  # what is turned first shows its holes afterwards
         skin = skin_of(mesh)
         found = flaws(mesh, skin, Rays([(skin.points, skin.cells)]))
         again = []
@@ -189,6 +190,9 @@ def mended_again(mesh: Mesh, notes: Sequence[Mend]) -> Mesh:
         if not again:
             break
         mesh = mended(mesh, skin, again, next(iter(hows)))
+    for note in notes:
+        if note.kind == "fine":
+            mesh = simpler(mesh, note.size).mesh
     return mesh
 
 

@@ -120,7 +120,7 @@ def coarse(document: Document, bodies: Sequence[Body]) -> list[Coarse]:
             nearest = max(1.0, float(np.linalg.norm(np.maximum(0.0, np.maximum(body.low - eye, eye - body.high)))))
             if error / pixel_mm(camera, shot, nearest) <= shows:
                 continue  # not even from the nearest corner of its box
-            near = _nearest_in_frame(body, camera, shot)
+            near = nearest_in_frame(body, camera, shot)
             if near is not None and error / pixel_mm(camera, shot, near) > most:
                 most, where = error / pixel_mm(camera, shot, near), shot.name
         if most > shows:
@@ -128,7 +128,7 @@ def coarse(document: Document, bodies: Sequence[Body]) -> list[Coarse]:
     return out
 
 
-def _nearest_in_frame(body: Body, camera: Camera, shot: Shot) -> float | None:
+def nearest_in_frame(body: Body, camera: Camera, shot: Shot) -> float | None:
     """How far from the camera the nearest of a part's points that lie in the frame is, mm; None when none does."""
     points = body.corners[:: max(1, len(body.corners) // 1500)].reshape(-1, 3) - np.array(camera.position)
     if camera.projection == "panorama":

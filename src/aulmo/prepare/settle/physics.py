@@ -169,7 +169,7 @@ class _World:
                 at, turn = b.getBasePositionAndOrientation(body, **here)
                 speed, spin = b.getBaseVelocity(body, **here)
                 told[frame, number] = (*(x * self.unit for x in at), *turn)
-                resting = resting and np.linalg.norm(speed) < STILL * self.sizes[number] and np.linalg.norm(spin) < STILL_TURN
+                resting &= bool(np.linalg.norm(speed) < STILL * self.sizes[number] and np.linalg.norm(spin) < STILL_TURN)
             self.still = self.still + 1 if resting else 0
             if self.still >= RESTED:
                 return told[: frame + 1], True
