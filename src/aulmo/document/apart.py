@@ -59,8 +59,8 @@ def apart(
     seconds: float = SECONDS, gigabytes: float = GIGABYTES, process: str = "reader", shown: Callable[..., str] | None = None, tells: bool = False
 ) -> Callable[[F], F]:
     """Let a function of a module run in the reading process of a name. `shown` makes of its arguments what the file is called in sentences; else that
-    is the first path, or the first text with an ending. One that `tells` has a `progress`, which may end it. Raises BadFile when it takes too long, too
-    much, or ends with its process."""
+    is the first path, or the first text with an ending. One that `tells` has a `progress`, which may end it. Raises BadFile when it takes too
+    long, too much, or ends with its process."""
 
     def wrapped(function: F) -> F:
         @functools.wraps(function)

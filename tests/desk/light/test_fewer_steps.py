@@ -6,6 +6,7 @@ from msgspec.structs import replace
 from PIL import Image
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
 
 from aulmo import script
 from aulmo.document import edits
@@ -119,3 +120,19 @@ def test_the_crisp_view_has_more_contrast_and_keeps_middle_grey():
     assert crisp[0] < plain[0] and crisp[-1] > plain[-1] and (np.diff(crisp) > 0).all()
     grey = show(np.full((1, 1, 3), 0.18, np.float32), 1.0, "Crisp")
     assert np.abs(grey - show(np.full((1, 1, 3), 0.18, np.float32), 1.0, "Product neutral")).max() < 2e-3
+
+
+def test_an_exposure_is_proposed_by_a_click_and_is_one_step(window, qtbot):
+    session, said = window.session, []
+    session.hint.connect(said.append)
+    session.set_stage("Light")
+    session.select(())
+    before = session.document
+    expose = next(b for b in window.details.findChildren(QPushButton) if b.text() == "Propose an exposure" and b.isVisible())
+    expose.click()
+    qtbot.waitUntil(lambda: session.document is not before, timeout=30000)
+    camera = session.resolved.cameras[session.shot.camera]
+    assert camera.exposure_stops != before.cameras[camera.id].exposure_stops and any("middle tone" in words for words in said)
+    window.registry.run("undo")
+    assert session.document is before
+    session.hint.disconnect(said.append)

@@ -10,11 +10,13 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
 from aulmo.document.property_table import LAMP_KINDS
+from aulmo.document.quantity import show
 from aulmo.document.records import Lamp
 from aulmo.errors import BadFile
 from aulmo.light import place_lamp
 from aulmo.light.environment_image import to_keep
 from aulmo.prepare import arrange
+from aulmo.trace.exposure_proposal import Proposal, proposed_exposure
 
 _PLAIN = ("sun", "portal")
 ENVIRONMENTS = "Environments (*.hdr *.HDR *.exr *.EXR *.jpg *.jpeg *.png)"
@@ -55,8 +57,28 @@ class LightCommands:
         for kind, title in LAMP_KINDS.items():
             add(f"lamp_{kind}", f"New {title.lower()} lamp" if kind not in _PLAIN else f"New {title.lower()}", "Light/New lamp", "",
                 lambda k=kind: self.new_lamp(k), desk.working, short=title)  # fmt: skip
+        lit_shot = lambda: desk.working() and s.shot is not None  # noqa: E731
+        add("expose", "Propose an exposure", "Light", "", self.propose_exposure, lit_shot, break_before=True)
         add("lamp_here", "Put the lamp where the view is", "Light", "", page.put_at_view, lit, break_before=True)
         add("lamp_aim", "Point the lamp at the product", "Light", "", page.point_at_product, lit)
+
+    def propose_exposure(self) -> None:
+        """Meter the shot and expose its camera for what it shows."""
+        session = self.session
+        document, assets, shot, time = session.as_now, session.assets, session.shot, session.time  # of the variant that is seen
+        if shot is None:
+            return
+        address = f"cameras/{shot.camera}/exposure_stops"
+
+        def done(found: Proposal | None) -> None:
+            if found is None or session.shot is None or session.shot.camera != shot.camera:
+                return
+            if session.put({address: found.stops}, told=f"Exposed {shot.name}"):
+                held = "less than its middle tone asks for, so that no more than a tenth of it is blown out"
+                why = held if found.held else "its middle tone is a middle grey"
+                session.hint.emit(f"{show(found.stops, 'stops', 1)}: {why}")
+
+        session.start_task("Metering the shot", lambda task: proposed_exposure(document, assets, shot, time, task.tell), done)
 
     def new_lamp(self, kind: str, **changes) -> Lamp:
         """A lamp of a kind, up on the camera's left; the Light stage shows it."""

@@ -29,7 +29,7 @@ _ALWAYS = ("turbidity", "sun_stops", "sky_stops")
 class LightPage(Page):
     """The environment, backdrop and floor of the current shot."""
 
-    def __init__(self, session: Session, open_environment) -> None:
+    def __init__(self, session: Session, open_environment, expose) -> None:
         super().__init__(session)
         self.title.setText("Dome")
         dome = self.section("Ground of the dome", "light/dome")
@@ -84,6 +84,7 @@ class LightPage(Page):
         self.ways_words = label("", wrap=True)
         self.ways_words.setContentsMargins(15, 0, 0, 0)
         ways.add(self.ways_words)
+        ways.add(row("", button("Propose an exposure", expose, "", "Meters what the shot shows, as it is lit now")))
         behind = self.section("Backdrop")
         self.kind, self.top, self.bottom = (self.add(behind, f"backdrop/{key}") for key in ("kind", "top", "bottom"))
         self.kind.field.setAccessibleName("Backdrop kind")

@@ -57,7 +57,7 @@ def _build(desk: Desk) -> Built:
     after = {"": "gloss", "gloss": "matt", "matt": "", "checker": "gloss"}
     check = lambda: session.set_stand_in(after[session.stand_in])  # noqa: E731
     desk.registry.add("gloss_check", "Gloss check: all parts neutral gloss, matt, as they are", "Light", "Q", check, desk.working)
-    page = LightPage(session, commands.choose_environment)
+    page = LightPage(session, commands.choose_environment, commands.propose_exposure)
     lamp_page = LampPage(session, commands.choose_profile, aim)
     commands.register(lamp_page)
     picture.overlays.append(LampMarks(picture, "Light"))

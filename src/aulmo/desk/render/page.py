@@ -47,7 +47,7 @@ def short_path(path: Path, longest: int = 30) -> str:
 class RenderPage(Page):
     """The settings of the next render."""
 
-    def __init__(self, session: Session, start) -> None:
+    def __init__(self, session: Session, start, expose) -> None:
         super().__init__(session)
         self.which = Segments({"still": "Still", "film": "Film", "preview": "Preview"})
         self.which.setAccessibleName("Quality of")
@@ -126,6 +126,7 @@ class RenderPage(Page):
         self.preset.setAccessibleName("Bounce preset")
         self.preset.chosen.connect(lambda name: name and self._render(f"Made for {name[0].lower()}{name[1:]}", **WAYS[name]))
         ways.add(row("Made for", self.preset))
+        ways.add(row("", button("Propose an exposure", expose, "", "Meters what the shot shows, as it is lit now")))
         kinds = ("bounces", "diffuse_bounces", "specular_bounces", "clear_bounces", "scatters")
         self.bounces = {key: self.add(ways, f"render/{key}") for key in kinds}
         light = self.section("Light through glass", "render/glass")

@@ -47,7 +47,7 @@ def _build(desk: Desk) -> Built:
     desk.picture.framed_stages += ("Render",)
     desk.picture.final_stages += ("Render",)
     faces = {"Renders": bench, "Range sheet": RangeBench(desk.session, compare, render_range)}
-    return Built(faces, RenderPage(desk.session, render), {}, bench)
+    return Built(faces, RenderPage(desk.session, render, lambda: desk.registry.run("expose")), {}, bench)
 
 
 RENDER = Stage("Render", "aperture", "The picture keeps working while a render runs", _build, alone=True)

@@ -33,7 +33,7 @@ def _wanted(names: list[str]) -> list[str]:
 def _examined(
     document: Document, names: list[str], fresh: dict[str, Mesh], from_shots: bool, progress: Progress = None
 ) -> list[Finding] | str | None:  # fmt: skip
-    """What is wrong, by meshes of some `names`, those that are there and `fresh` ones; a word when one is missing, in a process that was begun anew."""
+    """What is wrong, by meshes of some `names`, those that are there and `fresh` ones; a word when one is missing as the process was begun anew."""
     _held.update(fresh)
     if not set(names) <= set(_held):
         return "missing"

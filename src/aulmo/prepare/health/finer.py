@@ -94,8 +94,8 @@ def _is_dense(body: Body, pixel: float) -> bool:
 
 
 def simpler(mesh: Mesh, pixel: float, skin: Skin | None = None) -> Simpler:
-    """A mesh without what a pixel of so many mm cannot show: holes and recesses whose rim is narrower are closed flat, then triangles are joined as far
-    as the surface stays within a quarter of a pixel of what it was. It keeps its face numbers; the same mesh when there is nothing to gain."""
+    """A mesh without what a pixel of so many mm cannot show: holes and recesses whose rim is narrower are closed flat, then triangles are joined as
+    far as the surface stays within a quarter of a pixel of what it was. It keeps its face numbers; the same mesh when there is nothing to gain."""
     plain, holes = _without_holes(mesh, pixel, skin or skin_of(mesh))
     whole = skin_of(plain)
     surface, off = (whole.points, whole.cells), 0.0
