@@ -1,5 +1,6 @@
 """Assets: immutable blobs named by the hash of their content."""
 
+import contextlib
 import weakref
 from pathlib import Path
 from typing import Iterable
@@ -18,7 +19,7 @@ class AssetStore:
     """Blobs by name, held in memory or read when first wanted from the project file, which is kept, or from a folder of our own.
 
     `stamps` says what each project file held when it was last opened or saved with these blobs: by path, see `project_file.stamp_of`;
-    `last_pictures` how its shots were seen last.
+    `last_pictures` how its shots were seen last; `origins` where the files lie that blobs were taken from, by their names.
     """
 
     def __init__(self) -> None:
@@ -26,6 +27,7 @@ class AssetStore:
         self._blobs: dict[str, bytes] = {}
         self._lazy: dict[str, Path | KeptFile] = {}
         self.stamps: dict[Path, str] = {}
+        self.origins: dict[str, str] = {}
         self.last_pictures = LastPictures()
         self._meshes: dict[str, Mesh] = {}
         self._boxes: dict[str, tuple[np.ndarray, np.ndarray]] = {}
@@ -39,6 +41,14 @@ class AssetStore:
         """Keep a blob; returns its name, the same for the same content."""
         name = name_of(blob, suffix)
         self._blobs.setdefault(name, blob)
+        return name
+
+    def add_file(self, blob: bytes, path: Path, suffix: str | None = None) -> str:
+        """Keep what was in a file, and remember where that lies, if it is just as it lies there: it is watched. Returns its name."""
+        name = self.add(blob, path.suffix.lower() if suffix is None else suffix)
+        with contextlib.suppress(OSError):
+            if path.stat().st_size == len(blob):
+                self.origins[name] = str(path.resolve())
         return name
 
     def get(self, name: str) -> bytes:

@@ -25,7 +25,7 @@ from aulmo.errors import BadFile, CannotWrite
 LARGEST_DOCUMENT = 256 << 20  # bytes of a description, unpacked
 LARGEST_MEMBER = 4 << 30
 SUSPICIOUS, SQUEEZED = 64 << 20, 300  # a member beyond the first that was squeezed by more than the second is no honest one
-_SAVED, _THUMBNAIL = "saved.json", "thumbnail.png"
+_SAVED, _THUMBNAIL, _ORIGINS = "saved.json", "thumbnail.png", "origins.json"
 
 
 class _Version(msgspec.Struct):
@@ -107,7 +107,7 @@ def stamp_of(path: Path) -> str:
 
 
 def _is_aside(member: str) -> bool:
-    return member in (_SAVED, _THUMBNAIL) or member.startswith(last_pictures.FOLDER)
+    return member in (_SAVED, _THUMBNAIL, _ORIGINS) or member.startswith(last_pictures.FOLDER)
 
 
 def _stamp(archive: ZipFile) -> str:
@@ -165,6 +165,8 @@ def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | 
         with ZipFile(file, "w", ZIP_DEFLATED if squeeze else ZIP_STORED, compresslevel=1) as archive:
             archive.writestr("document.json", encode(document))
             archive.writestr(_SAVED, told)
+            if origins := {name: assets.origins[name] for name in names if name in assets.origins}:
+                archive.writestr(_ORIGINS, msgspec.json.encode(origins))
             if thumbnail:
                 archive.writestr(_THUMBNAIL, thumbnail, ZIP_STORED)
             assets.last_pictures.write(archive, [shot.id for shot in document.shots])
@@ -212,12 +214,21 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     assets = AssetStore()
     assets.read_later(inside, kept)
     assets.stamps[path.resolve()] = _stamp(kept.archive)
+    assets.origins = _origins(kept)
     assets.last_pictures.read(kept.archive)
     assets.last_pictures.saved_with = _thumbnail(kept.archive)
     for part in document.parts.values():
         if part.mesh:
             assets.mesh(part.mesh)
     return document, assets
+
+
+def _origins(kept: KeptFile) -> dict[str, str]:
+    """Where the files lay that were taken into a project, by the names of what was in them."""
+    try:
+        return msgspec.json.decode(kept.read(_ORIGINS), type=dict[str, str])
+    except Exception:  # noqa: BLE001 (of an earlier version, or damaged: the project is whole without)
+        return {}
 
 
 def read_thumbnail(path: Path) -> bytes | None:

@@ -52,7 +52,7 @@ def read(path: Path, assets: AssetStore) -> Photograph:
     small = _codes(blob, path.suffix.lower(), 256, path.name)
     if _goes_round(taken, small):
         raise BadFile(f"{path.name} is a panorama that shows everything round; it has no one direction. Give it to Light as the dome.")
-    image = assets.add(blob, path.suffix.lower())
+    image = assets.add_file(blob, path)
     return Photograph(image, path.name, taken.width, taken.height, focal_mm=taken.focal_mm, sensor_mm=taken.sensor_mm)
 
 

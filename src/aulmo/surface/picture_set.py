@@ -67,7 +67,7 @@ def loaded(assets: AssetStore, path: Path) -> tuple[str, Pixels]:
     if is_footage(path.name):
         about_blob(blob, path.name)
     pixels = read_picture(blob, path.name, 1 << 20, 1024)
-    return assets.add(blob, path.suffix.lower() or ".picture"), pixels
+    return assets.add_file(blob, path, path.suffix.lower() or ".picture"), pixels
 
 
 def pictures_in(paths: Iterable[Path]) -> tuple[list[Path], str]:

@@ -7,7 +7,7 @@ from PySide6.QtTest import QTest
 
 import reading_here
 from aulmo.document import edits
-from aulmo.document.records import Material, Surface
+from aulmo.document.records import Material, Node, Surface
 from desk_tools import answering, drag, settle
 from engineering import at, box, drilled, machine, rod, send
 
@@ -155,3 +155,32 @@ def test_what_could_not_be_kept_is_told_until_it_is_dismissed(window, qtbot, rev
     assert "Plate is gone: 1 key kept aside" in revision.empty.text() and plate in session.document.parts
     QTest.mouseClick(revision.put_away, LEFT)
     assert plate not in session.document.parts and not revision.put_away.isVisible()
+
+
+def test_a_picture_that_changed_is_told_seen_and_taken(window, qtbot, revision, tmp_path):
+    from PIL import Image
+
+    from aulmo.surface.picture_set import load_picture
+
+    session = window.session
+    path = tmp_path / "label.png"
+    Image.new("RGB", (40, 20), (200, 0, 0)).save(path)
+    label = load_picture(session.assets, path)
+    session.apply("A label", edits.put_material(session.document, Material(id="brass", name="Brass", nodes=(Node("n", "image", image=label),))))
+    before = session.document
+    revision.watch.look()
+    qtbot.wait(400)
+    assert not revision.watch.news
+    Image.new("RGB", (64, 64), (0, 0, 200)).save(path)
+    qtbot.waitUntil(lambda: bool(revision.watch.news), timeout=20000)
+    assert window.strip.notice.text() == "label.png changed"
+    QTest.mouseClick(window.strip.notice, LEFT)
+    qtbot.waitUntil(lambda: revision.trial is not None and not session.tasks, timeout=20000)
+    assert [[r.text(k) for k in range(4)] for r in rows(revision)] == [["▣  picture", "label.png", "64 × 64", "on Brass"]]
+    assert session.document is before and revision.trial.materials["brass"].nodes[0].image != label
+    QTest.mouseClick(revision.take_it, LEFT)
+    assert session.document.materials["brass"].nodes[0].image != label and session.history.undo_sentence == "Took label.png"
+    qtbot.wait(400)
+    assert not revision.watch.news and not window.strip.notice.isVisible()
+    window.registry.run("undo")
+    assert session.document is before

@@ -284,7 +284,7 @@ class FinishCommands(QObject):
 
         blob = self.session.attempt(read)
         if blob is not None:
-            name = self.session.assets.add(blob, ".cube")
+            name = self.session.assets.add_file(blob, file, ".cube")
             self.table_names[name] = file.name
             layer = self.finish.grade_in_hand()
             self.finish.put_layer(f"Table: {file.name}", replace(layer, grade=replace(layer.grade, lut=name)))

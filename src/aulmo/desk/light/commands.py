@@ -31,7 +31,7 @@ def read_profile(session: Session, path: Path) -> str:
     except OSError as error:
         raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
     read_ies(blob, path.name)
-    return session.assets.add(blob, ".ies")
+    return session.assets.add_file(blob, path, ".ies")
 
 
 class LightCommands:
@@ -98,7 +98,7 @@ class LightCommands:
         def work(task):
             task.tell(f"Reading {path.name}", 0.2)
             blob, suffix, notes = to_keep(path)
-            return assets.add(blob, suffix), notes
+            return assets.add_file(blob, path, suffix), notes
 
         def done(found: tuple) -> None:
             name, notes = found

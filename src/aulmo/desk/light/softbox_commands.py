@@ -79,7 +79,7 @@ class SoftboxCommands:
             except OSError as error:
                 raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
             from_blob(blob, path.name)
-            return assets.add(blob, path.suffix.lower())
+            return assets.add_file(blob, path)
 
         def done(name: str) -> None:
             box = None if at is not None else session.softbox

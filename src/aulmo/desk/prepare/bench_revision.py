@@ -16,9 +16,10 @@ from aulmo.desk.widgets.fields import Segments, button, label
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
 from aulmo.prepare.revision.compare import Change, Revision, read_revision
+from aulmo.prepare.revision.pictures import KIND as KIND_PICTURE, Again, put_instead, read_again, used_by
 from aulmo.prepare.revision.take import Report, dismiss, take
 
-SIGNS = {"new": "+", "gone": "−", "reshaped": "△", "moved": "→", "renamed": "=", "recoloured": "◐", "elsewhere": "↳"}
+SIGNS = {KIND_PICTURE: "▣", "new": "+", "gone": "−", "reshaped": "△", "moved": "→", "renamed": "=", "recoloured": "◐", "elsewhere": "↳"}
 MODES = {"": "As it is", "over": "Over", "wipe": "Wiped", "blink": "Blinking"}
 KIND, NAME, WORDS, KEPT = range(4)
 
@@ -32,6 +33,7 @@ class RevisionBench(QWidget):
         super().__init__()
         self.session, self.watch = session, watch
         self.revision: Revision | None = None
+        self.again: Again | None = None  # pictures that were read again, in the place of a revision
         self.trial: Document | None = None  # the project as it would be
         self.report: Report | None = None
         self.base: Document | None = None
@@ -101,7 +103,7 @@ class RevisionBench(QWidget):
         self.refresh()
 
     def _clear(self) -> None:
-        self.revision = self.trial = self.report = self.base = self.current = None
+        self.revision = self.again = self.trial = self.report = self.base = self.current = None
         self._reading = ""
         self.mode.set_value("")
         self.keep_old.setChecked(False)
@@ -110,8 +112,11 @@ class RevisionBench(QWidget):
     # reading
 
     def read_next(self) -> None:
-        """Read the first file that has changed."""
-        source_id = next(iter(self.watch.news), "")
+        """Read the pictures that have changed, else the first model."""
+        if self.watch.pictures:
+            self.read_pictures(self.watch.pictures)
+            return
+        source_id = next((i for i in self.watch.news if i in self.session.document.sources), "")
         if source_id:
             self.read(source_id, Path(self.session.document.sources[source_id].path))
 
@@ -145,6 +150,36 @@ class RevisionBench(QWidget):
         session.start_task(f"Reading {path.name}", work, done).failed.connect(failed)
         self.refresh()
 
+    def read_pictures(self, names: list[str]) -> None:
+        """Read pictures whose files have changed; nothing of the project changes."""
+        session = self.session
+        base, assets = session.document, session.assets
+        if self._reading:
+            return
+        self._reading = names[0]
+
+        def done(again: Again) -> None:
+            self._reading = ""
+            self.again, self.base, self.revision, self.report = again, base, None, None
+            self.trial = put_instead(base, again)
+            self.mode.set_value("wipe")
+            self.refresh()
+            self.shown_changed.emit()
+
+        def failed(_: str) -> None:
+            self._reading = ""
+            self.refresh()
+
+        session.start_task("Reading pictures again", lambda task: read_again(assets, names), done).failed.connect(failed)
+        self.refresh()
+
+    def changed_files(self) -> list[str]:
+        """What the files are called that have changed."""
+        document = self.session.document
+        return [document.sources[i].name for i in self.watch.news if i in document.sources] + [
+            Path(self.session.assets.origins[name]).name for name in self.watch.pictures
+        ]
+
     # what is seen
 
     def refresh(self) -> None:
@@ -153,10 +188,11 @@ class RevisionBench(QWidget):
         if revision is not None and revision.source not in document.sources:
             self._clear()
             revision = None
-        there = revision is not None and self.trial is not None
+        there = self.trial is not None
         for widget in (self.mode, self.keep_old, self.take_it, self.leave, self.tree):
             widget.setVisible(there)
-        news = [document.sources[i].name for i in self.watch.news if i in document.sources]
+        self.keep_old.setVisible(there and self.again is None)
+        news = self.changed_files()
         aside = [words for s in document.sources.values() for words in s.aside]
         self.deeds.setVisible(not there)
         self.read_now.setVisible(bool(news) and not there and not self._reading)
@@ -164,7 +200,9 @@ class RevisionBench(QWidget):
         self.put_away.setVisible(not there and bool(aside))
         self.summary.setText("")
         words = ""
-        if there:
+        if self.again is not None:
+            self._fill_pictures(self.again)
+        elif there:
             assert revision is not None
             self._fill(revision)
         elif self._reading:
@@ -184,6 +222,26 @@ class RevisionBench(QWidget):
         self.empty.setText(words)
         self.empty.setVisible(bool(words))
 
+    def _fill_pictures(self, again: Again) -> None:
+        ticks = self._ticks()
+        self.tree.blockSignals(True)
+        self.tree.clear()
+        for change in again.changes:
+            row = self._row(change, change.name, change.words, f"on {used_by(self.session.document, change.old)}")
+            row.setCheckState(0, ticks.get(change, Qt.CheckState.Checked))
+        self.tree.blockSignals(False)
+        self.summary.setText(counted(len(again.changes), "picture"))
+
+    def _row(self, change: Change, name: str, words: str, kept: str) -> QTreeWidgetItem:
+        row = QTreeWidgetItem([f"{SIGNS[change.kind]}  {change.kind}", name, words, kept])
+        row.setData(0, Qt.ItemDataRole.UserRole, change)
+        row.setFlags(row.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+        for column in (NAME, WORDS, KEPT):
+            row.setToolTip(column, row.text(column))
+        row.setForeground(WORDS, QColor(theme.current().quiet))
+        self.tree.addTopLevelItem(row)
+        return row
+
     def _fill(self, revision: Revision) -> None:
         report = self.report
         assert report is not None
@@ -194,16 +252,10 @@ class RevisionBench(QWidget):
         for change in revision.changes:
             kept, gone = self._kept(change, report)
             words = change.words if not change.doubt else f"{change.words or 'the same part?'} · {change.doubt}"
-            row = QTreeWidgetItem([f"{SIGNS[change.kind]}  {change.kind}", self._name(change, revision), words, kept])
-            row.setData(0, Qt.ItemDataRole.UserRole, change)
-            row.setFlags(row.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            row = self._row(change, self._name(change, revision), words, kept)
             row.setCheckState(0, ticks.get(change, Qt.CheckState.Checked if self._likely(change, revision) else Qt.CheckState.Unchecked))
-            for column in (NAME, WORDS, KEPT):
-                row.setToolTip(column, row.text(column))
-            row.setForeground(WORDS, QColor(t.quiet))
             if gone or change.doubt:
                 row.setForeground(KEPT if gone else WORDS, QColor(t.caution))
-            self.tree.addTopLevelItem(row)
         self.tree.blockSignals(False)
         doubts = len({c.new for c in revision.changes if c.doubt})
         look = doubts + len(report.lost)
@@ -270,9 +322,12 @@ class RevisionBench(QWidget):
     def _try_again(self) -> None:
         """What the project would be with the ticks as they are."""
         revision, base, assets = self.revision, self.base, self.session.assets
+        left, decided = self._chosen()
+        if self.again is not None and base is not None:
+            self.trial = put_instead(base, self.again, left)
+            self.shown_changed.emit()
         if revision is None or base is None:
             return
-        left, decided = self._chosen()
 
         def done(found: tuple[Document, Report]) -> None:
             if self.revision is revision:
@@ -286,9 +341,20 @@ class RevisionBench(QWidget):
     def take(self) -> None:
         """Take what is ticked: one step of undo."""
         session, revision = self.session, self.revision
+        left, decided = self._chosen()
+        if self.again is not None:
+            again = self.again
+            taken = [c for c in again.changes if c not in left]
+            self._clear()
+            if taken:
+                words = taken[0].name if len(taken) == 1 else counted(len(taken), "picture")
+                session.apply(f"Took {words}", put_instead(session.document, again, left))
+            self.watch.took(c.old for c in taken)
+            for change in left:
+                self.watch.leave(change.old)
+            self.refresh()
         if revision is None:
             return
-        left, decided = self._chosen()
         base, assets, keep_old = session.document, session.assets, self.keep_old.isChecked()
         changes = len(revision.changes) - len(left)
 
@@ -306,6 +372,8 @@ class RevisionBench(QWidget):
         session.start_task(f"Taking {Path(revision.path).name}", lambda task: take(base, assets, revision, left, decided, keep_old, task.tell), done)
 
     def _leave(self) -> None:
+        for change in self.again.changes if self.again is not None else ():
+            self.watch.leave(change.old)
         if self.revision is not None:
             self.watch.leave(self.revision.source)
         self._clear()

@@ -26,7 +26,7 @@ class RevisionCommands:
 
     def __init__(self, desk: Desk, watch: SourceWatch, bench: RevisionBench) -> None:
         self.desk, self.session, self.watch, self.bench = desk, desk.session, watch, bench
-        has_sources = lambda: desk.working() and bool(desk.session.document.sources)  # noqa: E731
+        has_sources = lambda: desk.working() and bool(desk.session.document.sources or desk.session.assets.origins)  # noqa: E731
         desk.registry.add("revision", "Revision…", "File", "", self.show, has_sources)
         there = lambda: desk.working() and self._lantern() is not None  # noqa: E731
         desk.registry.add("engineer", "The lantern comes again (demo)", "File", "", self.engineer, there)
@@ -35,7 +35,7 @@ class RevisionCommands:
 
     def _tell(self) -> None:
         """The strip says which file has changed."""
-        names = [self.session.document.sources[i].name for i in self.watch.news if i in self.session.document.sources]
+        names = self.bench.changed_files()
         words = "" if not names else f"{shortened(names[0], 22)} changed" if len(names) == 1 else f"{len(names)} files changed"
         self.session.notice.emit(words, "revision")
 
@@ -43,7 +43,7 @@ class RevisionCommands:
         """The face Revision; what has changed is read."""
         self.session.set_stage("Prepare")
         self.session.face_wanted.emit("Revision")
-        if self.watch.news and self.bench.revision is None:
+        if self.watch.news and self.bench.trial is None:
             self.bench.read_next()
 
     def choose(self) -> None:

@@ -114,7 +114,7 @@ class RevisionMarks(Overlay):
             for pen in (QPen(QColor(0, 0, 0, 140), 3), QPen(QColor("#f4f4f4"), 1)):
                 painter.setPen(pen)
                 painter.drawLine(QPointF(cut, frame.top()), QPointF(cut, frame.bottom()))
-        name = self.bench.revision.path.rsplit("/", 1)[-1] if self.bench.revision is not None else ""
+        name = self.bench.revision.path.rsplit("/", 1)[-1] if self.bench.revision is not None else "read again"
         if mode == "wipe":
             flag(painter, QPointF(max(frame.left() + 10, 10), frame.top() + 12), "as it is", 320)
             flag(painter, QPointF(frame.right() - 10, frame.top() + 12), name, 320, right=True)

@@ -2,11 +2,14 @@
 
 import threading
 from pathlib import Path
+from typing import Iterable
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from aulmo.desk.shell.session import Session
 from aulmo.document.meshes import digest_of_file
+from aulmo.document.records import Document
+from aulmo.prepare.revision.pictures import watched
 
 EVERY = 1000  # ms between two looks; a file has to be the same in two of them
 
@@ -20,7 +23,8 @@ class SourceWatch(QObject):
     def __init__(self, session: Session) -> None:
         super().__init__(session)
         self.session = session
-        self.news: dict[str, str] = {}  # by the id of a source that has changed, what is in its file now as a digest
+        self.news: dict[str, str] = {}  # by the id of a source, or the name of a picture, that has changed, what is in its file now as a digest
+        self._used: tuple[Document | None, dict[str, str]] = (None, {})  # the pictures that a document uses, and where their files lie
         self._stamps: dict[str, tuple[int, int] | None] = {}  # by path, as it was at the last look
         self._digests: dict[tuple[str, tuple[int, int]], str] = {}
         self._left: dict[str, str] = {}  # what was seen and is not wanted
@@ -34,13 +38,13 @@ class SourceWatch(QObject):
         session.changed.connect(lambda old, new: old.sources is not new.sources and self._forget())
 
     def _opened(self) -> None:
-        self.news, self._stamps, self._left = {}, {}, {}
+        self.news, self._stamps, self._digests, self._left = {}, {}, {}, {}
         self.changed.emit()
 
     def _forget(self) -> None:
         """What was taken is no news any more."""
         there = {s.id: s.digest for s in self.session.document.sources.values()}
-        kept = {i: d for i, d in self.news.items() if i in there and there[i] != d}
+        kept = {i: d for i, d in self.news.items() if (there[i] != d if i in there else "." in i)}
         if kept != self.news:
             self.news = kept
             self.changed.emit()
@@ -51,16 +55,29 @@ class SourceWatch(QObject):
             self._left[source_id] = self.news.pop(source_id)
             self.changed.emit()
 
+    def took(self, keys: Iterable[str]) -> None:
+        """These are no news any more."""
+        self.news = {i: d for i, d in self.news.items() if i not in set(keys)}
+        self.changed.emit()
+
+    @property
+    def pictures(self) -> list[str]:
+        """The names of pictures whose files have changed."""
+        return [name for name in self.news if name in self.session.assets.origins and name not in self.session.document.sources]
+
     def look(self) -> None:
         """Look at all files, beside; nothing is waited for."""
-        sources = [(s.id, s.path, s.digest) for s in self.session.document.sources.values() if s.path]
-        if self._busy or not sources:
+        document, assets = self.session.document, self.session.assets
+        held = [(s.id, s.path, s.digest) for s in document.sources.values() if s.path]
+        if self._busy or not (held or assets.origins):
             return
         self._busy = True
-        document = self.session.document
         before, digests = dict(self._stamps), dict(self._digests)
 
         def work() -> None:
+            if self._used[0] is not document:
+                self._used = (document, watched(document, assets))
+            sources = held + [(name, path, Path(name).stem) for name, path in self._used[1].items()]
             stamps: dict[str, tuple[int, int] | None] = {}
             found: dict[str, str] = {}
             for source_id, path, digest in sources:
@@ -77,7 +94,7 @@ class SourceWatch(QObject):
                     digests[path, stamp] = digest_of_file(Path(path))
                 now = digests[path, stamp]
                 first = digest or digests.setdefault((path, (0, 0)), now)  # an earlier version did not note what it read
-                if now and now != first:
+                if now and now != first and not (len(first) == 32 and now.startswith(first)):  # an asset's name has the half of it
                     found[source_id] = now
             try:
                 self._looked.emit((document, stamps, digests), found)
