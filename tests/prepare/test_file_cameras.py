@@ -1,6 +1,7 @@
 """Cameras that a file holds come in once, stand where they stood to the parts, and are told of when a revision moves them."""
 
 import math
+import re
 
 import numpy as np
 import pytest
@@ -8,6 +9,7 @@ import pytest
 import reading_here
 from aulmo import script
 from aulmo.document.placement import world_matrix
+from engineering import machine, send
 from gltf_files import SQUARE, Gltf
 
 
@@ -87,3 +89,36 @@ def test_a_camera_that_cannot_be_is_left_out(tmp_path):
     path.write_text(path.read_text().replace('"yfov": ', '"yfov": -'))
     document, _ = script.import_model(path)
     assert all(c.name != "Front" for c in document.cameras.values())
+
+
+def with_views(path):
+    """A STEP file with two saved views, as AP242 has them: one from the front, seen from above, and a parallel one from the right, rolled by 90°."""
+    text = send(path, machine()).read_text()
+    context = re.search(r"#(\d+) = \( GEOMETRIC_REPRESENTATION_CONTEXT", text)[1]
+    last = max(int(n) for n in re.findall(r"#(\d+) *=", text))
+    lines = [
+        "CARTESIAN_POINT('',(10.,-20.,60.))", "DIRECTION('',(0.,-0.8,0.6))", "DIRECTION('',(1.,0.,0.))", "AXIS2_PLACEMENT_3D('',#1,#2,#3)",
+        "CARTESIAN_POINT('',(0.,0.,200.))", "CARTESIAN_POINT('',(-40.,-30.,0.))", "AXIS2_PLACEMENT_3D('',#6,$,$)", "PLANAR_BOX('',80.,60.,#7)",
+        "VIEW_VOLUME(.CENTRAL.,#5,0.,0.,.F.,0.,.F.,.F.,#8)", "CAMERA_MODEL_D3('Front, from above',#4,#9)",
+        "CARTESIAN_POINT('',(300.,0.,20.))", "DIRECTION('',(1.,0.,0.))", "DIRECTION('',(0.,0.,1.))", "AXIS2_PLACEMENT_3D('',#11,#12,#13)",
+        "CARTESIAN_POINT('',(0.,0.,0.))", "VIEW_VOLUME(.PARALLEL.,#15,0.,0.,.F.,0.,.F.,.F.,#8)", "CAMERA_MODEL_D3('From the right',#14,#16)",
+        "CAMERA_MODEL_D3('Broken',#14,$)", f"DRAUGHTING_MODEL('',(#10,#17,#18),@{context})",
+    ]  # fmt: skip
+    told = [re.sub(r"#(\d+)", lambda m: f"#{int(m[1]) + last}", line).replace("@", "#") for line in lines]
+    more = "".join(f"#{last + k} = {line};\n" for k, line in enumerate(told, 1))
+    head, _, tail = text.rpartition("ENDSEC;")
+    path.write_text(f"{head}{more}ENDSEC;{tail}")
+    return path
+
+
+def test_saved_views_of_a_step_file_come_in_as_cameras(tmp_path):
+    document, _ = script.import_model(with_views(tmp_path / "views.step"))
+    base = next(p for p in document.parts.values() if p.name == "Base")
+    origin = world_matrix(document, base.id)[:3, 3]
+    front, right = named(document, "Front, from above"), named(document, "From the right")
+    assert len(document.cameras) == 2 + len(script.import_model(send(tmp_path / "bare.step", machine()))[0].cameras)
+    assert np.array(front.position) - origin == pytest.approx([10, -20 - 160, 60 + 120], abs=1e-3)  # 200 mm before the view plane
+    ahead = np.array(front.target) - np.array(front.position)
+    assert ahead / np.linalg.norm(ahead) == pytest.approx([0, 0.8, -0.6], abs=1e-6) and front.roll == pytest.approx(0, abs=1e-6)
+    assert front.focal_length_mm == pytest.approx(front.sensor_mm * 200 / 80, rel=1e-5)
+    assert right.projection == "parallel" and right.span_mm == pytest.approx(80) and abs(abs(right.roll) - 90) < 1e-4

@@ -10,6 +10,8 @@ import numpy as np
 from aulmo.errors import BadFile
 from aulmo.prepare.cad_mesh import compound, faces_of, matrix_of, tessellate, to_blob
 from aulmo.prepare.cad_twins import Likeness, Twins, likeness
+from aulmo.prepare.cad_views import MARK, saved_views
+from aulmo.prepare.choices import UNITS
 
 Colour = tuple[float, float, float, float]  # linear sRGB and opacity
 _EMPTY_NAMES = ("NONE", "SOLID", "COMPOUND", "SHELL", "Open CASCADE STEP translator")
@@ -25,14 +27,14 @@ def read(path: Path, chord_mm: float, angle: float, say: Callable[[str, float], 
 
     Returns {"nodes", "meshes": [Mesh], "shapes": [bytes], "notes", "up", "solids"}; a node is {"name", "parent", "matrix", "mesh", "colour",
     "key", "sets", "layers", "hidden"}: `mesh` an index shared by equal shapes, `colour` linear sRGB and opacity or None, `sets` pairs of a
-    colour and its face numbers. With `whole` a product of several solids stays one part. Raises BadFile.
+    colour and its face numbers; "cameras" are its saved views. With `whole` a product of several solids stays one part. Raises BadFile.
     """
-    document, unit = _transferred(path, say)
-    return _Assembly(document, path.stem, say, whole).result(chord_mm, angle, unit)
+    document, unit, views = _transferred(path, say)
+    return _Assembly(document, path.stem, say, whole).result(chord_mm, angle, unit) | {"cameras": views}
 
 
-def _transferred(path: Path, say: Callable[[str, float], None]) -> tuple[Any, str]:
-    """The kernel's document of a file, and the file's unit of length in words or ""."""
+def _transferred(path: Path, say: Callable[[str, float], None]) -> tuple[Any, str, list[dict]]:
+    """The kernel's document of a file, the file's unit of length in words or "", and its saved views."""
     from OCP.IFSelect import IFSelect_RetDone
     from OCP.Interface import Interface_Static
     from OCP.TCollection import TCollection_ExtendedString
@@ -53,7 +55,7 @@ def _transferred(path: Path, say: Callable[[str, float], None]) -> tuple[Any, st
         if not BRepTools.Read_s(shape, str(path), BRep_Builder()) or shape.IsNull():
             raise BadFile("it is not a readable BREP shape")
         XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).AddShape(shape, False)
-        return document, ""
+        return document, "", []
     if kind in (".igs", ".iges"):
         from OCP.IGESCAFControl import IGESCAFControl_Reader
 
@@ -63,6 +65,7 @@ def _transferred(path: Path, say: Callable[[str, float], None]) -> tuple[Any, st
 
         reader = STEPCAFControl_Reader()
         reader.SetSHUOMode(True)
+        reader.SetViewMode(False)  # the kernel ends with its process at a view that is not whole
     Interface_Static.SetCVal_s("xstep.cascade.unit", "MM")
     Interface_Static.SetIVal_s("read.stepcaf.subshapes.name", 1)
     Interface_Static.SetIVal_s("read.iges.bspline.continuity", 0)
@@ -76,7 +79,10 @@ def _transferred(path: Path, say: Callable[[str, float], None]) -> tuple[Any, st
         say("Building shapes", 0.2)
         if not reader.Transfer(document):
             raise BadFile("it holds no shapes that can be built")
-    return document, _unit_of(reader, kind)
+    unit = _unit_of(reader, kind)
+    if kind.startswith(".ig") or MARK not in path.read_bytes():
+        return document, unit, []
+    return document, unit, saved_views(reader.ChangeReader().Model(), next((mm for mm, name in UNITS.items() if name == unit), 1.0))
 
 
 def _unit_of(reader, kind: str) -> str:

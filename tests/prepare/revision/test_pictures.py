@@ -27,7 +27,7 @@ def project(tmp_path):
     label = load_picture(assets, drawn(tmp_path / "label.png", (200, 0, 0)))
     material = replace(document.materials["m"], nodes=(Node("n", "image", image=label, file="label.png"),), wires={"base_color": "n"})
     document = edits.put_material(document, material)
-    document = replace(document, decals={"d": Decal(id="d", name="Front label", picture=label, file="label.png")})
+    document = replace(document, decals={"d": Decal(id="d", name="Front label", parts=("ball",), picture=label, file="label.png")})
     photograph = read(drawn(tmp_path / "yard.jpg", (90, 90, 90), (64, 48)), assets)
     document = edits.put_shot(document, replace(document.shots[0], id="s2", name="Yard", photograph=photograph))
     return document, assets, label, photograph.image
