@@ -1,5 +1,9 @@
 """Build the Odrel Barrow, a folding pull cart, as a STEP assembly: `python demo/build_barrow.py demo/barrow.step`.
 
+With `first` before the file it is its first revision, untidy as engineering's models are: two faces of the bracket look inward, the bed's upper face
+stands 0.8 mm off, a hub screw is there twice, a trial block was left within the yoke; the grip is shorter, the collar is called Stop ring, and the
+posts have no caps yet.
+
 Millimetres, z up, its handle toward -x. Tyres are plain revolved solids; their tread comes later.
 """
 
@@ -8,12 +12,24 @@ import sys
 from pathlib import Path
 
 from build_lantern import cut, filleted, place, turned, wire_rod, write
+from OCP.Bnd import Bnd_Box
+from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
-from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge, BRepBuilderAPI_MakeFace, BRepBuilderAPI_MakeWire, BRepBuilderAPI_Transform
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepBuilderAPI import (
+    BRepBuilderAPI_Copy,
+    BRepBuilderAPI_MakeEdge,
+    BRepBuilderAPI_MakeFace,
+    BRepBuilderAPI_MakeWire,
+    BRepBuilderAPI_Transform,
+)
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeCylinder, BRepPrimAPI_MakePrism
 from OCP.GeomAPI import GeomAPI_PointsToBSpline
 from OCP.gp import gp_Ax1, gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 from OCP.TColgp import TColgp_Array1OfPnt
+from OCP.TopAbs import TopAbs_FACE
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopoDS import TopoDS_Shell
 
 RUBBER, STEEL, GRAPHITE, CANVAS = (0.09, 0.09, 0.09), (0.72, 0.72, 0.72), (0.24, 0.25, 0.26), (0.55, 0.51, 0.36)
 HEM, WOOD, BRASS = (0.36, 0.33, 0.24), (0.72, 0.52, 0.32), (0.8, 0.68, 0.36)
@@ -251,10 +267,51 @@ def parts():
     return groups
 
 
+def loose_faces(shape, change):
+    """A shape as a shell whose faces share no edges, each as `change` of its number and itself gives it."""
+    shell, builder = TopoDS_Shell(), BRep_Builder()
+    builder.MakeShell(shell)
+    explorer, number = TopExp_Explorer(shape, TopAbs_FACE), 0
+    while explorer.More():
+        builder.Add(shell, change(number, BRepBuilderAPI_Copy(explorer.Current()).Shape()))
+        explorer.Next()
+        number += 1
+    return shell
+
+
+def is_level(face, height):
+    """Whether a face lies flat at a height."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(face, box)
+    low, high = box.CornerMin().Z(), box.CornerMax().Z()
+    return abs(low - height) < 0.01 and abs(high - height) < 0.01
+
+
+def first():
+    """The same as engineering sent it first."""
+    groups = {group: list(members) for group, members in parts().items()}
+
+    def change(group, name, make):
+        groups[group] = [made for member in groups[group] for made in ([make(*member)] if member[0] == name else [member]) if made is not None]
+
+    inward = lambda n, face: face.Reversed() if n in (0, 1) else face  # noqa: E731
+    change("Frame", "Axle bracket", lambda n, shape, colour, at: (n, loose_faces(shape, inward), colour, at))
+    off = lambda n, face: moved(face, place(0, 0, 0.8)) if is_level(face, LOW + 3) else face  # noqa: E731
+    change("Bed", "Bed floor", lambda n, shape, colour, at: (n, loose_faces(shape, off), colour, at))
+    change("Hub screw", "Hub screw", lambda n, shape, colour, at: (n, shape, colour, at * 2))
+    yoke = next(member for member in groups["Handle"] if member[0] == "Yoke")
+    block = BRepPrimAPI_MakeBox(gp_Pnt(-5, -9, -5), gp_Pnt(5, 9, 5)).Shape()
+    groups["Handle"].append(("Trial block", block, STEEL, yoke[3]))
+    change("Handle", "Collar", lambda n, shape, colour, at: ("Stop ring", shape, colour, at))
+    change("Handle", "Grip", lambda n, shape, colour, at: (n, rod((0, -54, 82), (0, 54, 82), 14.0, 5.0), colour, at))
+    change("Frame", "Post cap", lambda *member: None)
+    return groups
+
+
 def main() -> None:
     """Write the STEP file."""
-    out = Path(sys.argv[1])
-    print(f"{write(out, 'Odrel Barrow', parts())} different parts written to {out}")
+    out = Path(sys.argv[-1])
+    print(f"{write(out, 'Odrel Barrow', first() if sys.argv[1] == 'first' else parts())} different parts written to {out}")
 
 
 if __name__ == "__main__":

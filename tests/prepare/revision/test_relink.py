@@ -12,10 +12,11 @@ from aulmo.document.placement import world_matrix
 from aulmo.document.project_file import load, save
 from aulmo.document.records import Decal, Document, FaceSet, Finesse, Material, Surface
 from aulmo.errors import AulmoError, BadFile, BadValue
+from aulmo.prepare import arrange
 from aulmo.prepare.import_file import change_finesse, import_file
 from aulmo.prepare.revision.compare import read_revision, source_for
 from aulmo.prepare.revision.take import dismiss, take
-from engineering import RED, at, ball, box, drilled, machine, rod, send
+from engineering import GREY, RED, at, ball, box, drilled, machine, rod, send
 from shapes import block
 
 
@@ -234,3 +235,14 @@ def test_a_file_that_is_no_good_gets_a_sentence_and_changes_nothing(first, tmp_p
     with pytest.raises((BadValue, BadFile) if fault == "stranger" else AulmoError) as told:
         script.relink(document, assets, path)
     assert len(str(told.value)) > 12 and "\n" not in str(told.value)
+
+
+def test_a_thin_plate_that_grew_a_little_thicker_is_another_shape(tmp_path):
+    path = send(tmp_path / "a.step", {"Stand": [("Plate", box(600, 300, 6), GREY, [at()]), ("Base", box(60, 40, 12), RED, [at(0, 0, 20)])]})
+    document, assets = script.import_model(path)
+    send(path, {"Stand": [("Plate", box(600, 300, 6.8), GREY, [at()]), ("Base", box(60, 40, 12), RED, [at(0, 0, 20)])]})
+    revision = read_revision(document, assets, next(iter(document.sources)), path)
+    assert [(c.kind, c.name, c.words) for c in revision.changes] == [("reshaped", "Plate", "0.8 mm taller")]
+    made, _ = take(document, assets, revision)
+    plate = next(i for i, p in made.parts.items() if p.name == "Plate")
+    assert arrange.size_of(made, assets, [plate])[2] == pytest.approx(6.8)

@@ -88,7 +88,8 @@ def examine(
         for told_fine in fine(document, look.bodies, look.known.fine):
             saved = grouped(len(told_fine.body.mesh.triangles) - told_fine.left)
             holes = f" and {counted(told_fine.holes, 'hole')}" if told_fine.holes else ""
-            words = f"{saved} triangles{holes} less, {show(told_fine.off / told_fine.pixel, '', 2)} pixels off in {told_fine.shot}"
+            each = f" in each of {told_fine.many}" if told_fine.many > 1 else ""
+            words = f"{saved} triangles{holes} less{each}, {show(told_fine.off / told_fine.pixel, '', 2)} pixels off in {told_fine.shot}"
             found.append(_whole("fine", told_fine.body, words))
     order = {kind: k for k, kind in enumerate(KINDS)}
     clear = {b.part.id for b in look.bodies if b.clear}

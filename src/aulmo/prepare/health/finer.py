@@ -32,9 +32,11 @@ class Simpler(NamedTuple):
 
 
 class Fine(NamedTuple):
-    """A part that is finer than its shots show: how wide a pixel of the nearest one is there, in the mesh's own mm, and what would be left."""
+    """Parts of one mesh that is finer than their shots show, the first of so `many`: how wide a pixel of the nearest shot is there, in the mesh's own
+    mm, and what would be left."""
 
     body: Body
+    many: int
     pixel: float
     left: int
     holes: int
@@ -64,7 +66,8 @@ def fine(document: Document, bodies: Sequence[Body], known: dict[tuple[str, floa
         name = body.part.mesh or ""
         if name not in pixels:
             continue
-        pixel, named = _step(pixels[name][0]), pixels[name][1]
+        nearest = pixels.pop(name)
+        pixel, named = _step(nearest[0]), nearest[1]
         key = (name, pixel)
         if key not in known:
             made = simpler(body.mesh, pixel, body.skin) if _is_dense(body, pixel) else None
@@ -72,7 +75,7 @@ def fine(document: Document, bodies: Sequence[Body], known: dict[tuple[str, floa
         told = known[key]
         whole = len(body.mesh.triangles)
         if told is not None and told[0] <= HALF * whole and (whole - told[0]) * worn[name] >= WORTH:
-            out.append(Fine(body, pixel, *told, named))
+            out.append(Fine(body, worn[name], pixel, *told, named))
     return out
 
 

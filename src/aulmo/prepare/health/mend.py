@@ -71,14 +71,15 @@ def _with_mended_mesh(document: Document, assets: AssetStore, name: str, finding
     made = tidied(made)
     fresh = assets.add_mesh(made)
     inverse = np.linalg.inv(world_matrix(document, part.id)) if abs(np.linalg.det(world_matrix(document, part.id))) > 1e-30 else np.eye(4)
-    notes = tuple(
+    notes = tuple(  # parts of one mesh have the same flaws
         Mend(kind=one.kind, at=_point(inverse[:3, :3] @ np.array(one.at) + inverse[:3, 3]), size=one.size_mm, how=how)  # type: ignore[arg-type]
         for one in findings
+        if one.part == part.id
     )
     parts = dict(document.parts)
     for other in document.parts.values():
         if other.mesh == name:
-            parts[other.id] = replace(other, mesh=fresh, mends=other.mends + notes)
+            parts[other.id] = replace(other, mesh=fresh, mends=(*other.mends, *notes))
     return replace(document, parts=parts)
 
 
@@ -168,7 +169,8 @@ def _simpler(document: Document, assets: AssetStore, part_ids: set[str], progres
     """Parts without what their shots cannot show, for all that share a mesh."""
     if not part_ids:
         return document
-    wanted = {f.body.part.mesh or "": f for f in fine(document, Look(document, assets).bodies, {}) if f.body.part.id in part_ids}
+    meshes = {document.parts[i].mesh for i in part_ids}
+    wanted = {f.body.part.mesh or "": f for f in fine(document, Look(document, assets).bodies, {}) if f.body.part.mesh in meshes}
     parts = dict(document.parts)
     for number, (name, one) in enumerate(wanted.items()):
         if progress is not None and progress("Making shapes simpler", number / len(wanted)) is False:

@@ -16,7 +16,7 @@ from aulmo.prepare.choices import UNITS
 from aulmo.prepare.import_file import read_alone
 from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.pairs import Pairs, pair
-from aulmo.prepare.revision.state import Said, in_unit, remembered, said_of, stood, world_boxes
+from aulmo.prepare.revision.state import ALIKE, EXACT, Said, in_unit, remembered, said_of, stood, world_boxes
 
 KINDS = ("gone", "new", "reshaped", "moved", "renamed", "recoloured", "elsewhere")
 OTHER_PRODUCT = 0.2  # share of the parts of the smaller revision that has to be found again
@@ -181,10 +181,11 @@ def _holds(said: Said, part_id: str) -> str:
 def _how_reshaped(before: Said, now: Said, old_id: str, new_id: str, old_boxes: dict, new_boxes: dict) -> str:
     size, larger = old_boxes[old_id][2], new_boxes[new_id][2]
     grown = larger - size
-    k = int(np.argmax(np.abs(grown)))
+    told = ALIKE * np.maximum(size, larger) + EXACT * max(float(size.max()), 1e-9)
+    k = int(np.argmax(np.abs(grown) / told))
     one, two = before.shapes[before.by_id[old_id].shape], now.shapes[now.by_id[new_id].shape]
     words = []
-    if abs(grown[k]) > 2e-3 * max(float(size.max()), 1e-9):
+    if abs(grown[k]) > told[k]:
         more, less = (("wider", "narrower"), ("deeper", "shallower"), ("taller", "shorter"))[k]
         words.append(f"{show(abs(float(grown[k])), 'mm', 2)} {more if grown[k] > 0 else less}")
     faces = len(two.faces) - len(one.faces)

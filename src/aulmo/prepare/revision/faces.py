@@ -49,7 +49,7 @@ def frame_between(old: Shape, new: Shape) -> np.ndarray | None:
     """
     if old.like(new):
         return np.eye(4)
-    if len(old.faces) < 4 or len(old.faces) != len(new.faces):
+    if len(old.faces) < 4 or not old.turned_like(new):
         return None
     for order in (lambda f: f.number, lambda f: round(f.area, 3)):
         p, q = (np.array([f.middle for f in sorted(s.faces, key=order)]) for s in (old, new))

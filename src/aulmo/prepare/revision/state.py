@@ -14,6 +14,7 @@ from aulmo.errors import BadFile
 from aulmo.prepare.choices import turn_up
 
 SUFFIX = ".said"
+EXACT = 1e-4  # of its largest side
 ALIKE = 2e-3  # of its size: shapes that differ by less are one shape, cut into other triangles
 
 
@@ -43,9 +44,10 @@ class Shape(msgspec.Struct, frozen=True):
 
     def like(self, other: "Shape") -> bool:
         """Whether both are the same shape, in the same place of their axes."""
-        scale = float(max(self.size.max(), other.size.max(), 1e-9))
-        near = np.abs(np.array([self.low, self.high, self.middle]) - np.array([other.low, other.high, other.middle])).max() < ALIKE * scale
-        return bool(near and _near(self.area, other.area, 5 * ALIKE) and len(self.faces) == len(other.faces))
+        sizes = np.maximum(self.size, other.size)  # along each axis by itself: a large thin plate that grew thicker is another
+        within = ALIKE * sizes + EXACT * max(float(sizes.max()), 1e-9)
+        off = np.abs(np.array([self.low, self.high, self.middle]) - np.array([other.low, other.high, other.middle]))
+        return bool((off < within).all() and _near(self.area, other.area, 5 * ALIKE) and len(self.faces) == len(other.faces))
 
     def turned_like(self, other: "Shape") -> bool:
         """Whether both are the same shape, wherever and however it lies in its axes."""
