@@ -1,6 +1,6 @@
 """Build the Odrel Barrow, a folding pull cart, as a STEP assembly: `python demo/build_barrow.py demo/barrow.step`.
 
-With `first` before the file it is its first revision, untidy as engineering's models are: two faces of the bracket look inward, the bed's upper face
+With `first` before the file it is its first revision, untidy as engineering's models are: two faces of the short wall look inward, the bed's upper face
 stands 0.8 mm off, a hub screw is there twice, a trial block was left within the yoke; the grip is shorter, the collar is called Stop ring, and the
 posts have no caps yet.
 
@@ -287,6 +287,14 @@ def is_level(face, height):
     return abs(low - height) < 0.01 and abs(high - height) < 0.01
 
 
+def is_wide(face, wide):
+    """Whether a face reaches as far both ways as it would on a wall."""
+    box = Bnd_Box()
+    BRepBndLib.Add_s(face, box)
+    low, high = box.CornerMin(), box.CornerMax()
+    return high.X() - low.X() > wide and high.Z() - low.Z() > wide / 2
+
+
 def first():
     """The same as engineering sent it first."""
     groups = {group: list(members) for group, members in parts().items()}
@@ -294,8 +302,8 @@ def first():
     def change(group, name, make):
         groups[group] = [made for member in groups[group] for made in ([make(*member)] if member[0] == name else [member]) if made is not None]
 
-    inward = lambda n, face: face.Reversed() if n in (0, 1) else face  # noqa: E731
-    change("Frame", "Axle bracket", lambda n, shape, colour, at: (n, loose_faces(shape, inward), colour, at))
+    inward = lambda n, face: face.Reversed() if is_wide(face, WIDE / 2) else face  # noqa: E731
+    change("Bed", "Short wall", lambda n, shape, colour, at: (n, loose_faces(shape, inward), colour, at))
     off = lambda n, face: moved(face, place(0, 0, 0.8)) if is_level(face, LOW + 3) else face  # noqa: E731
     change("Bed", "Bed floor", lambda n, shape, colour, at: (n, loose_faces(shape, off), colour, at))
     change("Hub screw", "Hub screw", lambda n, shape, colour, at: (n, shape, colour, at * 2))

@@ -43,7 +43,7 @@ def revised(changes=CHANGES) -> dict:
     if "rim" in changes:
         change("Tank", "Plate rim", lambda *member: None)
     if "collar" in changes:
-        notch = BRepPrimAPI_MakeBox(gp_Pnt(-3, -60, 79.2), gp_Pnt(3, -45.5, 90)).Shape()
+        notch = BRepPrimAPI_MakeBox(gp_Pnt(46.6, -60, 70), gp_Pnt(60, 60, 100)).Shape()  # a flat on its rim
         change("Burner", "Collar", lambda name, shape, colour, places: (name, cut(shape, notch), colour, places))
     if "ring" in changes:
         change("Tank", "Foot ring", lambda name, shape, colour, places: (name, shape, NAVY, places))

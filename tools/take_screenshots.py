@@ -20,6 +20,8 @@ from PySide6.QtCore import QEventLoop, QTimer
 
 from aulmo.desk.shell.session import DEMO
 from aulmo.desk.shell.window import Window
+from aulmo.document.assets import AssetStore
+from aulmo.document.records import Document
 from aulmo.prepare import arrange
 
 OUT = Path("docs/screenshots")
@@ -200,18 +202,47 @@ def find_part(document, name: str) -> str:
     return next(p.id for p in document.parts.values() if p.name == name)
 
 
-def show_copies(window: Window) -> None:
-    """The cart with the rule of its lanterns chosen."""
+def show_health(window: Window) -> None:
+    """The cart as engineering sent it first: what is wrong with it, faces that look inward drawn on the picture."""
+    import shutil
+
     session = window.session
-    session.load(DEMO / "barrow.aulmo")
+    folder = Path(tempfile.mkdtemp())
+    shutil.copy(DEMO / "barrow-first.step", folder / "barrow.step")
+    session.open_document(arrange.first_shot(Document(name="Odrel Barrow"), AssetStore()), AssetStore(), None)
     session.set_stage("Prepare")
-    window.bench.show_face("Copies")
-    session.select([next(i for i, p in session.document.parts.items() if p.name == "Six lanterns")])
+    window.bench.show_face("Health")
+    window.files.take_files([folder / "barrow.step"])
+    until(lambda: bool(session.document.parts) and not session.tasks)
+    health = window.bench.faces["Prepare"]
+    until(lambda: bool(health.found) and not session.tasks)
+    middle = np.mean(arrange.bounds(session.document, session.assets, session.document.roots), axis=0)
+    session.set_view(replace(session.camera, position=tuple(middle + [1500, -900, 520]), target=tuple(middle + [130, 0, 30]), focal_length_mm=62.0))
+    top = health.tree.topLevelItem(0)
+    health.tree.setCurrentItem(top.child(0))
     window.parts.tree.collapseAll()
     wait(0.5)
-    until(lambda: samples(window, 16), 240)
+    until(lambda: samples(window, 24), 240)
     wait(1.0)
-    take(window, "copies")
+    take(window, "health")
+
+
+def show_revision(window: Window) -> None:
+    """The lantern comes again: its longer globe wiped over the one there is."""
+    session = window.session
+    session.load(DEMO / "wick.aulmo")
+    session.set_stage("Prepare")
+    session.set_view(None)
+    window.registry.run("engineer")
+    revision = window.built["Prepare"].faces["Revision"]
+    until(lambda: revision.trial is not None and not session.tasks)
+    globe = next(i for i in range(revision.tree.topLevelItemCount()) if "Globe" in revision.tree.topLevelItem(i).text(1))
+    revision.tree.setCurrentItem(revision.tree.topLevelItem(globe))
+    wait(0.5)
+    until(lambda: samples(window, 24), 240)
+    wait(3.0)
+    take(window, "revision")
+    revision._leave()
 
 
 def show_decals(window: Window) -> None:
@@ -359,7 +390,6 @@ def main() -> None:
     until(lambda: window.picture.live._path_ready.is_set(), 200)
     window.picture.refresh()
     plan = {
-        "prepare": ("Prepare", ["Knob"], "handles"),
         "surface": ("Surface", ["Tank shell"], ""),
         "light": ("Light", [], ""),
         "light-check": ("Light", [], ""),
@@ -370,13 +400,7 @@ def main() -> None:
         window.session.set_stage(stage)
         window.session.select([parts[c] for c in chosen])
         window.session.set_tool(tool)
-        if name == "prepare":
-            window.picture.frame_selection()
-            window.session.set_view(window.session.view)
-            from aulmo.desk.picture.view_motion import approach
-
-            window.session.set_view(approach(window.session.view, window.session.view.target, -3.2))
-        elif name == "light":
+        if name == "light":
             window.session.set_view(None)
             window.bench.show_face("Dome")
             aim_at_tank(window)
@@ -402,8 +426,10 @@ def main() -> None:
         show_range(window, wanted)
     if not wanted or {"finish", "finish-balance"} & set(wanted):
         show_finish(window, wanted)
-    if not wanted or "copies" in wanted:
-        show_copies(window)
+    if not wanted or "health" in wanted:
+        show_health(window)
+    if not wanted or "revision" in wanted:
+        show_revision(window)
     if not wanted or "decals" in wanted:
         show_decals(window)
     if not wanted or "shown" in wanted:

@@ -1,15 +1,17 @@
 """The walk of the manual's Prepare page, from the first drop to the saved project, with a hand in the real window."""
 
 import re
+import shutil
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
+from aulmo.desk.prepare.bench_health import MEND, NAMES
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.project_file import load
-from aulmo.document.properties import resolve
+from aulmo.document.properties import get, resolve
 from aulmo.document.records import Document
 from aulmo.prepare import arrange
 from conftest import ROOT
@@ -18,7 +20,7 @@ from desk_tools import drop, hover, key, settle, swatch_mime, type_into
 LEFT = Qt.MouseButton.LeftButton
 
 
-def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
+def test_the_cart_is_mended_set_filled_screwed_dressed_and_comes_again(window, qtbot, tmp_path):
     session, picture = window.session, window.picture
     session.open_document(arrange.first_shot(Document(name="Cart"), AssetStore()), AssetStore(), None)
 
@@ -34,11 +36,32 @@ def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
         session.set_view(replace(session.camera, position=(x, y, z), target=tuple(float(v) for v in at), focal_length_mm=lens))
         settle(qtbot, window)
 
-    # the cart, on planks before a wall
+    # engineering's first file, untidy: mended by kind
     session.set_stage("Prepare")
-    window.files.take_files([ROOT / "demo" / "barrow.step"])
+    window.bench.show_face("Health")
+    sent = tmp_path / "barrow.step"
+    shutil.copy(ROOT / "demo" / "barrow-first.step", sent)
+    window.files.take_files([sent])
     qtbot.waitUntil(lambda: bool(session.document.parts) and not session.tasks, timeout=90000)
     assert 60 <= sum(1 for p in session.document.parts.values() if p.mesh) <= 70
+    health = window.bench.faces["Prepare"]
+    health._later.setInterval(50)
+    qtbot.waitUntil(lambda: bool(health.found) and not session.tasks, timeout=60000)
+    untidy = ("flipped", "open", "doubled", "unseen")
+    assert [sum(f.kind == kind for f in health.found) for kind in untidy] == [4, 1, 1, 1]
+    health.how.setCurrentIndex(health.how.findData("rim"))
+    for kind in untidy:
+        rows = [health.tree.topLevelItem(k) for k in range(health.tree.topLevelItemCount())]
+        row = next(r for r in rows if r.text(0).startswith(NAMES[kind][0]))
+        row = row if row.text(MEND) else row.child(0)
+        health.tree.scrollToItem(row)
+        x = health.tree.columnViewportPosition(MEND) + 20
+        QTest.mouseClick(health.tree.viewport(), LEFT, pos=QPoint(x, health.tree.visualItemRect(row).center().y()))
+        qtbot.waitUntil(lambda k=kind: not any(f.kind == k for f in health.found) and not session.tasks, timeout=60000)
+    health._later.setInterval(1500)
+    assert not session.document.parts[ids("Trial block")[0]].visible and len(ids("Hub screw")) == 1
+
+    # the cart, on planks before a wall
     for kind in ("floor", "wall"):
         window.registry.run(f"piece_{kind}")
         key(window, Qt.Key.Key_Return)
@@ -50,7 +73,8 @@ def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
     crate = ids("Block")[0]
     session.put({f"parts/{crate}/set_piece/width": 150.0, f"parts/{crate}/set_piece/height": 200.0})
     bed = ids("Bed floor")[0]
-    spot = np.array([*(arrange.bounds(session.document, session.assets, [bed])[0][:2] + [120, 120]), 208.0])
+    (left, front, _), (_, _, top) = arrange.bounds(session.document, session.assets, [bed])
+    spot = np.array([left + 120, front + 120, top])
     look_from(*(middle(bed) + [-50, -700, 2600]), middle(bed))
     session.select([crate])
     window.registry.run("stand")
@@ -58,7 +82,7 @@ def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
     assert "Bed floor" in picture._label[1]
     QTest.mouseClick(picture, LEFT, pos=picture.place_on_screen(spot))
     low = arrange.bounds(session.document, session.assets, [crate])[0]
-    assert abs(low[2] - 208) < 0.1 and abs(low[0] + 75 - spot[0]) < 6
+    assert abs(low[2] - top) < 0.1 and abs(low[0] + 75 - spot[0]) < 6
     window.bench.show_face("Copies")
     QTest.mouseClick(window.bench.faces["Prepare"].buttons["grid"], LEFT)
     crates = session.selection[0]
@@ -112,8 +136,6 @@ def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
     session.set_tool("")
     session.set_stage("Surface")
     drop(picture, swatch_mime("Warm grey rubber"), picture.place_on_screen(tread))
-    from aulmo.document.properties import get
-
     assert session.document.materials[get(session.document, f"{address}/material")].name.startswith("Warm grey rubber")
 
     # the wheelbase, from hub to hub
@@ -127,6 +149,27 @@ def test_the_cart_is_set_filled_screwed_and_dressed(window, qtbot, tmp_path):
         QTest.mouseClick(picture, LEFT, Qt.KeyboardModifier.AltModifier, picture.place_on_screen(tip + [0, -6, 0]))
     numbers = tool.readings[-1].numbers
     assert abs(float(numbers[0].split()[0]) - 550) < 6
+
+    # engineering sends it again: what was done stays
+    before, grip = session.document, ids("Grip")[0]
+    wide = arrange.size_of(before, session.assets, [grip])[1]
+    window.bench.show_face("Revision")
+    revision = window.bench.faces["Prepare"]
+    shutil.copy(ROOT / "demo" / "barrow.step", sent)
+    revision.watch.look()
+    qtbot.waitUntil(lambda: bool(revision.watch.news), timeout=20000)
+    QTest.mouseClick(window.strip.notice, LEFT)
+    qtbot.waitUntil(lambda: revision.trial is not None and not session.tasks, timeout=90000)
+    told = {(c.kind, c.name) for c in revision.revision.changes}
+    assert told >= {("gone", "Trial block"), ("new", "Post cap"), ("reshaped", "Grip"), ("reshaped", "Bed floor"), ("renamed", "Collar")}
+    assert session.document is before
+    QTest.mouseClick(revision.take_it, LEFT)
+    qtbot.waitUntil(lambda: session.document is not before and not session.tasks, timeout=60000)
+    parts = session.document.parts
+    assert arrange.size_of(session.document, session.assets, [grip])[1] > wide + 15 and len(ids("Post cap")) == 4 and not ids("Trial block")
+    assert parts[crates] is before.parts[crates] and parts[ring].copies == before.parts[ring].copies
+    assert parts[outside].piece == before.parts[outside].piece and get(session.document, f"{address}/material") == get(before, f"{address}/material")
+    assert all(parts[i].mesh == before.parts[i].mesh for i in ids("Short wall"))  # what was mended stays mended
 
     # and it is all there when the project is opened again
     session.save(tmp_path / "cart.aulmo")
