@@ -10,6 +10,7 @@ from aulmo.document import edits
 from aulmo.document.meshes import Mesh
 from aulmo.document.records import Finesse
 from aulmo.prepare.faces import by_angle
+from aulmo.prepare.health import finer
 from aulmo.prepare.health.apart import examined
 from aulmo.prepare.health.findings import examine
 from aulmo.prepare.health.finer import OFF, simpler
@@ -46,19 +47,20 @@ def test_holes_narrower_than_a_pixel_are_closed_and_nothing_else():
 
 
 def test_a_fine_ball_keeps_within_a_quarter_of_a_pixel_and_its_normals():
-    ball = sphere_mesh(10, 128)
+    ball = sphere_mesh(10, 96)
     made = simpler(ball, 0.2)
     places = made.mesh.vertices[made.mesh.triangles].astype(float)
     middles = places.mean(1)
-    assert len(made.mesh.triangles) < 0.2 * len(ball.triangles) and skin_of(made.mesh).closed.all()
+    assert len(made.mesh.triangles) < 0.3 * len(ball.triangles) and skin_of(made.mesh).closed.all()
     assert 0.5 * made.off < 10 - np.linalg.norm(middles, axis=1).min() < OFF * 0.2 + 0.01
     outward = made.mesh.vertices / np.linalg.norm(made.mesh.vertices, axis=1)[:, None]
     assert (made.mesh.normals * outward).sum(1).min() > np.cos(np.radians(2))
     assert simpler(ball, 1e-3).mesh is ball
 
 
-def test_it_is_told_for_the_shot_that_shows_most_and_mended_in_one_step():
-    document, assets = one_part(sphere_mesh(20, 144), position=(0.0, -900.0, 0.0))
+def test_it_is_told_for_the_shot_that_shows_most_and_mended_in_one_step(monkeypatch):
+    monkeypatch.setattr(finer, "WORTH", 2000)
+    document, assets = one_part(sphere_mesh(20, 64), position=(0.0, -900.0, 0.0))
     found = examine(document, assets, kinds=["fine"])
     assert [f.part for f in found] == ["ball"] and "pixels off in Shot 1" in found[0].words
     made = mend(document, assets, found)

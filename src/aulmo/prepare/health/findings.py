@@ -85,11 +85,11 @@ def examine(
     for one in coarse(document, look.bodies):
         found.append(_whole("coarse", one.body, f"{show(one.pixels, '', 1)} pixels off in {one.shot}")._replace(size_mm=one.stray_mm))
     if "fine" in wanted:
-        for told_fine in fine(document, look.bodies, look.known.fine):
+        for told_fine in fine(document, look.bodies, look.known.fine, lambda: told("Measuring what is too fine", 0.98) is not False):
             saved = grouped(len(told_fine.body.mesh.triangles) - told_fine.left)
             holes = f" and {counted(told_fine.holes, 'hole')}" if told_fine.holes else ""
             each = f" in each of {told_fine.many}" if told_fine.many > 1 else ""
-            words = f"{saved} triangles{holes} less{each}, {show(told_fine.off / told_fine.pixel, '', 2)} pixels off in {told_fine.shot}"
+            words = f"{saved} triangles or more{holes} less{each}, {show(told_fine.off / told_fine.pixel, '', 2)} pixels off in {told_fine.shot}"
             found.append(_whole("fine", told_fine.body, words))
     order = {kind: k for k, kind in enumerate(KINDS)}
     clear = {b.part.id for b in look.bodies if b.clear}

@@ -1,7 +1,7 @@
 """Shapes that are finer than any shot shows: holes narrower than a pixel closed, triangles joined as far as that stays within a part of a pixel."""
 
 from collections import Counter
-from typing import NamedTuple, Sequence
+from typing import Callable, NamedTuple, Sequence
 
 import numpy as np
 
@@ -18,9 +18,9 @@ from aulmo.prepare.health.skin import Skin, pairs_of_edges, skin_of
 OFF = 0.25  # of a pixel that a surface may stray
 WORTH = 10_000  # triangles that parts of one mesh must save together
 HALF = 0.5  # of its triangles that may be left at most
-MOST_HALVED = 7  # times that triangles are joined to half as many
+MOST_HALVED, TOLD_HALVED = 7, 3  # times that triangles are joined to half as many, and so far it is tried to tell of it
 DEEP = 3.0  # widths of its rim that a hollow behind it may be wide
-TRIED = 4000  # places by which the stray is measured
+FEW_TRIED, TRIED, NEAR = 150, 1500, 10  # places by which the stray is measured, and triangles about each
 
 
 class Simpler(NamedTuple):
@@ -44,8 +44,12 @@ class Fine(NamedTuple):
     shot: str
 
 
-def fine(document: Document, bodies: Sequence[Body], known: dict[tuple[str, float], tuple[int, int, float] | None]) -> list[Fine]:
-    """Parts of which a shot's camera would see less than half, for what they hold. `known` keeps what was worked out by mesh and pixel."""
+def fine(
+    document: Document, bodies: Sequence[Body], known: dict[tuple[str, float], tuple[int, int, float] | None],
+    tell: Callable[[], bool] = lambda: True,
+) -> list[Fine]:  # fmt: skip
+    """Parts of which a shot's camera would see less than half, for what they hold. `known` keeps what was worked out by mesh and pixel; `tell` is
+    asked before each whether to go on."""
     seen = cameras_of_shots(document)
     pixels: dict[str, tuple[float, str]] = {}  # of a mesh, the smallest of all that share it
     worn = Counter(body.part.mesh or "" for body in bodies)
@@ -66,12 +70,13 @@ def fine(document: Document, bodies: Sequence[Body], known: dict[tuple[str, floa
         name = body.part.mesh or ""
         if name not in pixels:
             continue
+        if not tell():
+            return []
         nearest = pixels.pop(name)
         pixel, named = _step(nearest[0]), nearest[1]
         key = (name, pixel)
         if key not in known:
-            made = simpler(body.mesh, pixel, body.skin) if _is_dense(body, pixel) else None
-            known[key] = (len(made.mesh.triangles), made.holes, made.off) if made is not None else None
+            known[key] = _what_is_left(body, pixel) if _is_dense(body, pixel) else None
         told = known[key]
         whole = len(body.mesh.triangles)
         if told is not None and told[0] <= HALF * whole and (whole - told[0]) * worn[name] >= WORTH:
@@ -96,23 +101,44 @@ def _is_dense(body: Body, pixel: float) -> bool:
     return float(np.median(body.skin.areas)) < pixel**2
 
 
-def simpler(mesh: Mesh, pixel: float, skin: Skin | None = None) -> Simpler:
+def simpler(mesh: Mesh, pixel: float) -> Simpler:
     """A mesh without what a pixel of so many mm cannot show: holes and recesses whose rim is narrower are closed flat, then triangles are joined as
     far as the surface stays within a quarter of a pixel of what it was. It keeps its face numbers; the same mesh when there is nothing to gain."""
-    plain, holes = _without_holes(mesh, pixel, skin or skin_of(mesh))
-    whole = skin_of(plain)
-    surface, off = (whole.points, whole.cells), 0.0
-    fewer = surface
-    for _ in range(MOST_HALVED):
+    plain, holes = _without_holes(mesh, pixel, skin_of(mesh))
+    surface, off = _fewest(skin_of(plain), OFF * pixel)
+    return Simpler(plain if surface is None else _dressed(plain, *surface), holes, off)
+
+
+def _what_is_left(body: Body, pixel: float) -> tuple[int, int, float]:
+    """The same in numbers, found sooner: how many triangles are left at most, holes that were closed, how far the surface strays."""
+    plain, holes = _without_holes(body.mesh, pixel, body.skin)
+    surface, off = _fewest(body.skin if plain is body.mesh else skin_of(plain), OFF * pixel, TOLD_HALVED)
+    return len(plain.triangles) if surface is None else len(surface[1]), holes, off
+
+
+def _fewest(whole: Skin, most: float, times: int = MOST_HALVED) -> tuple[tuple[np.ndarray, np.ndarray] | None, float]:
+    """Points and triangles of a surface in as few as stay within so many mm of it, by halves, and how far they do; None when all are wanted."""
+    held, off = None, 0.0
+    fewer = whole.points, whole.cells
+    for _ in range(times):
         made = _joined(*fewer, max(12, len(fewer[1]) // 2))
         if made is None or len(made[1]) > 0.9 * len(fewer[1]):
             break
-        stray = max(_stray(whole.points, *made), _stray(made[0], whole.points, whole.cells))
-        if stray > OFF * pixel:
+        stray = _off(whole, made, most)
+        if stray > most:
             break
-        fewer, off = made, stray
-    best = plain if fewer is surface else _dressed(plain, *fewer)
-    return Simpler(best, holes, off)
+        held, fewer, off = made, made, stray
+    return held, off
+
+
+def _off(whole: Skin, made: tuple[np.ndarray, np.ndarray], most: float) -> float:
+    """How far a surface and a simpler one lie apart, mm, either way; what is too far by a few places is not looked at by more."""
+    stray = 0.0
+    for tried in (FEW_TRIED, TRIED):
+        stray = max(_stray(whole.points, *made, tried), _stray(made[0], whole.points, whole.cells, tried))
+        if stray > most:
+            break
+    return stray
 
 
 # holes
@@ -227,13 +253,13 @@ def _joined(points: np.ndarray, cells: np.ndarray, most: int) -> tuple[np.ndarra
     return (np.asarray(points, float), np.asarray(made, np.int64)) if len(made) else None
 
 
-def _stray(places: np.ndarray, points: np.ndarray, cells: np.ndarray) -> float:
-    """How far the farthest of places lies from a surface, mm, by the sixteen triangles whose middles are nearest: never too little."""
+def _stray(places: np.ndarray, points: np.ndarray, cells: np.ndarray, tried: int) -> float:
+    """How far the farthest of some places lies from a surface, mm, by some triangles whose middles are nearest: never too little."""
     from scipy.spatial import cKDTree
 
-    chosen = places[:: max(1, len(places) // TRIED)]
+    chosen = places[:: max(1, len(places) // tried)]
     corners = points[cells]
-    _, near = cKDTree(corners.mean(1)).query(chosen, k=min(16, len(cells)))
+    _, near = cKDTree(corners.mean(1)).query(chosen, k=min(NEAR, len(cells)))
     near = near.reshape(len(chosen), -1)
     found = np.full(len(chosen), np.inf)
     for k in range(near.shape[1]):
