@@ -9,6 +9,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf, gp_Vec
 
 sys.path.insert(0, str(Path(__file__).parents[1] / "demo"))
 
+from build_barrow import loose_faces as loose_faces  # noqa: E402
 from build_lantern import write  # noqa: E402
 
 RED, GREY, GLASS = (0.6, 0.05, 0.05), (0.5, 0.5, 0.52), (0.8, 0.85, 0.9)

@@ -5,6 +5,7 @@ import numpy as np
 import pytest
 from msgspec.structs import replace
 
+import reading_here
 from aulmo import script
 from aulmo.document import edits
 from aulmo.document.meshes import Mesh
@@ -17,7 +18,9 @@ from aulmo.prepare.health.finer import OFF, simpler
 from aulmo.prepare.health.mend import mend
 from aulmo.prepare.health.mend_mesh import mended_again
 from aulmo.prepare.health.skin import skin_of
+from aulmo.prepare.import_file import change_finesse
 from aulmo.prepare.normals import with_crease_normals
+from engineering import RED, at, loose_faces, rod, send
 from shapes import one_part, sphere_mesh
 
 
@@ -73,6 +76,19 @@ def test_it_is_told_for_the_shot_that_shows_most_and_mended_in_one_step(monkeypa
     np.testing.assert_array_equal(again.triangles, mesh.triangles)
 
 
+def test_what_was_mended_on_an_exact_shape_is_mended_again_under_another_finesse(tmp_path):
+    path = send(tmp_path / "a.step", {"Stand": [("Rod", loose_faces(rod(8, 40), lambda n, face: face.Reversed() if n == 0 else face), RED, [at()])]})
+    with reading_here.in_this_process():
+        document, assets = script.import_model(path)
+        found = examine(document, assets, kinds=["flipped"])
+        assert len(found) == 1
+        made = mend(document, assets, found)
+        rod_id = found[0].part
+        other = change_finesse(made, assets, [rod_id], Finesse(0.5, 30.0))
+    assert len(assets.mesh(other.parts[rod_id].mesh).triangles) < len(assets.mesh(made.parts[rod_id].mesh).triangles)
+    assert examine(other, assets, kinds=["flipped"]) == [] and other.parts[rod_id].mends == made.parts[rod_id].mends
+
+
 @pytest.mark.processes
 def test_health_is_looked_at_apart_says_how_far_it_is_and_can_be_cancelled():
     document, assets = one_part(sphere_mesh(20, 24)._replace(triangles=sphere_mesh(20, 24).triangles[5:]))
@@ -81,4 +97,3 @@ def test_health_is_looked_at_apart_says_how_far_it_is_and_can_be_cancelled():
     assert found == examine(document, assets) and found and [share for _, share in told] == sorted(share for _, share in told) and len(told) > 4
     assert examined(document, assets, False, lambda words, share: share < 0.3) is None
     assert examined(document, assets, False) == found  # in a process begun anew
-    assert Finesse() == document.parts["ball"].finesse
