@@ -9,9 +9,10 @@ Millimetres, z up, its handle toward -x. Tyres are plain revolved solids; their 
 
 import math
 import sys
+from functools import partial
 from pathlib import Path
 
-from build_lantern import cut, filleted, place, turned, wire_rod, write
+from build_lantern import cut, exchange, filleted, place, turned, wire_rod, write
 from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Builder
 from OCP.BRepAlgoAPI import BRepAlgoAPI_Fuse
@@ -279,19 +280,21 @@ def loose_faces(shape, change):
     return shell
 
 
-def is_level(face, height):
-    """Whether a face lies flat at a height."""
+def box_of(face):
+    """Low and high corner of the box round a face."""
     box = Bnd_Box()
     BRepBndLib.Add_s(face, box)
-    low, high = box.CornerMin().Z(), box.CornerMax().Z()
-    return abs(low - height) < 0.01 and abs(high - height) < 0.01
+    return box.CornerMin(), box.CornerMax()
+
+
+def is_level(face, height):
+    """Whether a face lies flat at a height."""
+    return all(abs(corner.Z() - height) < 0.01 for corner in box_of(face))
 
 
 def is_wide(face, wide):
     """Whether a face reaches as far both ways as it would on a wall."""
-    box = Bnd_Box()
-    BRepBndLib.Add_s(face, box)
-    low, high = box.CornerMin(), box.CornerMax()
+    low, high = box_of(face)
     return high.X() - low.X() > wide and high.Z() - low.Z() > wide / 2
 
 
@@ -299,9 +302,7 @@ def first():
     """The same as engineering sent it first."""
     groups = {group: list(members) for group, members in parts().items()}
 
-    def change(group, name, make):
-        groups[group] = [made for member in groups[group] for made in ([make(*member)] if member[0] == name else [member]) if made is not None]
-
+    change = partial(exchange, groups)
     inward = lambda n, face: face.Reversed() if is_wide(face, WIDE / 2) else face  # noqa: E731
     change("Bed", "Short wall", lambda n, shape, colour, at: (n, loose_faces(shape, inward), colour, at))
     off = lambda n, face: moved(face, place(0, 0, 0.8)) if is_level(face, LOW + 3) else face  # noqa: E731

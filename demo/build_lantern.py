@@ -366,6 +366,11 @@ def parts():
     }  # fmt: skip
 
 
+def exchange(groups, group, name, make):
+    """Put what `make` gives for the members of a name in their place; nothing where it gives None."""
+    groups[group] = [made for member in groups[group] for made in ([make(*member)] if member[0] == name else [member]) if made is not None]
+
+
 def write(out: Path, title: str, groups: dict) -> int:
     """Write an assembly of groups of (name, shape, colour, places) as STEP; how many different parts it has."""
     document = TDocStd_Document(TCollection_ExtendedString("XmlOcaf"))

@@ -6,6 +6,7 @@ ring (Foot ring recoloured), order (everything renumbered).
 """
 
 import sys
+from functools import partial
 from pathlib import Path
 
 from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox, BRepPrimAPI_MakeTorus
@@ -13,7 +14,7 @@ from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt
 
 sys.path.insert(0, str(Path(__file__).parent))
 
-from build_lantern import STEEL, cut, lay_front, parts, place, turned_shell, write
+from build_lantern import STEEL, cut, exchange, lay_front, parts, place, turned_shell, write
 
 CHANGES = ("globe", "knob", "springs", "rim", "collar", "ring", "order")
 TALLER = 14.0  # mm
@@ -28,9 +29,7 @@ def revised(changes=CHANGES) -> dict:
         raise ValueError(f"no change is called {', '.join(sorted(unknown))}; there are {', '.join(CHANGES)}")
     groups = {group: list(members) for group, members in parts().items()}
 
-    def change(group: str, name: str, make) -> None:
-        groups[group] = [made for member in groups[group] for made in ([make(*member)] if member[0] == name else [member]) if made is not None]
-
+    change = partial(exchange, groups)
     if "globe" in changes:
         longer = [(32, 104), (36, 108), (45, 122), (52.5, 142), (53.5, 160 + TALLER / 2), (48, 180 + TALLER), (38, 197 + TALLER), (32.5, 206 + TALLER)]
         change("Globe", "Globe", lambda name, shape, colour, places: (name, turned_shell(longer, 3.0), colour, places))

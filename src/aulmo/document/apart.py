@@ -56,9 +56,10 @@ class Call(NamedTuple):
 
 
 def apart(
-    seconds: float = SECONDS, gigabytes: float = GIGABYTES, process: str = "reader", shown: Callable[..., str] | None = None, tells: bool = False
-) -> Callable[[F], F]:
-    """Let a function of a module run in the reading process of a name. `shown` makes of its arguments what the file is called in sentences; else that
+    seconds: float = SECONDS, gigabytes: float = GIGABYTES, process: str = "reader", shown: str | Callable[..., str] | None = None,
+    tells: bool = False,
+) -> Callable[[F], F]:  # fmt: skip
+    """Let a function of a module run in the reading process of a name. `shown` is what is read in sentences, or makes that of its arguments; else it
     is the first path, or the first text with an ending. One that `tells` has a `progress`, which may end it. Raises BadFile when it takes too
     long, too much, or ends with its process."""
 
@@ -69,7 +70,8 @@ def apart(
                 return function(*arguments, **named)
             progress = named.pop("progress", None) if tells else None
             call = Call(function.__module__, function.__qualname__, arguments, named, Limits(seconds, gigabytes), tells)
-            return _run(process, call, shown(*arguments, **named) if shown is not None else _called(arguments), progress)
+            words = shown if isinstance(shown, str) else shown(*arguments, **named) if shown is not None else _called(arguments)
+            return _run(process, call, words, progress)
 
         run.here = function  # type: ignore[attr-defined]
         return cast(F, run)

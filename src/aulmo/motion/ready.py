@@ -11,6 +11,7 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.made import paths
 from aulmo.document.meshes import corners_of
 from aulmo.document.moving.between import unwound
+from aulmo.document.moving.fewest import fewest
 from aulmo.document.moving.movers import mover_of
 from aulmo.document.properties import about, accepted, get, resolve
 from aulmo.document.property_table import MOTION_KINDS
@@ -231,21 +232,9 @@ def _alike(one: Any, other: Any) -> bool:
 
 
 def _needed(times: list[float], values: list[Any]) -> list[int]:
-    """The fewest samples between which even ways come near enough to all (Ramer 1972, Douglas and Peucker 1973)."""
+    """The fewest samples between which even ways come near enough to all."""
     points = np.array([v if isinstance(v, tuple) else (v,) for v in values], float)
-    reach = 2e-4 * float(np.ptp(points, axis=0).max() + 1e-12)
-    kept, waiting = {0, len(times) - 1}, [(0, len(times) - 1)]
-    while waiting:
-        low, high = waiting.pop()
-        if high - low < 2:
-            continue
-        share = (np.array(times[low : high + 1]) - times[low]) / (times[high] - times[low])
-        off = np.abs(points[low : high + 1] - points[low] - share[:, None] * (points[high] - points[low])).max(1)
-        k = int(off.argmax())
-        if off[k] > reach:
-            kept.add(low + k)
-            waiting += [(low, low + k), (low + k, high)]
-    return sorted(kept)
+    return fewest(np.array(times), points, 2e-4 * float(np.ptp(points, axis=0).max() + 1e-12))
 
 
 # words

@@ -11,7 +11,7 @@ from aulmo.document.lens import half_tangent
 from aulmo.document.made.copies import maker_of, sources_of, with_copies
 from aulmo.document.meshes import corners_of
 from aulmo.document.placement import from_matrix, to_matrix, world_matrices, world_matrix
-from aulmo.document.records import Camera, Document, Shot
+from aulmo.document.records import Camera, Document, Placement, Shot
 
 
 def bounds(document: Document, assets: AssetStore, part_ids) -> tuple[np.ndarray, np.ndarray] | None:
@@ -96,9 +96,15 @@ def change_in_world(document: Document, part_ids, change: np.ndarray) -> Documen
     """Let a (4, 4) change of the world without shear happen to parts."""
     placements = {}
     for part_id in edits.topmost(document, list(part_ids)):  # what hangs below another of them goes with it
-        above = world_matrix(document, document.parts[part_id].parent)
-        placements[part_id] = from_matrix(np.linalg.solve(above, change @ above @ to_matrix(document.parts[part_id].placement)))
+        placements[part_id] = changed_placement(document, part_id, change)
     return edits.place_parts(document, placements)
+
+
+def changed_placement(document: Document, part_id: str, change: np.ndarray) -> Placement:
+    """Where a part stands in what it hangs on once a (4, 4) change of the world without shear has happened to it."""
+    part = document.parts[part_id]
+    above = world_matrix(document, part.parent)
+    return from_matrix(np.linalg.solve(above, change @ above @ to_matrix(part.placement)))
 
 
 def rest_on_floor(document: Document, assets: AssetStore, part_ids, height: float | None = None) -> Document:

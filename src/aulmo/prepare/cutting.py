@@ -7,6 +7,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.decals import divided, rehung
 from aulmo.document.meshes import Mesh, joined
@@ -15,7 +16,7 @@ from aulmo.document.records import Document, FaceSet, Part, Piece, Slice
 from aulmo.errors import BadValue
 from aulmo.prepare.clipping import clipped, only_used
 from aulmo.prepare.faces import MOST_CAP, Faces, by_angle, connected, faces_of_asset, pieces_between
-from aulmo.prepare.reading import Progress, join_shapes
+from aulmo.prepare.reading import join_shapes
 
 MOST_PIECES = 5000
 

@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import digest_of_file
 from aulmo.document.placement import from_matrix, to_matrix
@@ -22,7 +23,7 @@ from aulmo.prepare.file_motion import with_file_keys
 from aulmo.prepare.file_pictures import wired
 from aulmo.prepare.health.mend_mesh import mended_again
 from aulmo.prepare.read_process import CAD, MESH
-from aulmo.prepare.reading import Cancelled, Found, Progress, read_file, read_shapes
+from aulmo.prepare.reading import Cancelled, Found, read_file, read_shapes
 from aulmo.prepare.revision.state import Said, kept, said_of, stood
 from aulmo.prepare.starting_surface import starting_material
 from aulmo.surface.colour import from_srgb

@@ -6,15 +6,15 @@ import select
 import subprocess
 import sys
 from pathlib import Path
-from typing import Callable, NamedTuple, Sequence
+from typing import NamedTuple, Sequence
 
 from aulmo.document import beside
+from aulmo.document.apart import Progress
 from aulmo.document.meshes import Mesh, unpack_mesh
 from aulmo.document.records import Finesse
 from aulmo.document.writing import temporary_folder
 from aulmo.errors import AulmoError, BadFile
 
-Progress = Callable[[str, float], bool] | None
 ASK_EVERY = 0.2  # seconds between two looks at whether the artist gave up
 
 

@@ -153,10 +153,8 @@ class HealthBench(QWidget):
         def failed(_: str) -> None:
             self._looking = False
 
-        def work(task) -> list[Finding] | None:
-            return examined(document, assets, from_shots, task.tell)
-
-        session.start_task("Looking for what is wrong", work, done).failed.connect(failed)
+        looked = session.start_task("Looking for what is wrong", lambda task: examined(document, assets, from_shots, task.tell), done)
+        looked.failed.connect(failed)
 
     # showing
 

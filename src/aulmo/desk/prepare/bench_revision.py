@@ -143,11 +143,11 @@ class RevisionBench(QWidget):
             self.refresh()
             self.shown_changed.emit()
 
-        def failed(_: str) -> None:
-            self._reading = ""
-            self.refresh()
+        session.start_task(f"Reading {path.name}", work, done).failed.connect(self._not_read)
+        self.refresh()
 
-        session.start_task(f"Reading {path.name}", work, done).failed.connect(failed)
+    def _not_read(self, _: str) -> None:
+        self._reading = ""
         self.refresh()
 
     def read_pictures(self, names: list[str]) -> None:
@@ -166,11 +166,7 @@ class RevisionBench(QWidget):
             self.refresh()
             self.shown_changed.emit()
 
-        def failed(_: str) -> None:
-            self._reading = ""
-            self.refresh()
-
-        session.start_task("Reading pictures again", lambda task: read_again(assets, names), done).failed.connect(failed)
+        session.start_task("Reading pictures again", lambda task: read_again(assets, names), done).failed.connect(self._not_read)
         self.refresh()
 
     def changed_files(self) -> list[str]:
@@ -326,6 +322,7 @@ class RevisionBench(QWidget):
         if self.again is not None and base is not None:
             self.trial = put_instead(base, self.again, left)
             self.shown_changed.emit()
+            return
         if revision is None or base is None:
             return
 
@@ -343,16 +340,8 @@ class RevisionBench(QWidget):
         session, revision = self.session, self.revision
         left, decided = self._chosen()
         if self.again is not None:
-            again = self.again
-            taken = [c for c in again.changes if c not in left]
-            self._clear()
-            if taken:
-                words = taken[0].name if len(taken) == 1 else counted(len(taken), "picture")
-                session.apply(f"Took {words}", put_instead(session.document, again, left))
-            self.watch.took(c.old for c in taken)
-            for change in left:
-                self.watch.leave(change.old)
-            self.refresh()
+            self._take_pictures(self.again, left)
+            return
         if revision is None:
             return
         base, assets, keep_old = session.document, session.assets, self.keep_old.isChecked()
@@ -370,6 +359,17 @@ class RevisionBench(QWidget):
             self.refresh()
 
         session.start_task(f"Taking {Path(revision.path).name}", lambda task: take(base, assets, revision, left, decided, keep_old, task.tell), done)
+
+    def _take_pictures(self, again: Again, left: list[Change]) -> None:
+        taken = [c for c in again.changes if c not in left]
+        self._clear()
+        if taken:
+            words = taken[0].name if len(taken) == 1 else counted(len(taken), "picture")
+            self.session.apply(f"Took {words}", put_instead(self.session.document, again, left))
+        self.watch.took(c.old for c in taken)
+        for change in left:
+            self.watch.leave(change.old)
+        self.refresh()
 
     def _leave(self) -> None:
         for change in self.again.changes if self.again is not None else ():

@@ -44,7 +44,7 @@ class SourceWatch(QObject):
     def _forget(self) -> None:
         """What was taken is no news any more."""
         there = {s.id: s.digest for s in self.session.document.sources.values()}
-        kept = {i: d for i, d in self.news.items() if (there[i] != d if i in there else "." in i)}
+        kept = {i: d for i, d in self.news.items() if (there[i] != d if i in there else i in self.pictures)}
         if kept != self.news:
             self.news = kept
             self.changed.emit()
@@ -63,7 +63,7 @@ class SourceWatch(QObject):
     @property
     def pictures(self) -> list[str]:
         """The names of pictures whose files have changed."""
-        return [name for name in self.news if name in self.session.assets.origins and name not in self.session.document.sources]
+        return [name for name in self.news if name in self.session.assets.origins]
 
     def look(self) -> None:
         """Look at all files, beside; nothing is waited for."""
@@ -93,8 +93,10 @@ class SourceWatch(QObject):
                 if (path, stamp) not in digests:
                     digests[path, stamp] = digest_of_file(Path(path))
                 now = digests[path, stamp]
+                if not now:
+                    continue
                 first = digest or digests.setdefault((path, (0, 0)), now)  # an earlier version did not note what it read
-                if now and now != first and not (len(first) == 32 and now.startswith(first)):  # an asset's name has the half of it
+                if not now.startswith(first):  # an asset's name has the half of it
                     found[source_id] = now
             try:
                 self._looked.emit((document, stamps, digests), found)

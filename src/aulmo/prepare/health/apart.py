@@ -12,13 +12,10 @@ from aulmo.prepare.health.look import Known, shown_leaves
 
 _held: dict[str, Mesh] = {}  # of the other process
 _known = Known({}, {})
+WHAT = "The health of the parts"  # in sentences
 
 
-def _said(*_: object, **__: object) -> str:
-    return "The health of the parts"
-
-
-@apart(seconds=600, gigabytes=16, process="health", shown=_said)
+@apart(seconds=600, gigabytes=16, process="health", shown=WHAT)
 def _wanted(names: list[str]) -> list[str]:
     """Which of some meshes are not there yet; all others are let go of."""
     for name in set(_held) - set(names):
@@ -29,7 +26,7 @@ def _wanted(names: list[str]) -> list[str]:
     return [name for name in names if name not in _held]
 
 
-@apart(seconds=600, gigabytes=16, process="health", shown=_said, tells=True)
+@apart(seconds=600, gigabytes=16, process="health", shown=WHAT, tells=True)
 def _examined(
     document: Document, names: list[str], fresh: dict[str, Mesh], from_shots: bool, progress: Progress = None
 ) -> list[Finding] | str | None:  # fmt: skip

@@ -1,9 +1,10 @@
 """All that is wrong with the parts of a project, worst first: what each thing is, where it is, how large, and what mending it would do."""
 
-from typing import Callable, Iterable, NamedTuple
+from typing import Iterable, NamedTuple
 
 import numpy as np
 
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.quantity import counted, grouped, show
 from aulmo.document.records import Document
@@ -15,7 +16,6 @@ from aulmo.prepare.health.sight import unseen
 from aulmo.prepare.health.sizes import cameras_of_shots, coarse, odd_sizes
 
 KINDS = ("flipped", "open", "hole", "overlap", "coincident", "doubled", "scale", "coarse", "unseen", "sliver", "fine")  # worst first
-Progress = Callable[[str, float], bool] | None
 
 
 class Finding(NamedTuple):

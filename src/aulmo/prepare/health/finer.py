@@ -1,19 +1,22 @@
 """Shapes that are finer than any shot shows: holes narrower than a pixel closed, triangles joined as far as that stays within a part of a pixel."""
 
 from collections import Counter
-from typing import Callable, NamedTuple, Sequence
+from functools import cached_property
+from typing import Any, Callable, NamedTuple, Sequence
 
 import numpy as np
 
 from aulmo.document.meshes import Mesh
 from aulmo.document.records import Camera, Document, Shot
 from aulmo.prepare.faces import Faces, pieces_between
+from aulmo.prepare.fewer_triangles import fewer_triangles
 from aulmo.prepare.fine_enough import pixel_mm
 from aulmo.prepare.health.closing import lid
 from aulmo.prepare.health.flaws import chains
 from aulmo.prepare.health.look import Body
 from aulmo.prepare.health.sizes import cameras_of_shots, nearest_in_frame
 from aulmo.prepare.health.skin import Skin, pairs_of_edges, skin_of
+from aulmo.prepare.on_triangles import nearest_places
 
 OFF = 0.25  # of a pixel that a surface may stray
 WORTH = 10_000  # triangles that parts of one mesh must save together
@@ -21,6 +24,7 @@ HALF = 0.5  # of its triangles that may be left at most
 MOST_HALVED, TOLD_HALVED = 7, 3  # times that triangles are joined to half as many, and so far it is tried to tell of it
 DEEP = 3.0  # widths of its rim that a hollow behind it may be wide
 FEW_TRIED, TRIED, NEAR = 150, 1500, 10  # places by which the stray is measured, and triangles about each
+ABOUT = 12  # triangles among which the one is chosen that a simpler one lies on
 
 
 class Simpler(NamedTuple):
@@ -106,23 +110,24 @@ def simpler(mesh: Mesh, pixel: float) -> Simpler:
     far as the surface stays within a quarter of a pixel of what it was. It keeps its face numbers; the same mesh when there is nothing to gain."""
     plain, holes = _without_holes(mesh, pixel, skin_of(mesh))
     surface, off = _fewest(skin_of(plain), OFF * pixel)
-    return Simpler(plain if surface is None else _dressed(plain, *surface), holes, off)
+    return Simpler(plain if surface is None else _dressed(plain, surface), holes, off)
 
 
 def _what_is_left(body: Body, pixel: float) -> tuple[int, int, float]:
     """The same in numbers, found sooner: how many triangles are left at most, holes that were closed, how far the surface strays."""
     plain, holes = _without_holes(body.mesh, pixel, body.skin)
     surface, off = _fewest(body.skin if plain is body.mesh else skin_of(plain), OFF * pixel, TOLD_HALVED)
-    return len(plain.triangles) if surface is None else len(surface[1]), holes, off
+    return len(plain.triangles) if surface is None else len(surface.cells), holes, off
 
 
-def _fewest(whole: Skin, most: float, times: int = MOST_HALVED) -> tuple[tuple[np.ndarray, np.ndarray] | None, float]:
-    """Points and triangles of a surface in as few as stay within so many mm of it, by halves, and how far they do; None when all are wanted."""
+def _fewest(skin: Skin, most: float, times: int = MOST_HALVED) -> "tuple[_Surface | None, float]":
+    """A surface in as few triangles as stay within so many mm of it, by halves, and how far they do; None when all are wanted."""
+    whole = _Surface(skin.points, skin.cells)
     held, off = None, 0.0
-    fewer = whole.points, whole.cells
+    fewer = whole
     for _ in range(times):
-        made = _joined(*fewer, max(12, len(fewer[1]) // 2))
-        if made is None or len(made[1]) > 0.9 * len(fewer[1]):
+        made = _Surface(*fewer_triangles(fewer.points, fewer.cells, max(12, len(fewer.cells) // 2)))
+        if len(made.cells) > 0.9 * len(fewer.cells):
             break
         stray = _off(whole, made, most)
         if stray > most:
@@ -131,11 +136,11 @@ def _fewest(whole: Skin, most: float, times: int = MOST_HALVED) -> tuple[tuple[n
     return held, off
 
 
-def _off(whole: Skin, made: tuple[np.ndarray, np.ndarray], most: float) -> float:
+def _off(whole: "_Surface", made: "_Surface", most: float) -> float:
     """How far a surface and a simpler one lie apart, mm, either way; what is too far by a few places is not looked at by more."""
     stray = 0.0
     for tried in (FEW_TRIED, TRIED):
-        stray = max(_stray(whole.points, *made, tried), _stray(made[0], whole.points, whole.cells, tried))
+        stray = max(made.stray_of(whole.points, tried), whole.stray_of(made.points, tried))
         if stray > most:
             break
     return stray
@@ -156,10 +161,11 @@ def _without_holes(mesh: Mesh, width: float, skin: Skin) -> tuple[Mesh, int]:
     a, b, one, other = a[border], b[border], one[border], other[border]
     # borders of two faces, each line of them by itself
     pair = np.minimum(one, other).astype(np.int64) * count + np.maximum(one, other)
-    names, place = np.unique(pair, return_inverse=True)
-    ends = np.unique(np.concatenate([place * np.int64(len(skin.points)) + a, place * np.int64(len(skin.points)) + b]))
-    nodes = np.searchsorted(ends, place * np.int64(len(skin.points)) + a), np.searchsorted(ends, place * np.int64(len(skin.points)) + b)
-    line = pieces_between(len(ends), *nodes)[nodes[0]]
+    _, place = np.unique(pair, return_inverse=True)
+    at = place[:, None] * np.int64(len(skin.points)) + np.stack([a, b], 1)
+    ends, nodes = np.unique(at, return_inverse=True)
+    nodes = nodes.reshape(at.shape)
+    line = pieces_between(len(ends), nodes[:, 0], nodes[:, 1])[nodes[:, 0]]
     wide = _widths(skin.points, a, b, line) > width
     groups = pieces_between(count, one[wide], other[wide])
     area = np.bincount(groups, faces.area, int(groups.max()) + 1)
@@ -177,7 +183,7 @@ def _without_holes(mesh: Mesh, width: float, skin: Skin) -> tuple[Mesh, int]:
         if _is_narrow_hollow(skin, cells, width):
             gone[cells] = True
             holes += 1
-    return (_closed(mesh, skin, gone), holes) if holes else (mesh, 0)
+    return (_closed(faces.counted, skin, gone), holes) if holes else (mesh, 0)
 
 
 def _widths(points: np.ndarray, a: np.ndarray, b: np.ndarray, line: np.ndarray) -> np.ndarray:
@@ -216,13 +222,12 @@ def _rims(cells: np.ndarray) -> np.ndarray:
 
 
 def _closed(mesh: Mesh, skin: Skin, gone: np.ndarray) -> Mesh:
-    """A mesh without some triangles, the rims that they leave closed flat, each lid a share of a face that it lies in."""
+    """A mesh with numbered faces without some triangles, the rims that they leave closed flat, each lid a share of a face that it lies in."""
     kept = mesh.triangles[~gone].astype(np.int64)
-    own = Faces(mesh).counted.faces
-    numbers = own[~gone]
-    rims = _rims(skin.cells[~gone])
-    before = set(map(tuple, skin.rims.tolist()))
+    numbers = mesh.faces[~gone]
     runs = skin.cells[~gone]
+    rims = _rims(runs)
+    before = set(map(tuple, skin.rims.tolist()))
     owner = dict(zip(zip(runs.ravel().tolist(), runs[:, [1, 2, 0]].ravel().tolist()), range(3 * len(kept))))
     cells, faces = [kept], [numbers]
     for line, closed in chains(rims):
@@ -242,44 +247,33 @@ def _closed(mesh: Mesh, skin: Skin, gone: np.ndarray) -> Mesh:
 # triangles
 
 
-def _joined(points: np.ndarray, cells: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray] | None:
-    """Points and triangles of the same surface in fewer triangles (Garland and Heckbert 1997, by a library)."""
-    import fast_simplification
+class _Surface:
+    """Points (n, 3) and triangles (m, 3), from which places stray."""
 
-    cells = cells[(cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 0] != cells[:, 2])]
-    if len(cells) <= most:
-        return None
-    points, made = fast_simplification.simplify(points.astype(np.float64), cells.astype(np.int32), target_count=most)
-    return (np.asarray(points, float), np.asarray(made, np.int64)) if len(made) else None
+    def __init__(self, points: np.ndarray, cells: np.ndarray) -> None:
+        self.points, self.cells = points, cells
 
+    @cached_property
+    def corners(self) -> np.ndarray:
+        """(m, 3, 3) corners of the triangles."""
+        return self.points[self.cells]
 
-def _stray(places: np.ndarray, points: np.ndarray, cells: np.ndarray, tried: int) -> float:
-    """How far the farthest of some places lies from a surface, mm, by some triangles whose middles are nearest: never too little."""
-    from scipy.spatial import cKDTree
+    @cached_property
+    def _tree(self) -> Any:
+        from scipy.spatial import cKDTree
 
-    chosen = places[:: max(1, len(places) // tried)]
-    corners = points[cells]
-    _, near = cKDTree(corners.mean(1)).query(chosen, k=min(NEAR, len(cells)))
-    near = near.reshape(len(chosen), -1)
-    found = np.full(len(chosen), np.inf)
-    for k in range(near.shape[1]):
-        found = np.minimum(found, _to_triangles(chosen, corners[near[:, k]]))
-    return float(found.max())
+        return cKDTree(self.corners.mean(1))
 
+    def near(self, places: np.ndarray, count: int) -> tuple[np.ndarray, np.ndarray]:
+        """(n, k) the triangles whose middles are nearest to places, and how far each of them lies."""
+        _, found = self._tree.query(places, k=min(count, len(self.cells)))
+        found = found.reshape(len(places), -1)
+        far = [np.linalg.norm(places - nearest_places(places, self.corners[found[:, k]]), axis=1) for k in range(found.shape[1])]
+        return found, np.stack(far, 1)
 
-def _to_triangles(p: np.ndarray, corners: np.ndarray) -> np.ndarray:
-    """(n,) how far each place lies from a triangle of its own: within it from its plane, else from the nearest of its edges."""
-    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
-    normal = np.cross(b - a, c - a)
-    length = np.linalg.norm(normal, axis=1)
-    inside = length > 1e-20
-    nearest = np.full(len(p), np.inf)
-    for u, v in ((a, b), (b, c), (c, a)):
-        inside &= np.einsum("ij,ij->i", np.cross(v - u, p - u), normal) >= 0
-        along = np.clip(np.einsum("ij,ij->i", p - u, v - u) / np.maximum(np.einsum("ij,ij->i", v - u, v - u), 1e-30), 0, 1)
-        nearest = np.minimum(nearest, np.linalg.norm(p - u - along[:, None] * (v - u), axis=1))
-    plane = np.abs(np.einsum("ij,ij->i", p - a, normal)) / np.maximum(length, 1e-30)
-    return np.where(inside, plane, nearest)
+    def stray_of(self, places: np.ndarray, tried: int) -> float:
+        """How far the farthest of some places lies from it, mm, by the triangles that are near: never too little."""
+        return float(self.near(places[:: max(1, len(places) // tried)], NEAR)[1].min(1).max())
 
 
 def _shares(p: np.ndarray, corners: np.ndarray) -> np.ndarray:
@@ -293,27 +287,26 @@ def _shares(p: np.ndarray, corners: np.ndarray) -> np.ndarray:
     return np.asarray(found / np.maximum(found.sum(1, keepdims=True), 1e-30))
 
 
-def _dressed(mesh: Mesh, points: np.ndarray, cells: np.ndarray) -> Mesh:
-    """The simpler surface with face numbers, normals and coordinates of the triangles that it lies on."""
-    from scipy.spatial import cKDTree
+def _facing(corners: np.ndarray) -> np.ndarray:
+    """(m, 3) unit normals of triangles."""
+    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None])
 
-    corners = mesh.vertices.astype(float)[mesh.triangles]
-    inward = points[cells] + 0.02 * (points[cells].mean(1)[:, None] - points[cells])  # a little into its triangle: there its face is clear
-    places = np.concatenate([points[cells].mean(1), inward.reshape(-1, 3)])
-    cross = np.cross(points[cells][:, 1] - points[cells][:, 0], points[cells][:, 2] - points[cells][:, 0])
-    facing = cross / np.maximum(np.linalg.norm(cross, axis=1), 1e-30)[:, None]
-    own = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    own /= np.maximum(np.linalg.norm(own, axis=1), 1e-30)[:, None]
-    ways = np.concatenate([facing, np.repeat(facing, 3, 0)])
-    _, near = cKDTree(corners.mean(1)).query(places, k=min(12, len(corners)))
-    near = near.reshape(len(places), -1)
-    far = np.stack([_to_triangles(places, corners[near[:, k]]) for k in range(near.shape[1])], 1)
-    turned = 1 - np.einsum("ij,ikj->ik", ways, own[near])  # of two as near the one that faces the same way
+
+def _dressed(mesh: Mesh, surface: _Surface) -> Mesh:
+    """The simpler surface with face numbers, normals and coordinates of the triangles that it lies on."""
+    worn = _Surface(mesh.vertices.astype(float), mesh.triangles)
+    points, cells, corners = surface.points, surface.cells, surface.corners
+    inward = corners + 0.02 * (corners.mean(1)[:, None] - corners)  # a little into its triangle: there its face is clear
+    places = np.concatenate([corners.mean(1), inward.reshape(-1, 3)])
+    facing = _facing(corners)
+    near, far = worn.near(places, ABOUT)
+    turned = 1 - np.einsum("ij,ikj->ik", np.concatenate([facing, np.repeat(facing, 3, 0)]), _facing(worn.corners)[near])
     size = float(np.ptp(points, axis=0).max()) or 1.0
-    on = near[np.arange(len(near)), np.argmin(far + 0.02 * size * turned, 1)]
+    on = near[np.arange(len(near)), np.argmin(far + 0.02 * size * turned, 1)]  # of two as near the one that faces the same way
     faces = mesh.faces[on[: len(cells)]] if len(mesh.faces) else mesh.faces
     at = on[len(cells) :]
-    share = _shares(places[len(cells) :], corners[at])[..., None]
+    share = _shares(places[len(cells) :], worn.corners[at])[..., None]
     held = mesh.triangles[at]
     normals = (mesh.normals[held].astype(float) * share).sum(1)
     normals /= np.maximum(np.linalg.norm(normals, axis=1), 1e-30)[:, None]

@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 from msgspec.structs import replace
 
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.meshes import digest_of_file
 from aulmo.document.quantity import counted, show
@@ -14,7 +15,6 @@ from aulmo.document.records import Document, Finesse, Source
 from aulmo.errors import BadFile
 from aulmo.prepare.choices import UNITS
 from aulmo.prepare.import_file import read_alone
-from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.pairs import Pairs, pair
 from aulmo.prepare.revision.state import ALIKE, EXACT, Said, in_unit, remembered, said_of, stood, world_boxes
 

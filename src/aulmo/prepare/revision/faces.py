@@ -3,6 +3,7 @@
 import numpy as np
 
 from aulmo.document.meshes import Mesh
+from aulmo.prepare.on_triangles import nearest_places
 from aulmo.prepare.revision.state import Shape
 
 MOST_ASSIGNED = 1200
@@ -70,33 +71,6 @@ def nearest_on(mesh: Mesh, point: np.ndarray) -> tuple[np.ndarray, float]:
     reach = np.linalg.norm(corners - middles[:, None], axis=2).max(1)
     near = np.linalg.norm(middles - point, axis=1) - reach
     chosen = np.argsort(near)[:256]
-    best = min((_on_triangle(corners[k], point) for k in chosen), key=lambda q: float(np.linalg.norm(q - point)))
-    return best, float(np.linalg.norm(best - point))
-
-
-def _on_triangle(t: np.ndarray, p: np.ndarray) -> np.ndarray:
-    """The nearest place of a triangle. After C. Ericson, "Real-Time Collision Detection", 2005, 5.1.5."""
-    a, b, c = t
-    ab, ac, ap = b - a, c - a, p - a
-    d1, d2 = ab @ ap, ac @ ap
-    if d1 <= 0 and d2 <= 0:
-        return a
-    bp = p - b
-    d3, d4 = ab @ bp, ac @ bp
-    if d3 >= 0 and d4 <= d3:
-        return b
-    vc = d1 * d4 - d3 * d2
-    if vc <= 0 and d1 >= 0 and d3 <= 0:
-        return a + ab * (d1 / max(d1 - d3, 1e-30))
-    cp = p - c
-    d5, d6 = ab @ cp, ac @ cp
-    if d6 >= 0 and d5 <= d6:
-        return c
-    vb = d5 * d2 - d1 * d6
-    if vb <= 0 and d2 >= 0 and d6 <= 0:
-        return a + ac * (d2 / max(d2 - d6, 1e-30))
-    va = d3 * d6 - d5 * d4
-    if va <= 0 and d4 - d3 >= 0 and d5 - d6 >= 0:
-        return b + (c - b) * ((d4 - d3) / max((d4 - d3) + (d5 - d6), 1e-30))
-    whole = va + vb + vc
-    return a + ab * (vb / max(whole, 1e-30)) + ac * (vc / max(whole, 1e-30))
+    places = nearest_places(np.tile(point, (len(chosen), 1)), corners[chosen])
+    far = np.linalg.norm(places - point, axis=1)
+    return places[far.argmin()], float(far.min())

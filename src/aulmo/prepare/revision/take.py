@@ -8,6 +8,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree, variants
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.branches import below, new_id
 from aulmo.document.decals import decals_on, put_decal
@@ -21,7 +22,6 @@ from aulmo.prepare.cutting import as_piece
 from aulmo.prepare.file_cameras import moved
 from aulmo.prepare.health.mend_mesh import mended_again
 from aulmo.prepare.import_file import change_each_finesse, import_file
-from aulmo.prepare.reading import Progress
 from aulmo.prepare.revision.compare import Change, Revision, read_revision, source_for
 from aulmo.prepare.revision.faces import FAR, faces_again, frame_between, nearest_on
 from aulmo.prepare.revision.state import Node, kept, look_of

@@ -6,10 +6,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
+from aulmo.document.apart import Progress
 from aulmo.document.assets import AssetStore
 from aulmo.document.made.copies import with_copies
 from aulmo.document.moving.between import unwound
-from aulmo.document.placement import from_matrix, world_matrices, world_matrix
+from aulmo.document.moving.fewest import fewest
+from aulmo.document.placement import world_matrices
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document, Key, Placement
 from aulmo.errors import BadFile, BadValue
@@ -80,7 +82,7 @@ def falling(document: Document, part_ids: Iterable[str], together: bool = False)
 
 
 def let_fall(
-    document: Document, assets: AssetStore, part_ids: Iterable[str], how: Letting = Letting(), progress: Callable[[str, float], bool] | None = None
+    document: Document, assets: AssetStore, part_ids: Iterable[str], how: Letting = Letting(), progress: Progress = None
 ) -> Fall | None:  # fmt: skip
     """Let parts fall on all others that are seen, and on the floor. None when it was cancelled. Raises BadValue for what cannot fall, and for
     numbers that are none."""
@@ -93,12 +95,14 @@ def let_fall(
         raise BadValue(f"{len(things)} things are too many to fall at once; choose up to {MOST}.")
     tell = progress or (lambda _words, _share: True)
     try:
-        made = _loose(document, assets, things, how, tell)
+        whole = with_copies(document)
+        worlds = world_matrices(whole)
+        made = _loose(whole, worlds, assets, things, how, tell)
         if made is None:
             return None
         things, loose, sizes = made
         unit = float(np.median(sizes))
-        ground = _ground(document, assets, things, loose)
+        ground = _ground(whole, worlds, assets, things, loose)
         physics.begin(loose, ground, physics.Rules(how.bounce, how.friction, unit))
         poses, rests = _poses(how, tell)
     except BadFile as error:
@@ -113,11 +117,9 @@ def let_fall(
 
 
 def _loose(
-    document: Document, assets: AssetStore, things: list[str], how: Letting, tell: Callable
+    whole: Document, worlds: dict[str, np.ndarray], assets: AssetStore, things: list[str], how: Letting, tell: Callable
 ) -> tuple[list[str], list[physics.Loose], np.ndarray] | None:
     """What falls as the library wants it; things without a shape are left out."""
-    whole = with_copies(document)
-    worlds = world_matrices(whole)
     seen = set(shown_leaves(whole))
     by_mesh: dict[str, tuple[list[np.ndarray], float]] = {}
     chance = np.random.default_rng(how.seed)
@@ -170,17 +172,17 @@ def _middle(pieces: list[np.ndarray]) -> np.ndarray:
     return np.asarray(np.average(middles, axis=0, weights=volumes))
 
 
-def _ground(document: Document, assets: AssetStore, things: list[str], loose: list[physics.Loose]) -> physics.Ground:
+def _ground(
+    whole: Document, worlds: dict[str, np.ndarray], assets: AssetStore, things: list[str], loose: list[physics.Loose]
+) -> physics.Ground:  # fmt: skip
     """What stays and may be hit: all else that is seen, within reach; and the floor."""
-    whole = with_copies(document)
-    worlds = world_matrices(whole)
     moving = {leaf for thing in things for leaf in edits.leaves(whole, [thing])}
     every = np.concatenate([piece + one.middle for one in loose for piece in one.pieces])
     low, high = every.min(0), every.max(0)
     counted = set(arrange.counted_parts(whole, whole.roots))
     standing = [i for i in shown_leaves(whole) if i not in moving and i in counted]
     boxes = {i: np.array(assets.turned_box(whole.parts[i].mesh or "", worlds[i][:3, :3])) + worlds[i][:3, 3] for i in standing}
-    floor = document.floor.height if document.floor.kind != "none" else None
+    floor = whole.floor.height if whole.floor.kind != "none" else None
     bottom = min([low[2] if floor is None else floor, *(box[0][2] for box in boxes.values())])
     reach = REACH * (high[2] - min(bottom, low[2])) + (high - low).max()
     meshes = []
@@ -225,12 +227,11 @@ def _changes(poses: np.ndarray, middles: np.ndarray) -> np.ndarray:
 def placements(document: Document, fall: Fall, seconds: float) -> dict[str, Placement]:
     """Where the parts are so many seconds after they were let go, to the nearest frame; what fell past everything is left out."""
     frame = int(np.clip(round(seconds * FRAMES), 0, len(fall.changes) - 1))
-    return {i: _placed(document, i, fall.changes[frame, n]) for n, i in enumerate(fall.parts) if i not in fall.lost and i in document.parts}
-
-
-def _placed(document: Document, part_id: str, change: np.ndarray) -> Placement:
-    above = world_matrix(document, document.parts[part_id].parent)
-    return from_matrix(np.linalg.solve(above, change @ world_matrix(document, part_id)))
+    return {
+        i: arrange.changed_placement(document, i, fall.changes[frame, n])
+        for n, i in enumerate(fall.parts)
+        if i not in fall.lost and i in document.parts
+    }
 
 
 def kept(document: Document, fall: Fall, seconds: float) -> Document:
@@ -248,7 +249,7 @@ def as_motion(document: Document, fall: Fall, start: float, seconds: float) -> D
             continue
         changes = fall.changes[:frames, number]
         wanted = _telling(changes, fall.sizes[number])
-        placed = [_placed(document, part_id, changes[f]) for f in wanted]
+        placed = [arrange.changed_placement(document, part_id, changes[f]) for f in wanted]
         for field, values in (("position", [p.position for p in placed]), ("turn", unwound([p.turn for p in placed]))):
             times = [round(start + f / FRAMES, 6) for f in wanted]
             keys[f"parts/{part_id}/placement/{field}"] = tuple(Key(t, v, after="even") for t, v in zip(times, values))
@@ -260,21 +261,6 @@ def as_motion(document: Document, fall: Fall, start: float, seconds: float) -> D
 
 
 def _telling(changes: np.ndarray, size: float) -> list[int]:
-    """The frames between which others lie on the straight way (Douglas and Peucker 1973), by the corners of axes that move with the thing."""
-    corners = np.concatenate([changes[:, :3, 3:], changes[:, :3, 3:] + size * changes[:, :3, :3]], axis=2).reshape(len(changes), -1) / max(
-        size, 1e-12
-    )
-    kept = {0, len(corners) - 1}
-    ready = [(0, len(corners) - 1)]
-    while ready:
-        first, last = ready.pop()
-        if last - first < 2:
-            continue
-        share = np.linspace(0, 1, last - first + 1)[1:-1, None]
-        off = np.abs(corners[first + 1 : last] - ((1 - share) * corners[first] + share * corners[last])).max(1)
-        worst = int(off.argmax())
-        if off[worst] > NEAR:
-            middle = first + 1 + worst
-            kept.add(middle)
-            ready += [(first, middle), (middle, last)]
-    return sorted(kept)
+    """The frames that tell of a thing's way, by the corners of axes that move with it."""
+    corners = np.concatenate([changes[:, :3, 3:], changes[:, :3, 3:] + size * changes[:, :3, :3]], axis=2)
+    return fewest(np.arange(len(changes), dtype=float), corners.reshape(len(changes), -1) / max(size, 1e-12), NEAR)

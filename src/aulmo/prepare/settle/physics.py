@@ -5,11 +5,12 @@ Lengths are in mm; within the library a unit is as long as what falls is on the 
 
 import tempfile
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
 
 from aulmo.document.apart import apart
+from aulmo.prepare.fewer_triangles import fewer_triangles
 
 GRAVITY = 9810.0  # mm/s²
 FRAMES = 60  # poses kept for a second
@@ -20,6 +21,7 @@ MOST_CORNERS, MANY_CORNERS = 240, 56  # of what falls as one convex piece, and o
 MOST_GROUND = 8000  # triangles of one thing that others fall on
 FLAT = 0.03  # of its hull's volume that may be hollow in what falls as one convex piece
 SOLID = 1.0e-3  # g/mm³
+WHAT = "The fall"  # in sentences
 
 
 class Loose(NamedTuple):
@@ -46,11 +48,7 @@ class Rules(NamedTuple):
     unit: float
 
 
-def _said(*_: Any, **__: Any) -> str:
-    return "The fall"
-
-
-@apart(seconds=300, gigabytes=8, process="physics", shown=_said)
+@apart(seconds=300, gigabytes=8, process="physics", shown=WHAT)
 def convex_pieces(vertices: np.ndarray, triangles: np.ndarray) -> tuple[list[np.ndarray], float]:
     """Convex pieces of a mesh, each (n, 3) corners, and the mesh's volume in mm³. What is nearly convex is one piece; others are taken apart by the
     CoACD library."""
@@ -88,16 +86,11 @@ def _apart(vertices: np.ndarray, triangles: np.ndarray) -> list[np.ndarray]:
 
 
 def _coarser(vertices: np.ndarray, triangles: np.ndarray, most: int) -> tuple[np.ndarray, np.ndarray]:
-    """The same surface with its corners joined, in not many more than `most` triangles (Garland and Heckbert 1997, by a library)."""
-    import fast_simplification
-
+    """The same surface with its corners joined, in not many more than `most` triangles."""
     corners, back = np.unique(np.round(vertices.astype(float), 6), axis=0, return_inverse=True)
-    cells = back.reshape(-1)[triangles]
-    cells = cells[(cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 0] != cells[:, 2])]
-    if len(cells) <= most:
-        return corners, cells
-    corners, cells = fast_simplification.simplify(corners.astype(np.float32), cells.astype(np.int32), target_count=most)
-    return corners.astype(float), cells
+    single = corners.astype(np.float32)
+    points, cells = fewer_triangles(single, back.reshape(-1)[triangles], most)
+    return corners if points is single else points, cells
 
 
 def _few(points: np.ndarray, most: int = MOST_CORNERS) -> np.ndarray:
@@ -183,14 +176,14 @@ class _World:
 _world: list[_World] = []
 
 
-@apart(seconds=60, gigabytes=8, process="physics", shown=_said)
+@apart(seconds=60, gigabytes=8, process="physics", shown=WHAT)
 def begin(loose: list[Loose], ground: Ground, rules: Rules) -> None:
     """Set up what falls, in place of what fell before."""
     end_here()
     _world.append(_World(loose, ground, rules))
 
 
-@apart(seconds=120, gigabytes=8, process="physics", shown=_said)
+@apart(seconds=120, gigabytes=8, process="physics", shown=WHAT)
 def more(frames: int) -> tuple[np.ndarray, bool]:
     """Let it fall on for some frames: (frames, bodies, 7), places in mm and turns x, y, z, w, and whether all rests."""
     return _world[0].more(frames)
