@@ -230,6 +230,22 @@ def settle(document: Document, assets: AssetStore, parts: Iterable[str], **how: 
     return kept(document, fall, fall.seconds)
 
 
+def make_carton(document: Document, assets: AssetStore, path: Path | str, thickness_mm: float = 0.4) -> tuple[Document, str]:
+    """A closed carton of a flat drawing (DXF, SVG or PDF), standing on the floor, of board so thick. Returns the document and the part's id. Raises
+    BadFile or BadValue with one sentence."""
+    from aulmo.prepare.carton import make
+
+    return make.make_carton(document, assets, Path(path), thickness_mm)
+
+
+def fold(document: Document, carton_id: str, degrees: Any) -> Document:
+    """A carton folded: all creases by so many degrees, or some by `{crease: degrees}`, by their ids or the groups they are in ("body", "glue", "top
+    lid" and so on; `document.parts[id].carton.creases` lists both). Above 0 the print lies outside. Raises BadValue with one sentence."""
+    from aulmo.prepare.carton import make
+
+    return make.fold(document, carton_id, degrees)
+
+
 def relink(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, dict[str, list[str]]]:
     """Take a new revision of a file that was brought in, and keep what was done with its parts. The report's lists name parts that were `kept`, `new`
     and `gone`, and tell in sentences what was `lost`; `notes` tell the rest. A file that is another product is brought in beside it. Raises BadFile,

@@ -74,6 +74,7 @@ def describe(path: Path) -> dict:
                 "material": names.get(part.material or ""),
                 "materials": [names[m] for m in surfaces_of(part) if m in names] if part.mesh else [],
                 "mesh": part.mesh,
+                **_carton(part),
             }
         )
     return {
@@ -96,6 +97,16 @@ def describe(path: Path) -> dict:
         + [_plain(lamp) for lamp in document.lamps.values()]
         + [{"name": p["name"], "kind": "glowing part"} for p in parts if _glows(document, p["id"])],
     }
+
+
+def _carton(part) -> dict:
+    """How many panels, creases and cuts a carton's drawing has."""
+    from aulmo.document.flat import flat_of
+
+    if part.carton is None:
+        return {}
+    flat = flat_of(part.carton.flat)
+    return {"panels": len(flat.panels), "creases": len(flat.creases), "cuts": flat.cuts}
 
 
 def _glows(document, part_id: str) -> bool:

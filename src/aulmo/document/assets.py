@@ -9,7 +9,6 @@ import numpy as np
 
 from aulmo.document.kept_file import KeptFile
 from aulmo.document.last_pictures import LastPictures
-from aulmo.document.made.set_pieces import mesh_of_name
 from aulmo.document.meshes import MADE, Mesh, box_of, name_of, pack_mesh, turned_box_of, unpack_mesh
 from aulmo.document.moving.footage import frame_blob, frame_of
 from aulmo.errors import BadFile
@@ -93,7 +92,7 @@ class AssetStore:
     def mesh(self, name: str) -> Mesh:
         """The mesh of a name, unpacked or made once. Raises BadFile."""
         if name.startswith(MADE):
-            return mesh_of_name(name)
+            return made_mesh(name)
         if name not in self._meshes:
             self._meshes[name] = unpack_mesh(self.get(name))
         return self._meshes[name]
@@ -119,6 +118,13 @@ class AssetStore:
                 self._turned.clear()
             self._turned[key] = found
         return self._turned[key]
+
+
+def made_mesh(name: str) -> Mesh:
+    """The mesh that a rule makes, by its name. Raises BadFile."""
+    from aulmo.document.made import carton, set_pieces  # they read assets themselves
+
+    return carton.folded_of_name(name).mesh if name.startswith(carton.CARTON) else set_pieces.mesh_of_name(name)
 
 
 # A name says what is in a blob, so whichever store holds it has the very same: rules that make parts need no store handed to them

@@ -3,6 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
+from aulmo.document.carton_records import Carton
 from aulmo.document.record_base import AssetName, FaceNumber, MaterialId, PartId, PathId, Point, Record, Triple, within
 
 MOST_COPIES = 1_000_000
@@ -130,7 +131,7 @@ class Part(Record):
     `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets
     the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
     point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
-    from, `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
+    from, `carton` how it is folded of a flat drawing, `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
     camera's sight, always or while it stands between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back`
     sends light of its colour to the product. `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
     """
@@ -158,6 +159,7 @@ class Part(Record):
     pivot: Annotated[Triple | None, say.vector("Pivot")] = None
     set_piece: SetPiece | None = None
     copies: Copies | None = None
+    carton: Carton | None = None
     piece: Piece | None = None
     mends: tuple[Mend, ...] = ()
     opacity: Annotated[float, say.number("Opacity", 0, 1, tip="Of it and all below it, whatever they wear")] = 1.0

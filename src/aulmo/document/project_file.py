@@ -15,12 +15,13 @@ from aulmo import __version__
 from aulmo.document import last_pictures
 from aulmo.document.assets import AssetStore
 from aulmo.document.carry import carried
+from aulmo.document.carton_records import Carton
 from aulmo.document.kept_file import KeptFile
 from aulmo.document.records import SCHEMA_VERSION, Document
 from aulmo.document.references import references
 from aulmo.document.soundness import check_links, check_numbers
 from aulmo.document.writing import write_atomically
-from aulmo.errors import BadFile, CannotWrite
+from aulmo.errors import BadFile, BadValue, CannotWrite
 
 LARGEST_DOCUMENT = 256 << 20  # bytes of a description, unpacked
 LARGEST_MEMBER = 4 << 30
@@ -218,9 +219,22 @@ def load(path: Path) -> tuple[Document, AssetStore]:
     assets.last_pictures.read(kept.archive)
     assets.last_pictures.saved_with = _thumbnail(kept.archive)
     for part in document.parts.values():
+        if part.carton is not None:
+            _check_carton(part.name, part.carton, part.mesh, path.name)
         if part.mesh:
             assets.mesh(part.mesh)
     return document, assets
+
+
+def _check_carton(part: str, held: Carton, mesh: str | None, name: str) -> None:
+    from aulmo.document.made import carton
+
+    try:
+        if carton.name_of_mesh(held) == mesh:
+            return
+    except BadValue:
+        pass
+    raise BadFile(f"{name} is damaged: {part} is not folded as its creases say.")
 
 
 def _origins(kept: KeptFile) -> dict[str, str]:

@@ -21,7 +21,7 @@ from aulmo.document.addresses import (
     sentence as sentence,
     shown as shown,
 )
-from aulmo.document.made import copies, set_pieces
+from aulmo.document.made import carton, copies, set_pieces
 from aulmo.document.made.copies import with_copies
 from aulmo.document.made.lamp_copies import with_lamps
 from aulmo.document.moving.between import blend as blend, turn_between as turn_between
@@ -62,7 +62,7 @@ def with_values(document: r.Document, values: Mapping[str, Any]) -> r.Document:
 
 
 def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Document:
-    """The document with the meshes of set pieces whose sizes a tree of steps has changed. When `strict`, what cannot be made raises BadValue."""
+    """The document with the meshes of set pieces and cartons that a tree of steps has changed. When `strict`, what cannot be made raises BadValue."""
     touched = tree.get("parts", {})
     if not isinstance(touched, dict):
         return document
@@ -75,6 +75,8 @@ def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Documen
             if strict:
                 set_pieces.check(part.set_piece)
             fresh[part_id] = replace(part, mesh=set_pieces.name_of_mesh(part.set_piece))
+        if part is not None and "carton" in steps and part.carton is not None:
+            fresh[part_id] = replace(part, mesh=carton.name_of_mesh(part.carton))
     if fresh:
         document = replace(document, parts={**document.parts, **fresh})
     if strict:

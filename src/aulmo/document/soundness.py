@@ -8,7 +8,7 @@ import msgspec
 
 from aulmo.document import records as r
 from aulmo.document.addresses import about, accepted
-from aulmo.document.made import set_pieces
+from aulmo.document.made import carton, set_pieces
 from aulmo.document.meshes import MADE
 from aulmo.document.node_table import KINDS
 from aulmo.document.part_records import MOST_PARTS
@@ -136,6 +136,8 @@ def _check_face_sets(part: r.Part, document: r.Document, name: str) -> None:
 def _check_made(part: r.Part, document: r.Document, name: str) -> None:
     if part.set_piece is not None and part.mesh != set_pieces.name_of_mesh(part.set_piece):
         raise BadFile(f"{name} is damaged: the sizes of {part.name} are not those of its mesh.")
+    if part.carton is not None and (part.mesh is None or not carton.folds(part.mesh, part.carton)):
+        raise BadFile(f"{name} is damaged: {part.name} is not folded from its drawing.")
     rule = part.copies
     if rule is None:
         return
@@ -187,7 +189,7 @@ def check_links(document: r.Document, name: str) -> None:
             raise BadFile(f"{name} is damaged: the part {part.name} wears a material that is not there.")
         if part.face_sets:
             _check_face_sets(part, document, name)
-        if part.set_piece is not None or part.copies is not None or part.piece is not None:
+        if part.set_piece is not None or part.copies is not None or part.piece is not None or part.carton is not None:
             _check_made(part, document, name)
         stack.extend((child, part_id, level + 1) for child in part.children)
     if len(seen) != len(document.parts):
@@ -228,5 +230,5 @@ def check_links(document: r.Document, name: str) -> None:
     for decal in document.decals.values():
         _check_decal(decal, document, name)
     for part in document.parts.values():
-        if part.mesh is not None and part.mesh.startswith(MADE) and part.set_piece is None:
+        if part.mesh is not None and part.mesh.startswith(MADE) and part.set_piece is None and part.carton is None:
             raise BadFile(f"{name} is damaged: {part.name} has a mesh that nothing makes.")

@@ -1,0 +1,52 @@
+"""What a folded carton is made from (Prepare)."""
+
+from typing import Annotated, Literal
+
+from aulmo.document import property as say
+from aulmo.document.record_base import AssetName, FaceNumber, Record, within
+
+MOST_PANELS = 2000
+
+
+class Crease(Record):
+    """One crease of a carton's flat, by its id there: how far it is folded when the carton is closed (above 0 the print lies outside), its group, and
+    between which shares of the way from flat to closed it moves. It goes `over` by so many degrees and comes back between two later shares, as a
+    tuck that is led past an edge."""
+
+    id: str
+    group: Annotated[str, say.text("Group")] = ""
+    angle: Annotated[float, say.number("Angle", 0, 180, "°", 1, -180, 180)] = 90.0
+    start: Annotated[float, say.number("Moves from", 0, 1, "", 2)] = 0.0
+    end: Annotated[float, say.number("Moves to", 0, 1, "", 2)] = 1.0
+    over: Annotated[float, say.number("Over", -60, 60, "°", 1, -180, 180)] = 0.0
+    back_from: Annotated[float, say.number("Back from", 0, 1, "", 2)] = 1.0
+    back_to: Annotated[float, say.number("Back at", 0, 1, "", 2)] = 1.0
+
+
+class Carton(Record):
+    """A carton folded from a flat. `folded` leads all creases from flat (0) to their angles (1), each in its own time. `names` are those of the
+    panels, in their order. The `front` stays where it is and all others fold about it; whichever way it `rests`, its lowest point is at z = 0.
+    A `fluted` board shows its waves at cut edges, `pitch_mm` from one to the next, running along the drawing's x or y. `film_mm` thick film lies
+    behind windows; 0 leaves them open. `weight` is in grams a square metre."""
+
+    flat: Annotated[AssetName, say.reference("Drawing")]
+    file: Annotated[str, say.text("File")] = ""
+    front: Annotated[FaceNumber, say.whole("Front", 0, 100, 0, MOST_PANELS)] = 0
+    names: Annotated[tuple[str, ...], say.many("Panels")] = ()
+    creases: tuple[Crease, ...] = ()
+    folded: Annotated[float, say.number("All", 0, 1, "", 3, tip="From flat to closed, each crease in its own time")] = 1.0
+    board: Annotated[str, say.text("Board")] = ""
+    thickness: Annotated[float, say.number("Thickness", 0.05, 8, "mm", 2, 0.01, 50, curve=2)] = 0.4
+    weight: Annotated[float, say.number("Weight", 0, 2000, "g/m²", 0, 0, 20000)] = 0.0
+    rests: Annotated[
+        Literal["upright", "face up", "face down", "base"],
+        say.choice("Rests", "Front upright", "Front lies face up", "Front lies face down", "On its base"),
+    ] = "upright"
+    fluted: Annotated[Literal["no", "x", "y"], say.choice("Flutes", "None", "Across the drawing", "Up the drawing")] = "no"
+    pitch_mm: Annotated[float, say.number("Flute", 1, 10, "mm", 1, 0.2, 100)] = 6.5
+    film_mm: Annotated[float, say.number("Film in windows", 0, 0.3, "mm", 3, 0, 5)] = 0.0
+    form: Annotated[
+        Literal["folded", "round", "pouch"], say.choice("Form", "Folded", "Round a body", "A pouch")
+    ] = "folded"
+    radii: Annotated[tuple[Annotated[float, within(0.0, 1e5)], ...], say.many("Radii")] = ()
+    rise: Annotated[float, say.number("Stands at", -1000, 1000, "mm", 2, -1e6, 1e6)] = 0.0

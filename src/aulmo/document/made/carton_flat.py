@@ -1,0 +1,228 @@
+"""A carton's flat made ready for folding: the tree of panels about the front, and each panel's sheet in the plane with room left for its creases."""
+
+import functools
+from typing import NamedTuple
+
+import numpy as np
+
+from aulmo.document.flat import Flat, flat_of
+from aulmo.errors import BadValue
+
+BEND = np.pi / 2  # a crease takes so many thicknesses of board: folded flat its two sides just touch
+MOST_OF_PANEL = 0.4  # of a panel's reach beside a crease that the crease may take
+ON_RIM_MM = 2e-4
+SLIT_MM = 0.08
+FRONT, BACK, EDGE, FILM = range(4)  # what a triangle shows of its panel: its face number is 4 panel + one of these; creases follow panels
+
+
+class Hinge(NamedTuple):
+    """How a panel hangs on another: the crease's number, the panel above it, a point on the line, its direction, the way from the parent to the child
+    (all in the drawing's mm), and the width of what bends."""
+
+    crease: int
+    parent: int
+    child: int
+    at: np.ndarray
+    along: np.ndarray
+    out: np.ndarray
+    width: float
+    length: float
+
+
+class Sheets(NamedTuple):
+    """The panels' sheets, one behind the other. Of each corner: its place in the drawing, how high above the middle of the board in thicknesses, its
+    normal in the panel's axes, its panel. Triangles (m, 3) and what they show."""
+
+    places: np.ndarray
+    heights: np.ndarray
+    normals: np.ndarray
+    panel: np.ndarray
+    triangles: np.ndarray
+    faces: np.ndarray
+
+
+class Strip(NamedTuple):
+    """What bends between two panels: places along the crease's line, mm from its `at`, and which stretches between them are board."""
+
+    hinge: int
+    knots: np.ndarray
+    solid: np.ndarray
+
+
+class Ready(NamedTuple):
+    """A flat ready to fold."""
+
+    flat: Flat
+    front: int
+    hinges: tuple[Hinge, ...]
+    sheets: Sheets
+    strips: tuple[Strip, ...]
+
+
+def reach(points: np.ndarray, at: np.ndarray, out: np.ndarray) -> float:
+    """How far points reach from a line, on the side that `out` points to."""
+    return float(((points - at) @ out).max())
+
+
+def hinges_of(flat: Flat, front: int, thickness: float) -> tuple[Hinge, ...]:
+    """The tree of panels from the front outward. Raises BadValue for a front there is not."""
+    if not 0 <= front < len(flat.panels):
+        raise BadValue(f"The carton has no panel {front + 1} for its front.")
+    beside: dict[int, list[int]] = {}
+    for k, crease in enumerate(flat.creases):
+        if not crease.loose:
+            for panel in crease.panels:
+                beside.setdefault(panel, []).append(k)
+    found: list[Hinge] = []
+    seen, line = {front}, [front]
+    rings = [np.array(panel.rings[0]) for panel in flat.panels]
+    for parent in line:
+        for k in beside.get(parent, ()):
+            crease = flat.creases[k]
+            child = crease.panels[1] if crease.panels[0] == parent else crease.panels[0]
+            if child in seen:
+                continue
+            seen.add(child)
+            line.append(child)
+            first, last = np.array(crease.pieces[0][0]), np.array(crease.pieces[-1][-1])
+            length = float(np.hypot(*(last - first)))
+            along = (last - first) / length
+            out = np.array([along[1], -along[0]])  # the first panel lies to the left
+            if crease.panels[0] != parent:
+                out = -out
+            room = MOST_OF_PANEL * min(reach(rings[child], first, out), reach(rings[parent], first, -out))
+            found.append(Hinge(k, parent, child, first, along, out, max(1e-3, min(BEND * thickness, 2 * room)), length))
+    return tuple(found)
+
+
+@functools.lru_cache(maxsize=32)
+def ready(name: str, front: int, thickness: float) -> Ready:
+    """The flat of an asset's name ready for folding with a board so thick. Raises BadValue, BadFile."""
+    return made_ready(flat_of(name), front, thickness)
+
+
+def made_ready(flat: Flat, front: int, thickness: float) -> Ready:
+    """A flat ready for folding."""
+    hinges = hinges_of(flat, front, thickness)
+    mine: dict[int, list[int]] = {}
+    for k, hinge in enumerate(hinges):
+        mine.setdefault(hinge.parent, []).append(k)
+        mine.setdefault(hinge.child, []).append(k)
+    kept = {front, *(h.child for h in hinges)}
+    pieces = []
+    borders: dict[int, list[tuple[float, float]]] = {}
+    for panel in sorted(kept):
+        own = [hinges[k] for k in mine.get(panel, ())]
+        for piece, met in _sheet(flat, panel, own):
+            pieces.append(piece)
+            for k, stretch in met:
+                borders.setdefault(mine[panel][k], []).append(stretch)
+    sheets = _stacked(pieces)
+    strips = tuple(_strip(flat, k, hinge, borders.get(k, [])) for k, hinge in enumerate(hinges))
+    return Ready(flat, front, hinges, sheets, strips)
+
+
+def _sheet(flat: Flat, panel: int, own: list[Hinge]):
+    """A panel without what bends at its creases, and where it borders on those: (sheet, [(number among its creases, stretch along it)]) of each piece."""
+    import shapely
+
+    held = flat.panels[panel]
+    shape = shapely.Polygon(held.rings[0], held.rings[1:])
+    pieces: list = [(k, hinge, piece) for k, hinge in enumerate(own) for piece in flat.creases[hinge.crease].pieces]
+    away = [shapely.LineString(piece).buffer(hinge.width / 2, cap_style="flat", join_style="mitre") for _, hinge, piece in pieces]
+    away += [shapely.LineString(slit).buffer(SLIT_MM / 2, cap_style="flat") for slit in held.slits if len(slit) > 1]
+    if away:
+        shape = shape.difference(shapely.union_all(away))
+    found = []
+    for polygon in shapely.get_parts(shape):
+        if polygon.geom_type != "Polygon" or polygon.area < 1e-6:
+            continue
+        polygon = shapely.orient_polygons(shapely.remove_repeated_points(polygon, 1e-7))
+        flat_triangles = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon)).reshape(-1, 4, 2)[:, :3]
+        rings = [np.array(ring.coords)[:-1] for ring in (polygon.exterior, *polygon.interiors)]
+        starts = np.concatenate(rings)
+        ends = np.concatenate([np.roll(ring, -1, 0) for ring in rings])
+        bordering = np.full(len(starts), -1)
+        met: list[tuple[int, tuple[float, float]]] = []
+        for k, hinge, piece in pieces:
+            line = shapely.LineString(piece)
+            for wanted in (starts, ends):
+                off = np.abs(shapely.distance(shapely.points(wanted), line) - hinge.width / 2) < ON_RIM_MM
+                near = off if wanted is starts else near & off
+            middle = np.abs(shapely.distance(shapely.points((starts + ends) / 2), line) - hinge.width / 2) < max(ON_RIM_MM, 0.02 * hinge.width)
+            square = np.abs((ends - starts) @ hinge.out) < 0.7 * np.hypot(*(ends - starts).T)
+            for edge in np.nonzero(near & middle & square)[0]:
+                bordering[edge] = k
+                a, b = sorted((float((starts[edge] - hinge.at) @ hinge.along), float((ends[edge] - hinge.at) @ hinge.along)))
+                met.append((k, (a, b)))
+        found.append(((panel, flat_triangles, starts, ends, bordering < 0), met))
+    return found
+
+
+def _stacked(pieces: list) -> Sheets:
+    places, heights, normals, panels, triangles, faces = [], [], [], [], [], []
+    count = 0
+
+    def add(at: np.ndarray, height: np.ndarray, normal: np.ndarray, panel: int, three: np.ndarray, shows: int) -> None:
+        nonlocal count
+        places.append(at)
+        heights.append(height)
+        normals.append(normal)
+        panels.append(np.full(len(at), panel))
+        triangles.append(three + count)
+        faces.append(np.full(len(three), 4 * panel + shows))
+        count += len(at)
+
+    for panel, flat, starts, ends, open_edge in pieces:
+        corners, which = np.unique(np.round(flat.reshape(-1, 2), 9), axis=0, return_inverse=True)
+        three = which.reshape(-1, 3)
+        a, b, c = (corners[three[:, k]] for k in range(3))
+        turned = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
+        three = np.where((turned > 0)[:, None], three, three[:, ::-1])[np.abs(turned) > 1e-12]
+        up = np.broadcast_to([0.0, 0.0, 1.0], (len(corners), 3))
+        add(corners, np.full(len(corners), 0.5), up, panel, three, FRONT)
+        add(corners, np.full(len(corners), -0.5), -up, panel, three[:, ::-1], BACK)
+        s, e = starts[open_edge], ends[open_edge]
+        n = len(s)
+        if n:
+            way = (e - s) / np.maximum(1e-12, np.hypot(*(e - s).T))[:, None]
+            outward = np.stack([way[:, 1], -way[:, 0], np.zeros(n)], 1)
+            at = np.concatenate([s, e, e, s])
+            height = np.repeat([-0.5, -0.5, 0.5, 0.5], n)
+            i = np.arange(n)
+            quads = np.concatenate([np.stack([i, i + n, i + 2 * n], 1), np.stack([i, i + 2 * n, i + 3 * n], 1)])
+            add(at, height, np.tile(outward, (4, 1)), panel, quads, EDGE)
+    return Sheets(*(np.concatenate(one) for one in (places, heights, normals, panels, triangles, faces)))
+
+
+PERFORATED_MM, BRIDGE_MM = 3.0, 1.2  # cut and uncut stretches of a perforation
+
+
+def _strip(flat: Flat, number: int, hinge: Hinge, borders: list[tuple[float, float]]) -> Strip:
+    """Where along its line a crease is board: wherever a panel borders on it; a perforation in turns."""
+    if not borders:
+        borders = [(0.0, hinge.length)]
+    ends = np.unique(np.round([v for pair in borders for v in pair], 7))
+    crease = flat.creases[hinge.crease]
+    spans = []
+    for piece in crease.pieces:
+        along = (np.array(piece) - hinge.at) @ hinge.along
+        spans.append((float(along.min()), float(along.max())))
+        if len(piece) > 2:
+            ends = np.union1d(ends, np.round(along, 7))
+    if crease.kind == "perforation":
+        marks = np.concatenate([np.arange(a + BRIDGE_MM, b, PERFORATED_MM + BRIDGE_MM) for a, b in spans] or [np.zeros(0)])
+        marks = np.concatenate([marks, np.minimum(marks + PERFORATED_MM, max(b for _, b in spans))])
+        ends = np.union1d(ends, np.round(marks, 7))
+        ends = ends[np.concatenate([[True], np.diff(ends) > 1e-6])]
+    middles = 0.5 * (ends[1:] + ends[:-1])
+    inside = np.zeros(len(middles), bool)
+    for a, b in borders:
+        inside |= (middles > a) & (middles < b)
+    spanned = np.zeros(len(middles), bool)
+    for a, b in spans:
+        spanned |= (middles > a) & (middles < b)
+        if crease.kind == "perforation":
+            step = (middles - a) % (PERFORATED_MM + BRIDGE_MM)
+            inside &= ~((middles > a) & (middles < b)) | (step < BRIDGE_MM)
+    return Strip(number, ends, inside & spanned)
