@@ -1,5 +1,5 @@
-"""The flat of a carton: its lines with their kinds, its panels, the creases between them. It lies in the project as a file of its own, is never changed
-in place, and holds what folding needs."""
+"""The flat of a carton: its lines with their kinds, its panels, the creases between them. It lies in the project as a file of its own and is never
+changed in place."""
 
 import functools
 from typing import Literal

@@ -128,10 +128,10 @@ class Mend(Record):
 class Part(Record):
     """A node of the assembly: a group when `mesh` is None. Sharp edges look rounded by `edge_radius` mm when it is above zero.
 
-    `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets
-    the backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the
-    point, in the part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made
-    from, `carton` how it is folded of a flat drawing, `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
+    `material` is the body's; `face_sets` wear others, a later one over an earlier where both hold a face. A part that `catches` shadow lets the
+    backdrop through but for the shadow that falls on it, and its reflections of the product where that is wanted too. `pivot` is the point, in the
+    part's own axes, that handles turn and scale about; None for the middle of its box. `set_piece` is what the mesh is made from, `carton` a fold,
+    `copies` the rule of a group, `piece` what of `shape` the part is, `mends` what was put right on its mesh. `unseen` leaves it out of the
     camera's sight, always or while it stands between the camera and what that looks at, and yet it lights and shades. What catches and `gives_back`
     sends light of its colour to the product. `opacity` fades whatever it and all below it wear, `glow` brightens what glows there by so many stops.
     """

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFileDialog
 
 from aulmo.desk.prepare.arrange_commands import plane_at
 from aulmo.desk.shell.question import ask
-from aulmo.desk.shell.stage import Desk, FileKind
+from aulmo.desk.shell.stage import Desk
 from aulmo.document import edits
 from aulmo.document.property_table import COPY_KINDS, PIECE_KINDS
 from aulmo.document.quantity import counted, grouped, show
@@ -28,7 +28,6 @@ class MakeCommands:
         s, add = desk.session, desk.registry.add
         chosen = lambda: desk.working() and bool(s.selection)  # noqa: E731
         one = lambda: desk.working() and len(s.selection) == 1  # noqa: E731
-        desk.kinds.append(FileKind(DRAWINGS, "make its lines paths", self.read_drawings))
         for kind, name in PIECE_KINDS.items():
             add(f"piece_{kind}", name, "Set/Add piece", "", lambda k=kind: self.take_piece(k), desk.working)
         add("draw_path", "Draw a path", "Set", "", self.draw_path, desk.working, True)

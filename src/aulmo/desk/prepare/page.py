@@ -3,7 +3,9 @@
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QWidget
 
+from aulmo.desk.prepare.bench_carton import CartonBench
 from aulmo.desk.prepare.face_sets import FaceSets
+from aulmo.desk.prepare.page_carton import CartonSection
 from aulmo.desk.prepare.page_made import CopiesSection, PieceSection
 from aulmo.desk.prepare.page_source import SourceChoices
 from aulmo.desk.shell.bound import number_field
@@ -23,7 +25,7 @@ MOST_FILES = 12  # whose choices are listed, the latest
 class PreparePage(Page):
     """Where a part is and how it is built."""
 
-    def __init__(self, session: Session, rest, centre, run) -> None:
+    def __init__(self, session: Session, rest, centre, run, bench: CartonBench) -> None:
         super().__init__(session)
         self.name = self.add(None, "parts/{part}/name")
         self.place = self.section("Place")
@@ -38,6 +40,7 @@ class PreparePage(Page):
         self.place.add(tools)
         self.set_piece = PieceSection(self)
         self.copies = CopiesSection(self, session, run)
+        self.carton = CartonSection(self, session, bench, run)
         self.facts = self.section("Size and triangles")
         self.size_text, self.count = label(""), label("")
         self.facts.add(row("Size", self.size_text))
@@ -78,6 +81,7 @@ class PreparePage(Page):
         one = document.parts[chosen[0]] if len(chosen) == 1 else None
         self.name.set_visible(one is not None)
         self.set_piece.show_part(one)
+        self.carton.show_part(one)
         self.copies.show_part(one)
         for section in (self.place, self.edges, self.states):
             section.setVisible(bool(chosen))

@@ -3,6 +3,7 @@
 from aulmo.desk.picture.tools.handles import HandlesTool
 from aulmo.desk.prepare.arrange_commands import ArrangeCommands
 from aulmo.desk.prepare.bench_arrange import ArrangeBench
+from aulmo.desk.prepare.bench_carton import CartonBench
 from aulmo.desk.prepare.bench_choose import ChooseBench
 from aulmo.desk.prepare.bench_copies import CopiesBench
 from aulmo.desk.prepare.bench_cut import CutBench
@@ -10,6 +11,8 @@ from aulmo.desk.prepare.bench_health import HealthBench
 from aulmo.desk.prepare.bench_revision import RevisionBench
 from aulmo.desk.prepare.bench_set import SetBench
 from aulmo.desk.prepare.bench_settle import SettleBench
+from aulmo.desk.prepare.carton_commands import CartonCommands
+from aulmo.desk.prepare.carton_marks import CartonMarks
 from aulmo.desk.prepare.centre_tool import CentreTool
 from aulmo.desk.prepare.commands import PrepareCommands
 from aulmo.desk.prepare.faces_tool import FacesTool
@@ -38,12 +41,14 @@ def _build(desk: Desk) -> Built:
     commands = PrepareCommands(desk)
     arrange, make = ArrangeCommands(desk), MakeCommands(desk, place)
     desk.moves.append(arrange.put_into)
-    page = PreparePage(session, commands.rest_on_floor, commands.centre, desk.registry.run)
+    cartons = CartonCommands(desk, make.read_drawings)
+    cartons.bench = carton = CartonBench(session, cartons.choose)
+    page = PreparePage(session, commands.rest_on_floor, commands.centre, desk.registry.run, carton)
     handles = picture.tools["handles"]
     assert isinstance(handles, HandlesTool)
     health, watch = HealthBench(session), SourceWatch(session)
     revision = RevisionBench(session, watch)
-    picture.overlays += [HealthMarks(picture, health), RevisionMarks(picture, revision)]
+    picture.overlays += [HealthMarks(picture, health), RevisionMarks(picture, revision), CartonMarks(picture, carton)]
     commands.revisions = RevisionCommands(desk, watch, revision)
     benches = {
         "Health": health,
@@ -53,6 +58,7 @@ def _build(desk: Desk) -> Built:
         "Settle": SettleBench(session),
         "Copies": CopiesBench(session, make.make_copies),
         "Cut": CutBench(session, faces, make),
+        "Carton": carton,
         "Choose": ChooseBench(session, commands.keep_selection),
     }
     return Built(benches, page, {"paths": PathPage(session)}, commands)

@@ -79,6 +79,11 @@ def fold_of(carton: Carton) -> Fold:
     )  # fmt: skip
 
 
+def ready_of(carton: Carton) -> Ready:
+    """A carton's flat ready to fold. Raises BadValue, BadFile."""
+    return ready(carton.flat, carton.front, round(carton.thickness, 5))
+
+
 def name_of_mesh(carton: Carton) -> str:
     """The name of a carton's mesh: what is folded, written out. Raises BadValue."""
     return CARTON + msgspec.json.encode(fold_of(carton)).decode()

@@ -123,7 +123,7 @@ def made_ready(flat: Flat, front: int, thickness: float) -> Ready:
 
 
 def _sheet(flat: Flat, panel: int, own: list[Hinge]):
-    """A panel without what bends at its creases, and where it borders on those: (sheet, [(number among its creases, stretch along it)]) of each piece."""
+    """A panel without what bends at its creases, and where it borders on those: (sheet, [(number among its creases, stretch)]) of each piece."""
     import shapely
 
     held = flat.panels[panel]
@@ -146,9 +146,9 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge]):
         met: list[tuple[int, tuple[float, float]]] = []
         for k, hinge, piece in pieces:
             line = shapely.LineString(piece)
+            near = np.ones(len(starts), bool)
             for wanted in (starts, ends):
-                off = np.abs(shapely.distance(shapely.points(wanted), line) - hinge.width / 2) < ON_RIM_MM
-                near = off if wanted is starts else near & off
+                near &= np.abs(shapely.distance(shapely.points(wanted), line) - hinge.width / 2) < ON_RIM_MM
             middle = np.abs(shapely.distance(shapely.points((starts + ends) / 2), line) - hinge.width / 2) < max(ON_RIM_MM, 0.02 * hinge.width)
             square = np.abs((ends - starts) @ hinge.out) < 0.7 * np.hypot(*(ends - starts).T)
             for edge in np.nonzero(near & middle & square)[0]:

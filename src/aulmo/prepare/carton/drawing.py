@@ -80,8 +80,8 @@ def _sound(found: Drawing, name: str) -> Drawing:
         raise BadFile(f"{name} holds no lines that could be folded.")
     if pieces > MOST_PIECES:
         raise BadFile(f"{name} holds {pieces:,} pieces of lines, more than the {MOST_PIECES:,} of a carton; leave out hatching and pictures.")
-    notes = [*found.notes, *([f"{idle} lines have no length and were left out." if idle > 1 else "A line has no length and was left out."] if idle else [])]
-    return found._replace(strokes=strokes, notes=notes)
+    told = [f"{idle} lines have no length and were left out." if idle > 1 else "A line has no length and was left out."] if idle else []
+    return found._replace(strokes=strokes, notes=[*found.notes, *told])
 
 
 def dashes_of(lengths: list[float]) -> str:

@@ -10,8 +10,8 @@ SMALLEST_MM2 = 0.5  # a face with less is none
 
 
 class Faces(NamedTuple):
-    """Of a net: each face's rings (the outer one against the clock, then holes) by the numbers of points, areas in mm², its piece of the net; the faces
-    left and right of each line, -1 for none; and the piece of the net that each line belongs to."""
+    """Of a net: each face's rings (the outer one against the clock, then holes) by the numbers of points, areas in mm², its piece of the net; the
+    faces left and right of each line, -1 for none; and the piece of the net that each line belongs to."""
 
     net: Net
     rings: list[list[list[int]]]

@@ -128,7 +128,7 @@ def _ring_cuts(net: Net, faces: Faces, kinds: list[str]) -> list[int]:
 
     ends = {k: (net.lines[k].points[0], net.lines[k].points[-1]) for k in range(len(net.lines))}
     at: dict[int, list[int]] = {}
-    for k, kind in enumerate(kinds):
+    for k in range(len(kinds)):
         for v in ends[k]:
             at.setdefault(v, []).append(k)
     for knot, lines in at.items():  # around a knot that no cut reaches everything would hang together

@@ -7,12 +7,12 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.flat import At, Flat, FlatLine, FlatOdd
-from aulmo.errors import BadFile, BadValue
-from aulmo.prepare.carton.clean import GAP_MM, Line, Net, clean
+from aulmo.errors import BadValue
+from aulmo.prepare.carton.clean import GAP_MM, Net, clean
 from aulmo.prepare.carton.drawing import Drawing, Stroke, read_drawing
-from aulmo.prepare.carton.faces import Faces, faces_of, pieces_of
+from aulmo.prepare.carton.faces import faces_of, pieces_of
 from aulmo.prepare.carton.kinds import told, word_kind
-from aulmo.prepare.carton.panels import DECIMALS, flat_of_lines, net_of
+from aulmo.prepare.carton.panels import DECIMALS, flat_of_lines
 
 ODD_WORDS = {"gap": "Ends that did not meet, now joined", "overshoot": "A line stuck out, taken back", "double": "A line lay twice, one dropped"}
 MOST_ODD = 200
@@ -48,8 +48,8 @@ class Sheet:
         lines = [line for line, part in zip(self.net.lines, self.faces.line_part) if part in chosen]
         inside = points[[v for line in lines for v in line.points]]
         low, high = inside.min(0) - 1.0, inside.max(0) + 1.0
-        near = [line for line, part in zip(self.net.lines, self.faces.line_part)
-                if part not in chosen and part not in self.frames and self._stray(part) and _inside(points[list(line.points)], low, high)]  # fmt: skip
+        other = [line for line, part in zip(self.net.lines, self.faces.line_part) if part not in chosen | self.frames and self._stray(part)]
+        near = [line for line in other if _inside(points[list(line.points)], low, high)]
         net = Net(points, [*lines, *near], self.net.odd)
         kinds = told(net, faces_of(net), self.used)
         made = _rounded(net, self.used, kinds)

@@ -9,7 +9,7 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.flat import KINDS, SUFFIX, Flat, flat_of, pack_flat
 from aulmo.document.made import carton as folding
-from aulmo.document.made.carton_flat import BACK, EDGE, FILM, ready
+from aulmo.document.made.carton_flat import BACK, EDGE, FILM
 from aulmo.document.properties import put_many
 from aulmo.document.records import Carton, Crease, Document, FaceSet, Material, Part, Surface
 from aulmo.errors import BadValue
@@ -61,7 +61,7 @@ def carton_of(document: Document, part_id: str) -> Carton:
 
 
 def arranged(carton: Carton, flat: Flat, kept: Sequence[Crease] = ()) -> Carton:
-    """A carton with the roles that its panels have about its front: names, groups, closed angles, an order of folding. Angles of `kept` creases stay."""
+    """A carton with the roles that its panels have about its front: names, groups, closed angles, an order. Angles of `kept` creases stay."""
     roles = roles_of(flat, carton.front, carton.thickness)
     held = {c.id: c for c in kept}
     creases = tuple(
@@ -131,7 +131,7 @@ def reordered(document: Document, part_id: str, steps: Sequence[Sequence[str]]) 
     carton = carton_of(document, part_id)
     if sorted(g for step in steps for g in step) != sorted({c.group for c in carton.creases}):
         raise BadValue("Each group of creases has to move in one step.")
-    return with_carton(document, part_id, replace(carton, creases=timed(carton.creases, steps, ready(carton.flat, carton.front, round(carton.thickness, 5)))))
+    return with_carton(document, part_id, replace(carton, creases=timed(carton.creases, steps, folding.ready_of(carton))))
 
 
 def steps_of(carton: Carton) -> list[list[str]]:
@@ -144,7 +144,35 @@ def steps_of(carton: Carton) -> list[list[str]]:
     return list(found.values())
 
 
+def brought_in(document: Document, made: Document, part_id: str) -> tuple[Document, str]:
+    """A document with a carton that was made in another one, its materials taken over. Returns the document and the part's id."""
+    part = made.parts[part_id]
+    instead: dict[str | None, str | None] = {None: None}
+    for worn in dict.fromkeys(edits.surfaces_of(part)):
+        if worn is not None:
+            material = made.materials[worn]
+            document, instead[worn] = _material(document, material.name, material.surface)
+    sets = tuple(replace(s, material=instead[s.material]) for s in part.face_sets)
+    name = edits.free_name(part.name, (p.name for p in document.parts.values()))
+    part = replace(part, name=name, material=instead[part.material], face_sets=sets)
+    return replace(document, parts={**document.parts, part.id: part}, roots=(*document.roots, part.id)), part.id
+
+
 # what it is made of
+
+
+def board_of(document: Document, part_id: str, name: str) -> boards.Board:
+    """The board that a carton is made of now, under a name of its own."""
+    carton, part = carton_of(document, part_id), document.parts[part_id]
+    worn = {s.id: s.material for s in part.face_sets}
+    surface = lambda m: document.materials[m].surface if m in document.materials else Surface()  # noqa: E731
+    old = boards.boards().get(carton.board, boards.OURS["Folding boxboard"])
+    weight = carton.weight or boards.weight_of(old, carton.thickness)
+    kind = "corrugated" if carton.fluted != "no" else old.kind if old.kind != "corrugated" else "board"
+    return boards.Board(
+        name, carton.thickness, weight, surface(part.material), surface(worn.get("back")), surface(worn.get("edge")),
+        carton.pitch_mm if carton.fluted != "no" else 0.0, kind,
+    )  # fmt: skip
 
 
 def with_board(document: Document, part_id: str, board: boards.Board, sized: bool = True) -> Document:

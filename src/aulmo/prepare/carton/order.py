@@ -8,8 +8,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.carton_records import Carton, Crease
-from aulmo.document.made.carton import angle_now, eased, lying_together, placed, shifts_of
-from aulmo.document.made.carton_flat import Ready, reach, ready
+from aulmo.document.made.carton import angle_now, eased, lying_together, placed, ready_of, shifts_of
+from aulmo.document.made.carton_flat import Ready, reach
 from aulmo.prepare.carton.meeting import Meeting, on_the_way
 
 STAGES = ("glue", "body", "walls", "corners", "rims", "dust", "tuck", "lid", "flaps")
@@ -57,8 +57,8 @@ def timed(creases: Sequence[Crease], steps: Sequence[Sequence[str]], made: Ready
 
 def _led_over(made: Ready) -> dict[str, tuple[float, float]]:
     """For each crease that another hangs beyond: degrees by which its flap is led over to go behind an edge, and from which share of the other's way
-    it comes back. A lid that reaches d, still open by b, holds its tuck's tip, f long, at d cos b + f sin(b - o): that has to be less than d where the
-    tip passes the edge, at sin b = f / d."""
+    it comes back. A lid that reaches d, still open by b, holds its tuck's tip, f long, at d cos b + f sin(b - o): that has to be less than d
+    where the tip passes the edge, at sin b = f / d."""
     found = {}
     above = {h.child: h for h in made.hinges}
     for hinge in made.hinges:
@@ -86,7 +86,7 @@ def through(made: Ready, creases: Sequence[Crease], shifts: np.ndarray, steps: i
 
 def find_order(carton: Carton) -> Found:
     """An order without passing through for a carton, the usual one first; where none is found in a few seconds, the one with least."""
-    made = ready(carton.flat, carton.front, round(carton.thickness, 5))
+    made = ready_of(carton)
     held = {c.id: c.angle for c in carton.creases}
     closed = tuple(held[f.id] for f in made.flat.creases)
     shifts = shifts_of(carton.flat, carton.front, round(carton.thickness, 5), closed)

@@ -13,6 +13,7 @@ from aulmo.prepare.carton.faces import Faces, faces_of
 IN_LINE_MM = 0.3  # how far pieces of one crease may lie off each other's line
 LOOSE_MM2 = 4.0  # a piece with less is dust
 DECIMALS = 5
+NOT_IN_LINE = "Two creases between the same panels do not lie in one line; this one is left flat"
 
 
 def net_of(lines: Sequence[FlatLine]) -> Net:
@@ -78,7 +79,10 @@ def _neighbours(faces: Faces, face: int) -> set[int]:
     for left, right in faces.sides:
         if face in (left, right):
             found |= {left, right}
-    return found - {face, -1} or {k for k in range(len(faces.rings)) if k != face and faces.polygon(k).buffer(0.1).covers(faces.polygon(face).boundary)}
+    if found - {face, -1}:
+        return found - {face, -1}
+    rim = faces.polygon(face).boundary
+    return {k for k in range(len(faces.rings)) if k != face and faces.polygon(k).buffer(0.1).covers(rim)}
 
 
 def _sorted_out(faces: Faces, kinds: Sequence[str]) -> tuple[list[int], list[int], list[FlatOdd]]:
@@ -155,7 +159,7 @@ def _creases(faces: Faces, kinds: Sequence[str], number: dict[int, int], before:
         held[pair] = [p for p in pieces if _in_line(net, main, p)]
         for other in pieces:
             if other not in held[pair]:
-                odd.append(FlatOdd("Two creases between the same panels do not lie in one line; this one is left flat", _middle(net, other), _length(net, other)))
+                odd.append(FlatOdd(NOT_IN_LINE, _middle(net, other), _length(net, other)))
         graph.add_edge(*pair, weight=min(areas[pair[0]], areas[pair[1]]) + 1e-3 * max(sizes))
     tree = networkx.maximum_spanning_tree(graph)
     for a, b in graph.edges:
@@ -213,4 +217,5 @@ def _crossings(faces: Faces, kinds: Sequence[str]) -> list[FlatOdd]:
                 at[v] = at.get(v, 0) + 1
             else:
                 other.add(v)
-    return [FlatOdd("Creases cross", (float(faces.net.points[v][0]), float(faces.net.points[v][1]))) for v, n in at.items() if n >= 4 and v not in other]
+    places = [faces.net.points[v] for v, n in at.items() if n >= 4 and v not in other]
+    return [FlatOdd("Creases cross", (float(x), float(y))) for x, y in places]

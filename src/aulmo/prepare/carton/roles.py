@@ -1,4 +1,4 @@
-"""What the panels of a carton are for: its front, the body round it, lids, dust flaps, tucks and glue flaps; their names, groups and closed angles."""
+"""What the panels of a carton are for: its front, the body round it, lids, dust flaps, tucks, glue flaps; their names, groups and closed angles."""
 
 from typing import NamedTuple
 
