@@ -246,6 +246,14 @@ def fold(document: Document, carton_id: str, degrees: Any) -> Document:
     return make.fold(document, carton_id, degrees)
 
 
+def print_carton(document: Document, assets: AssetStore, carton_id: str, path: Path | str, side: str = "front") -> Document:
+    """A carton with artwork (PDF, SVG, PNG, TIFF) over its whole flat, on its "front" or "back". Layers and spot colours named foil, emboss, deboss,
+    varnish, white or soft touch become metal, relief, gloss; a file whose name says so is that plate alone. Raises BadFile or BadValue."""
+    from aulmo.prepare.carton import artwork
+
+    return artwork.print_carton(document, assets, carton_id, Path(path), side)
+
+
 def relink(document: Document, assets: AssetStore, path: Path | str) -> tuple[Document, dict[str, list[str]]]:
     """Take a new revision of a file that was brought in, and keep what was done with its parts. The report's lists name parts that were `kept`, `new`
     and `gone`, and tell in sentences what was `lost`; `notes` tell the rest. A file that is another product is brought in beside it. Raises BadFile,

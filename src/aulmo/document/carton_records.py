@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, FaceNumber, Record, within
+from aulmo.document.record_base import AssetName, FaceNumber, Place, Record, Triple, within
 
 MOST_PANELS = 2000
 
@@ -21,6 +21,25 @@ class Crease(Record):
     over: Annotated[float, say.number("Over", -60, 60, "°", 1, -180, 180)] = 0.0
     back_from: Annotated[float, say.number("Back from", 0, 1, "", 2)] = 1.0
     back_to: Annotated[float, say.number("Back at", 0, 1, "", 2)] = 1.0
+
+
+class Print(Record):
+    """A plate laid over the flat: on which side, what it does, the file it was made of (`artwork`) and where that lies on the flat (left, bottom,
+    right, top in mm; `by_hand` when the artist put it there), the plate itself, how high relief or varnish stands, the tone of foil; ACEScg."""
+
+    id: str
+    side: Annotated[Literal["front", "back"], say.choice("Side", "Front", "Back")] = "front"
+    role: Annotated[
+        Literal["print", "foil", "emboss", "deboss", "varnish", "white", "soft"],
+        say.choice("Does", "Print", "Foil", "Emboss", "Deboss", "Spot varnish", "White", "Soft touch"),
+    ] = "print"
+    artwork: Annotated[AssetName | None, say.reference("Artwork")] = None
+    file: Annotated[str, say.text("File")] = ""
+    box: Annotated[tuple[Place, Place, Place, Place] | None, say.many("Lies at")] = None
+    by_hand: Annotated[bool, say.yes("Placed by hand")] = False
+    plate: Annotated[AssetName | None, say.reference("Plate")] = None
+    mm: Annotated[float, say.number("Height", 0, 1, "mm", 3, 0, 10)] = 0.0
+    tone: Annotated[Triple, say.colour("Foil")] = (0.9, 0.66, 0.3)
 
 
 class Carton(Record):
@@ -45,6 +64,7 @@ class Carton(Record):
     fluted: Annotated[Literal["no", "x", "y"], say.choice("Flutes", "None", "Across the drawing", "Up the drawing")] = "no"
     pitch_mm: Annotated[float, say.number("Flute", 1, 10, "mm", 1, 0.2, 100)] = 6.5
     film_mm: Annotated[float, say.number("Film in windows", 0, 0.3, "mm", 3, 0, 5)] = 0.0
+    prints: tuple[Print, ...] = ()
     form: Annotated[
         Literal["folded", "round", "pouch"], say.choice("Form", "Folded", "Round a body", "A pouch")
     ] = "folded"

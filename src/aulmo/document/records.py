@@ -7,7 +7,7 @@ Dictionaries inside records are never changed in place; an edit makes a new one 
 from typing import Annotated
 
 from aulmo.document import property as say
-from aulmo.document.carton_records import Carton as Carton, Crease as Crease
+from aulmo.document.carton_records import Carton as Carton, Crease as Crease, Print as Print
 from aulmo.document.decal_records import (
     Decal as Decal,
     Stood as Stood,

@@ -229,11 +229,11 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
     import resvg_py
     from PIL import Image
 
-    text = _svg_text(blob)
+    text = svg_text(blob)
     text = re.sub(r"<!ENTITY[^>]*>", "", text)
     text = re.sub(r"""((?:xlink:)?href)\s*=\s*(["'])(?!\s*(?:#|data:))[^"']*\2""", r"\1=\2\2", text)
     text = re.sub(r"<script\b.*?</script\s*>", "", text, flags=re.S | re.I)
-    text, wide, _high = _sized(text, long_side)
+    text, wide, _high = sized(text, long_side)
     try:
         made = resvg_py.svg_to_bytes(
             svg_string=text,
@@ -254,7 +254,7 @@ def _drawn(blob: bytes, name: str, long_side: int) -> Pixels:
 _UNITS = {"": 1.0, "px": 1.0, "mm": 96 / 25.4, "cm": 96 / 2.54, "in": 96.0, "pt": 96 / 72, "pc": 16.0, "Q": 96 / 101.6}
 
 
-def _sized(text: str, long_side: int) -> tuple[str, float, float]:
+def sized(text: str, long_side: int) -> tuple[str, float, float]:
     """A drawing that asks for `long_side` pixels along its longer side, and the width and height that it says it has, in the 96 dots of an inch."""
     root = re.search(r"<svg\b[^>]*>", text)
     if root is None:
@@ -287,11 +287,11 @@ def _sized(text: str, long_side: int) -> tuple[str, float, float]:
 
 def drawn_shape(blob: bytes) -> float:
     """How high an SVG is for its width."""
-    _, wide, high = _sized(_svg_text(blob), 1)
+    _, wide, high = sized(svg_text(blob), 1)
     return high / wide
 
 
-def _svg_text(blob: bytes) -> str:
+def svg_text(blob: bytes) -> str:
     for encoding in ("utf-8-sig", "utf-16", "latin-1"):
         try:
             return blob.decode(encoding)

@@ -15,6 +15,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.fields import Segments, button, label
 from aulmo.document.quantity import counted
 from aulmo.document.records import Document
+from aulmo.prepare.carton.artwork import needs_printing, printed_again
 from aulmo.prepare.revision.compare import Change, Revision, read_revision
 from aulmo.prepare.revision.pictures import KIND as KIND_PICTURE, Again, put_instead, read_again, used_by
 from aulmo.prepare.revision.take import Report, dismiss, take
@@ -365,11 +366,27 @@ class RevisionBench(QWidget):
         self._clear()
         if taken:
             words = taken[0].name if len(taken) == 1 else counted(len(taken), "picture")
-            self.session.apply(f"Took {words}", put_instead(self.session.document, again, left))
+            made = put_instead(self.session.document, again, left)
+            if needs_printing(made, [c.new for c in taken]):
+                self._print_again(words, made, taken)
+            else:
+                self.session.apply(f"Took {words}", made)
         self.watch.took(c.old for c in taken)
         for change in left:
             self.watch.leave(change.old)
         self.refresh()
+
+    def _print_again(self, words: str, made: Document, taken: list[Change]) -> None:
+        """Cartons get plates of the artwork as it is now."""
+        session, base = self.session, self.session.document
+
+        def done(printed: Document) -> None:
+            if session.document is base:
+                session.apply(f"Took {words}", printed)
+            else:
+                session.trouble.emit("The project changed meanwhile; nothing was taken. Take it again.")
+
+        session.start_task(f"Printing {words}", lambda task: printed_again(made, session.assets, [c.new for c in taken]), done)
 
     def _leave(self) -> None:
         for change in self.again.changes if self.again is not None else ():

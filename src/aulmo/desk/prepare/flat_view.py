@@ -1,5 +1,6 @@
 """The flat drawing of a carton: its lines by kind, its panels; lines are chosen by clicks or a box."""
 
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -54,6 +55,8 @@ class FlatView(QWidget):
     chosen = Signal()  # other lines are chosen
     pointed = Signal(int)  # the panel under the cursor, or -1
     panel_clicked = Signal(int)
+    artwork_moved = Signal(float, float)  # by so many mm
+    dropped = Signal(list)  # files
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,6 +71,9 @@ class FlatView(QWidget):
         self.lines: set[int] = set()
         self.mark: tuple[float, float] | None = None  # where something odd is
         self.artwork: tuple[Any, tuple[float, float, float, float]] | None = None  # a picture and its box in mm
+        self.moving = False  # a pull slides the artwork
+        self._by = np.zeros(2)
+        self.setAcceptDrops(True)
         self._zoom, self._middle = 1.0, (0.0, 0.0)
         self._press: QPoint | None = None
         self._last: QPoint | None = None
@@ -151,6 +157,8 @@ class FlatView(QWidget):
             s = self.scale()
             self._middle = (self._middle[0] - (at.x() - self._last.x()) / s, self._middle[1] + (at.y() - self._last.y()) / s)
             self._last = at
+        elif event.buttons() & Qt.MouseButton.LeftButton and self.moving and self.artwork is not None and self._press is not None:
+            self._by = self.to_flat(at) - self.to_flat(self._press)
         elif event.buttons() & Qt.MouseButton.LeftButton and self._press is not None:
             if self._box is not None or (at - self._press).manhattanLength() > BOX_FROM:
                 self._box = QRectF(QPointF(self._press), QPointF(at)).normalized()
@@ -170,6 +178,11 @@ class FlatView(QWidget):
         """Choose lines, or a panel."""
         at = event.position().toPoint()
         if event.button() != Qt.MouseButton.LeftButton or self.flat is None:
+            return
+        if self.moving and self.artwork is not None:
+            by, self._by = self._by, np.zeros(2)
+            if np.abs(by).max() > 0.01:
+                self.artwork_moved.emit(float(by[0]), float(by[1]))
             return
         add = bool(event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier))
         if self._box is not None:
@@ -204,6 +217,16 @@ class FlatView(QWidget):
         self.update()
         event.accept()
 
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """Files may be dropped."""
+        if event.mimeData().hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """They are."""
+        self.dropped.emit([Path(url.toLocalFile()) for url in event.mimeData().urls() if url.isLocalFile()])
+        event.acceptProposedAction()
+
     def leaveEvent(self, _: Any) -> None:  # noqa: N802
         """Nothing is pointed at."""
         self.hot = self.hot_line = -1
@@ -229,7 +252,7 @@ class FlatView(QWidget):
             return
         if self.artwork is not None:
             image, (left, bottom, right, top) = self.artwork
-            a, b = self.to_screen(np.array([[left, top], [right, bottom]]))
+            a, b = self.to_screen(np.array([[left, top], [right, bottom]]) + self._by)
             painter.setOpacity(0.85)
             painter.drawImage(QRectF(QPointF(*a), QPointF(*b)), image)
             painter.setOpacity(1.0)

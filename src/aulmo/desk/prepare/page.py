@@ -5,6 +5,7 @@ from PySide6.QtWidgets import QHBoxLayout, QWidget
 
 from aulmo.desk.prepare.bench_carton import CartonBench
 from aulmo.desk.prepare.face_sets import FaceSets
+from aulmo.desk.prepare.page_artwork import ArtworkSection
 from aulmo.desk.prepare.page_carton import CartonSection
 from aulmo.desk.prepare.page_made import CopiesSection, PieceSection
 from aulmo.desk.prepare.page_source import SourceChoices
@@ -40,7 +41,8 @@ class PreparePage(Page):
         self.place.add(tools)
         self.set_piece = PieceSection(self)
         self.copies = CopiesSection(self, session, run)
-        self.carton = CartonSection(self, session, bench, run)
+        self.carton = CartonSection(self, session, bench)
+        self.artwork = ArtworkSection(self, session, bench)
         self.facts = self.section("Size and triangles")
         self.size_text, self.count = label(""), label("")
         self.facts.add(row("Size", self.size_text))
@@ -82,6 +84,7 @@ class PreparePage(Page):
         self.name.set_visible(one is not None)
         self.set_piece.show_part(one)
         self.carton.show_part(one)
+        self.artwork.show_part(one)
         self.copies.show_part(one)
         for section in (self.place, self.edges, self.states):
             section.setVisible(bool(chosen))

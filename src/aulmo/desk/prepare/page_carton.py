@@ -26,7 +26,7 @@ MOST_GROUPS = 14
 class CartonSection:
     """The sections of a carton; they follow the panel that is chosen on the bench."""
 
-    def __init__(self, page: Page, session: Session, bench: CartonBench, run) -> None:
+    def __init__(self, page: Page, session: Session, bench: CartonBench) -> None:
         self.session, self.bench = session, bench
         self.part_id = ""
         self._told_of: tuple[Any, ...] = ()

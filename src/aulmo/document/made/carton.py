@@ -298,7 +298,7 @@ def _bent(made: Ready, strip: Strip, places: np.ndarray, fold: Fold):
     inside, outside = (BEAD, GROOVE) if crease.kind == "crease" else (0.0, 0.4 if crease.kind == "half" else 0.0)
     sign = 1.0 if angle >= 0 else -1.0
     high = 0.5 * t - (outside * t * arch * flatness if sign > 0 else -inside * t * arch * (1 - flatness))
-    low = 0.5 * t + (inside * t * arch if sign > 0 else 0.0)
+    low = 0.5 * t + (inside * t if sign > 0 else 0.0) * arch
     top, bottom = middle + high[:, None] * normal, _inner(middle, normal, low)
     line = along @ parent[:3, :3].T
     knots = strip.knots

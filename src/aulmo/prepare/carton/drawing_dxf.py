@@ -76,7 +76,7 @@ def _strokes(drawing, name: str) -> tuple[list[Stroke], list[str]]:
         colour = entity.dxf.get("color", 256)
         if colour in (0, 256) and layer is not None:
             colour = abs(layer.dxf.color)
-        rgb = entity.rgb or (layer.rgb if layer is not None and entity.dxf.get("color", 256) in (0, 256) else None)
+        rgb = getattr(entity, "rgb", None) or (layer.rgb if layer is not None and entity.dxf.get("color", 256) in (0, 256) else None)
         if rgb is None:
             rgb = colors.aci2rgb(int(min(255, max(1, abs(colour)))))
         dashed = str(entity.dxf.get("linetype", "BYLAYER")).lower()

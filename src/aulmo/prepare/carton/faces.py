@@ -113,7 +113,7 @@ def _holders(faces: Faces) -> dict[int, int]:
         return {}
     filled = polygons([get_exterior_ring(s) for s in shapes])
     tree = STRtree(filled)
-    places = {}
+    places: dict[int, np.ndarray] = {}
     for line, part in zip(faces.net.lines, faces.line_part):
         places.setdefault(part, faces.net.points[line.points[0]])
     found = {}

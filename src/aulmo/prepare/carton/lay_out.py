@@ -1,12 +1,12 @@
 """From a drawing's file to a flat: read, cleaned, the right one of several drawings taken, its lines told apart."""
 
 from pathlib import Path
-from typing import Sequence
+from typing import Sequence, cast
 
 import numpy as np
 from msgspec.structs import replace
 
-from aulmo.document.flat import At, Flat, FlatLine, FlatOdd
+from aulmo.document.flat import At, Flat, FlatLine, FlatOdd, Kind
 from aulmo.errors import BadValue
 from aulmo.prepare.carton.clean import GAP_MM, Net, clean
 from aulmo.prepare.carton.drawing import Drawing, Stroke, read_drawing
@@ -92,7 +92,7 @@ def _rounded(net: Net, strokes: Sequence[Stroke], kinds) -> list[FlatLine]:
     for k, line in enumerate(net.lines):
         stroke = strokes[line.stroke]
         kind, unsure = (kinds.kinds[k], kinds.unsure[k]) if kinds is not None else ("cut", False)
-        made.append(FlatLine(_at(points[list(line.points)]), kind, unsure, stroke.layer, stroke.colour, stroke.dashes, stroke.name))
+        made.append(FlatLine(_at(points[list(line.points)]), cast(Kind, kind), unsure, *stroke[1:]))
     return made
 
 

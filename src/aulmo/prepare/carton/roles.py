@@ -132,7 +132,7 @@ def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
     if glue >= 0:
         names[glue] = "Glue flap"
     ends = ("Top", "Bottom") if abs(axis[1]) >= abs(axis[0]) else ("Right", "Left")
-    reach = {}
+    reach: dict[int, str] = {}
     for hinge in made.hinges:
         if hinge.crease in inside and tube:
             groups[hinge.crease] = "glue" if glue in (hinge.parent, hinge.child) else "body"
@@ -144,7 +144,8 @@ def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
 
 
 def _depths(made: Ready) -> tuple[dict[int, int], dict[int, list[int]]]:
-    depth, below = {made.front: 0}, {}
+    depth: dict[int, int] = {made.front: 0}
+    below: dict[int, list[int]] = {}
     for hinge in made.hinges:
         depth[hinge.child] = depth[hinge.parent] + 1
         below.setdefault(hinge.parent, []).append(hinge.child)

@@ -52,6 +52,7 @@ def read_again(assets: AssetStore, names: Iterable[str]) -> Again:
 def used_by(document: Document, name: str) -> str:
     """What an asset is seen on, in words."""
     worn = [m.name for m in document.materials.values() if name in references(Document(materials={m.id: m}))]
+    worn += [p.name for p in document.parts.values() if p.carton is not None and name in references(Document(parts={p.id: p}))]
     worn += [d.name for d in document.decals.values() if name in references(Document(decals={d.id: d}))]
     worn += [s.name for s in document.shots if name in references(Document(shots=(s,)))]
     worn += [lamp.name for lamp in document.lamps.values() if name in references(Document(lamps={lamp.id: lamp}))]
