@@ -12,7 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.carton_records import Carton, Crease
-from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Hinge, Ready, Strip, ready
+from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Board, Hinge, Ready, Strip, ready
 from aulmo.document.meshes import MADE, Mesh
 from aulmo.errors import BadFile, BadValue
 
@@ -81,7 +81,12 @@ def fold_of(carton: Carton) -> Fold:
 
 def ready_of(carton: Carton) -> Ready:
     """A carton's flat ready to fold. Raises BadValue, BadFile."""
-    return ready(carton.flat, carton.front, round(carton.thickness, 5))
+    return ready_for(fold_of(carton))
+
+
+def ready_for(fold: Fold) -> Ready:
+    """The flat of a fold ready to fold. Raises BadValue, BadFile."""
+    return ready(fold.flat, fold.front, Board(fold.thickness, fold.fluted, fold.pitch_mm, fold.film_mm))
 
 
 def name_of_mesh(carton: Carton) -> str:
@@ -196,7 +201,7 @@ def lying_together(made: Ready, places: np.ndarray, thickness: float) -> list[tu
 @functools.lru_cache(maxsize=64)
 def shifts_of(flat: str, front: int, thickness: float, closed: tuple[float, ...]) -> np.ndarray:
     """(panels,) mm by which panels lie to their back when the carton is closed, so that none lies within another."""
-    made = ready(flat, front, thickness)
+    made = ready(flat, front, Board(thickness))
     shifts = np.zeros(len(made.flat.panels))
     for _ in range(ROUNDS):
         met = lying_together(made, placed(made, np.array(closed), shifts), thickness)
@@ -225,7 +230,7 @@ RESTS = {
 
 def folded(fold: Fold) -> Folded:
     """A carton as it is folded. Raises BadValue."""
-    made = ready(fold.flat, fold.front, fold.thickness)
+    made = ready_for(fold)
     places = placed(made, np.array(fold.now), shifts_now(made, fold))
     sheets, t = made.sheets, fold.thickness
     own = places[sheets.panel]

@@ -6,6 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.flat import Flat, flat_of
+from aulmo.document.made.carton_board import LINER, film_of, waves
 from aulmo.errors import BadValue
 
 BEND = np.pi / 2  # a crease takes so many thicknesses of board: folded flat its two sides just touch
@@ -95,14 +96,24 @@ def hinges_of(flat: Flat, front: int, thickness: float) -> tuple[Hinge, ...]:
     return tuple(found)
 
 
+class Board(NamedTuple):
+    """What a carton is folded of: thickness in mm, the axis that flutes run along ("no" for none) and their pitch, the film behind its windows."""
+
+    thickness: float
+    fluted: str = "no"
+    pitch_mm: float = 0.0
+    film_mm: float = 0.0
+
+
 @functools.lru_cache(maxsize=32)
-def ready(name: str, front: int, thickness: float) -> Ready:
-    """The flat of an asset's name ready for folding with a board so thick. Raises BadValue, BadFile."""
-    return made_ready(flat_of(name), front, thickness)
+def ready(name: str, front: int, board: Board) -> Ready:
+    """The flat of an asset's name ready for folding with a board. Raises BadValue, BadFile."""
+    return made_ready(flat_of(name), front, board)
 
 
-def made_ready(flat: Flat, front: int, thickness: float) -> Ready:
+def made_ready(flat: Flat, front: int, board: Board) -> Ready:
     """A flat ready for folding."""
+    thickness = board.thickness
     hinges = hinges_of(flat, front, thickness)
     mine: dict[int, list[int]] = {}
     for k, hinge in enumerate(hinges):
@@ -117,7 +128,9 @@ def made_ready(flat: Flat, front: int, thickness: float) -> Ready:
             pieces.append(piece)
             for k, stretch in met:
                 borders.setdefault(mine[panel][k], []).append(stretch)
-    sheets = _stacked(pieces)
+    sheets = _stacked(pieces, board)
+    if board.film_mm > 0:
+        sheets = _with_film(flat, sorted(kept), sheets, board)
     strips = tuple(_strip(flat, k, hinge, borders.get(k, [])) for k, hinge in enumerate(hinges))
     return Ready(flat, front, hinges, sheets, strips)
 
@@ -155,11 +168,12 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge]):
                 bordering[edge] = k
                 a, b = sorted((float((starts[edge] - hinge.at) @ hinge.along), float((ends[edge] - hinge.at) @ hinge.along)))
                 met.append((k, (a, b)))
-        found.append(((panel, flat_triangles, starts, ends, bordering < 0), met))
+        found.append(((panel, flat_triangles, starts, ends, bordering < 0, polygon), met))
     return found
 
 
-def _stacked(pieces: list) -> Sheets:
+def _stacked(pieces: list, board: Board) -> Sheets:
+    thickness, liner = board.thickness, LINER if board.fluted != "no" else 0.0
     places, heights, normals, panels, triangles, faces = [], [], [], [], [], []
     count = 0
 
@@ -173,7 +187,7 @@ def _stacked(pieces: list) -> Sheets:
         faces.append(np.full(len(three), 4 * panel + shows))
         count += len(at)
 
-    for panel, flat, starts, ends, open_edge in pieces:
+    for panel, flat, starts, ends, open_edge, polygon in pieces:
         corners, which = np.unique(np.round(flat.reshape(-1, 2), 9), axis=0, return_inverse=True)
         three = which.reshape(-1, 3)
         a, b, c = (corners[three[:, k]] for k in range(3))
@@ -188,11 +202,26 @@ def _stacked(pieces: list) -> Sheets:
             way = (e - s) / np.maximum(1e-12, np.hypot(*(e - s).T))[:, None]
             outward = np.stack([way[:, 1], -way[:, 0], np.zeros(n)], 1)
             at = np.concatenate([s, e, e, s])
-            height = np.repeat([-0.5, -0.5, 0.5, 0.5], n)
             i = np.arange(n)
             quads = np.concatenate([np.stack([i, i + n, i + 2 * n], 1), np.stack([i, i + 2 * n, i + 3 * n], 1)])
-            add(at, height, np.tile(outward, (4, 1)), panel, quads, EDGE)
+            for low, high in ((-0.5, 0.5),) if not liner else ((-0.5, liner - 0.5), (0.5 - liner, 0.5)):
+                add(at, np.repeat([low, low, high, high], n), np.tile(outward, (4, 1)), panel, quads, EDGE)
+        for sheet in waves(polygon, thickness, board.pitch_mm, board.fluted) if liner and n else ():
+            add(sheet.places, sheet.heights / thickness, sheet.normals, panel, sheet.triangles, EDGE)
     return Sheets(*(np.concatenate(one) for one in (places, heights, normals, panels, triangles, faces)))
+
+
+def _with_film(flat: Flat, panels: list[int], sheets: Sheets, board: Board) -> Sheets:
+    """Sheets with the film behind windows among them."""
+    found = [sheets]
+    count = len(sheets.places)
+    for panel in panels:
+        for film in film_of(flat, panel, board.thickness, board.film_mm):
+            n = len(film.places)
+            faces = np.full(len(film.triangles), 4 * panel + FILM)
+            found.append(Sheets(film.places, film.heights / board.thickness, film.normals, np.full(n, panel), film.triangles + count, faces))
+            count += n
+    return Sheets(*(np.concatenate([one[k] for one in found]) for k in range(6)))
 
 
 PERFORATED_MM, BRIDGE_MM = 3.0, 1.2  # cut and uncut stretches of a perforation

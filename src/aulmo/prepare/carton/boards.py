@@ -29,7 +29,7 @@ class Board(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 _COATED = Surface(base_color=(0.82, 0.82, 0.8), specular_roughness=0.38, specular_weight=0.7)
 _GREY = Surface(base_color=(0.42, 0.4, 0.37), specular_roughness=0.75, specular_weight=0.3, base_diffuse_roughness=0.4)
 _PALE = Surface(base_color=(0.72, 0.67, 0.57), specular_roughness=0.7, specular_weight=0.3, base_diffuse_roughness=0.4)
-_KRAFT = Surface(base_color=(0.37, 0.235, 0.13), specular_roughness=0.68, specular_weight=0.3, base_diffuse_roughness=0.5)
+_KRAFT = Surface(base_color=(0.43, 0.31, 0.2), specular_roughness=0.68, specular_weight=0.3, base_diffuse_roughness=0.5)
 _CLEAR = Surface(
     base_weight=0.0, transmission_weight=1.0, specular_roughness=0.04, specular_ior=1.57, geometry_thin_walled=True
 )  # fmt: skip

@@ -34,23 +34,25 @@ class Faces(NamedTuple):
         return found | {k for k in range(len(self.rings)) if k not in found and self._run_across(k)}
 
     def _run_across(self, face: int) -> bool:
-        """Whether a line that ends at the face's rim goes on, straight across it, in one that begins at the other side."""
+        """Whether a line between two panels that ends at the face's rim goes on, straight across it, between the same two."""
         from shapely import LineString
 
         mine = self.rings[face][0]
         on = set(mine)
         edge = {frozenset(pair) for pair in zip(mine, [*mine[1:], mine[0]])}
         arriving = []
-        for line in self.net.lines:
-            for a, b in ((line.points[0], line.points[1]), (line.points[-1], line.points[-2])):
+        for line, sides in zip(self.net.lines, self.sides):
+            for a, b in ((line.points[0], line.points[1]), (line.points[-1], line.points[-2])) if -1 not in sides else ():
                 if a in on and frozenset((a, b)) not in edge:
                     way = self.net.points[a] - self.net.points[b]
-                    arriving.append((a, way / max(1e-12, float(np.hypot(*way)))))
+                    arriving.append((a, way / max(1e-12, float(np.hypot(*way))), frozenset(sides)))
         if len(arriving) < 2:
             return False
         shape = None
-        for k, (a, u) in enumerate(arriving):
-            for b, v in arriving[:k]:
+        for k, (a, u, between) in enumerate(arriving):
+            for b, v, others in arriving[:k]:
+                if between != others:
+                    continue
                 to = self.net.points[b] - self.net.points[a]
                 length = float(np.hypot(*to))
                 if a == b or length < 1.0 or float(u @ v) > -0.9998 or float(to @ u) < 0.9998 * length:

@@ -7,10 +7,9 @@ import numpy as np
 
 from aulmo.document.flat import Flat
 from aulmo.document.made.carton import placed
-from aulmo.document.made.carton_flat import Ready
+from aulmo.document.made.carton_flat import FRONT, Ready
 
 SHRUNK_MM = 0.8  # edges that touch where panels meet are no collision
-TOLD_MM = 0.05
 
 
 class Meeting(NamedTuple):
@@ -112,17 +111,22 @@ def _from_rim(flat: Flat, panel: int, place: np.ndarray, point: np.ndarray) -> f
 
 def clearance(made: Ready, places: np.ndarray, panel: int, thickness: float) -> tuple[int, float] | None:
     """The panel that another comes nearest to, and how many mm of air are between their boards; None when it is alone."""
-    held = outlines(made.flat, 0.0)
     apart = tied(made)[panel]
-    mine = held.edges[held.edge_of == panel][:, 0]
+    sheets = made.sheets
+    fronts = sheets.faces % 4 == FRONT
+    corners, whose = sheets.places[sheets.triangles[fronts]], sheets.faces[fronts] // 4
+    mine = corners[whose == panel]
     if not len(mine):
         return None
-    fine = np.concatenate([mine + s * (np.roll(mine, -1, 0) - mine) for s in (0.0, 0.25, 0.5, 0.75)])
+    fine = np.concatenate([mine + s * (np.roll(mine, -1, 1) - mine) for s in (0.0, 0.25, 0.5, 0.75)]).reshape(-1, 2)
     points = fine @ places[panel][:3, :2].T + places[panel][:3, 3]
     best: tuple[int, float] | None = None
     for other in np.nonzero(~apart)[0]:
-        three = held.triangles[held.triangle_of == other] @ places[other][:3, :2].T + places[other][:3, 3]
-        gap = float(_distances(points, three).min()) - thickness
+        three = corners[whose == other] @ places[other][:3, :2].T + places[other][:3, 3]
+        if not len(three):
+            continue
+        beside = abs(float(places[panel][:3, 2] @ places[other][:3, 2]))  # what meets it edgewise has no thickness of its own there
+        gap = float(_distances(points, three).min()) - 0.5 * thickness * (1 + beside)
         if best is None or gap < best[1]:
             best = (int(other), gap)
     return best

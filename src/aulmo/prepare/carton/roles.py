@@ -6,7 +6,7 @@ import numpy as np
 
 from aulmo.document.flat import Flat
 from aulmo.document.made.carton import lying_together, placed
-from aulmo.document.made.carton_flat import Hinge, Ready, made_ready
+from aulmo.document.made.carton_flat import Board, Hinge, Ready, made_ready
 
 PARALLEL = 0.02
 NARROW = 0.5  # of a flap's neighbour: what is glued is narrower
@@ -102,7 +102,7 @@ def ring_angles(widths: np.ndarray) -> np.ndarray:
 
 def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
     """Names, groups and closed angles of a flat about its front."""
-    made = made_ready(flat, front, thickness)
+    made = made_ready(flat, front, Board(thickness))
     chain, axis = body_of(made)
     if axis[int(np.argmax(np.abs(axis)))] < 0:
         axis = -axis
