@@ -31,7 +31,8 @@ def full() -> r.Document:
 
 # what names something or says what hangs where; everything else is a property
 LINKS = {
-    r.Part: {"mends", "id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
+    r.Carton: {"creases", "prints"}, r.Crease: {"id"}, r.Print: {"id"},
+    r.Part: {"carton", "mends", "id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
     r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
     r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
@@ -252,7 +253,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
         "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish", "reference_file",
-        "inside", "follows", "digest", "by", "at", "pinned",
+        "inside", "follows", "digest", "by", "at", "pinned", "board", "rests", "fluted", "form", "side", "role",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -1,14 +1,15 @@
 """Assets: immutable blobs named by the hash of their content."""
 
 import contextlib
-import weakref
 from pathlib import Path
 from typing import Iterable
 
 import numpy as np
 
+from aulmo.document import stores
 from aulmo.document.kept_file import KeptFile
 from aulmo.document.last_pictures import LastPictures
+from aulmo.document.made import carton, set_pieces
 from aulmo.document.meshes import MADE, Mesh, box_of, name_of, pack_mesh, turned_box_of, unpack_mesh
 from aulmo.document.moving.footage import frame_blob, frame_of
 from aulmo.errors import BadFile
@@ -22,7 +23,7 @@ class AssetStore:
     """
 
     def __init__(self) -> None:
-        _stores.add(self)
+        stores.know(self)
         self._blobs: dict[str, bytes] = {}
         self._lazy: dict[str, Path | KeptFile] = {}
         self.stamps: dict[Path, str] = {}
@@ -122,23 +123,7 @@ class AssetStore:
 
 def made_mesh(name: str) -> Mesh:
     """The mesh that a rule makes, by its name. Raises BadFile."""
-    from aulmo.document.made import carton, set_pieces  # they read assets themselves
-
     return carton.folded_of_name(name).mesh if name.startswith(carton.CARTON) else set_pieces.mesh_of_name(name)
 
 
-# A name says what is in a blob, so whichever store holds it has the very same: rules that make parts need no store handed to them
-_stores: "weakref.WeakSet[AssetStore]" = weakref.WeakSet()
-
-
-def store_of(name: str) -> AssetStore:
-    """A store that can read a name. Raises BadFile when none can."""
-    if name.startswith(MADE):
-        return _made
-    found = next((store for store in list(_stores) if store.has(name)), None)
-    if found is None:
-        raise BadFile(f"The project is missing its stored file {name}; open an earlier copy.")
-    return found
-
-
-_made = AssetStore()  # for what is made and stored nowhere
+stores.make_with(AssetStore())

@@ -6,7 +6,7 @@ from typing import Literal
 
 import msgspec
 
-from aulmo.document.assets import store_of
+from aulmo.document.stores import store_of
 from aulmo.errors import BadFile
 
 SUFFIX = ".flat"

@@ -6,7 +6,6 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits, tree
-from aulmo.document.assets import store_of
 from aulmo.document.decals import divided, without_parts
 from aulmo.document.made import copies, spreads
 from aulmo.document.part_records import MOST_COPIES
@@ -14,6 +13,7 @@ from aulmo.document.placement import world_matrices
 from aulmo.document.properties import about, accepted
 from aulmo.document.property_table import COPY_KINDS
 from aulmo.document.records import Copies, Document, GuidePath, Part
+from aulmo.document.stores import store_of
 from aulmo.errors import BadValue
 
 ROOM = 1.25  # of a source's size, from one copy to the next

@@ -292,6 +292,7 @@ def drawn_shape(blob: bytes) -> float:
 
 
 def svg_text(blob: bytes) -> str:
+    """The letters of an SVG file, in whichever of the usual encodings."""
     for encoding in ("utf-8-sig", "utf-16", "latin-1"):
         try:
             return blob.decode(encoding)

@@ -8,11 +8,12 @@ from hypothesis import given, settings, strategies as st
 from msgspec.structs import replace
 
 from aulmo import script
-from aulmo.document.assets import AssetStore, store_of
+from aulmo.document.assets import AssetStore
 from aulmo.document.made import set_pieces
 from aulmo.document.project_file import load, save
 from aulmo.document.properties import put, resolve
 from aulmo.document.records import Document
+from aulmo.document.stores import store_of
 from aulmo.errors import BadValue
 
 CLOSED = {

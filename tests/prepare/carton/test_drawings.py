@@ -9,8 +9,8 @@ import flats
 from aulmo.document.flat import Flat
 from aulmo.errors import BadFile, BadValue
 from aulmo.prepare.carton import drawing
-from aulmo.prepare.carton.drawing import Drawing, Stroke
 from aulmo.prepare.carton.lay_out import Sheet, lay_out, with_kinds
+from aulmo.prepare.carton.strokes import Drawing, Stroke
 
 
 def laid(lines: list[flats.Drawn]) -> Flat:

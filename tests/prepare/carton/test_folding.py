@@ -16,12 +16,12 @@ from aulmo.document.properties import put, resolve
 from aulmo.document.records import Document
 from aulmo.errors import BadFile, BadValue
 from aulmo.prepare.carton import boards, make
-from aulmo.prepare.carton.drawing import Drawing, Stroke
 from aulmo.prepare.carton.inside import put_inside
 from aulmo.prepare.carton.lay_out import Sheet
 from aulmo.prepare.carton.meeting import clearance, meetings
 from aulmo.prepare.carton.order import through
 from aulmo.prepare.carton.roles import ring_angles
+from aulmo.prepare.carton.strokes import Drawing, Stroke
 
 
 def made(lines: list[flats.Drawn], thickness: float = 0.4) -> tuple[Document, AssetStore, str]:

@@ -98,8 +98,8 @@ class PreparePage(Page):
             self._show_sources()
         self.title.setText(one.name if one else counted(len(chosen), "part") if chosen else document.name)
         self._show_facts(chosen or document.roots)
-        solids = [document.parts[i] for i in edits.leaves(document, chosen)]
-        self.finesse.setVisible(any(p.set_piece is None and p.carton is None for p in solids))
+        shapes = [document.parts[i] for i in edits.leaves(document, chosen)]
+        self.finesse.setVisible(any(p.set_piece is None and p.carton is None for p in shapes))
         if not chosen:
             return
         for field in (f for fields in self.fields.values() for f in fields):

@@ -10,11 +10,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import records as r
-from aulmo.document.assets import store_of
 from aulmo.document.branches import below
 from aulmo.document.made import spreads
 from aulmo.document.part_records import MOST_COPIES, MOST_PARTS
 from aulmo.document.placement import angles_of, to_matrix, turn_matrix, world_matrices, world_matrix
+from aulmo.document.stores import store_of
 from aulmo.errors import AulmoError, BadValue
 
 

@@ -4,11 +4,11 @@ import math
 
 from msgspec.structs import replace
 
-from aulmo.document.assets import store_of
 from aulmo.document.film_records import Footage
 from aulmo.document.moving.footage import About, about_blob, is_footage
 from aulmo.document.records import Document
 from aulmo.document.references import references, renamed
+from aulmo.document.stores import store_of
 from aulmo.errors import AulmoError
 
 _known: dict[str, About] = {}

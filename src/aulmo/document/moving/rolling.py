@@ -7,13 +7,13 @@ from typing import Any, Callable, NamedTuple
 import numpy as np
 from numpy.polynomial import chebyshev
 
-from aulmo.document.assets import store_of
 from aulmo.document.branches import below
 from aulmo.document.film_records import Motion
 from aulmo.document.moving.curves import curve_of
 from aulmo.document.moving.going import ease
 from aulmo.document.moving.mover import GRAVITY, UP, Mover, cross, in_a_hurry, unit
 from aulmo.document.placement import without_scale
+from aulmo.document.stores import store_of
 from aulmo.errors import AulmoError, BadValue
 
 ORDER, DEEPEST, CLOSE = 20, 6, 1e-7  # of the polynomials that stand for a travel; how often a stretch is halved; when it is near enough

@@ -17,6 +17,7 @@ from aulmo.errors import AulmoError, BadValue
 from aulmo.prepare.carton import drawing, plates
 from aulmo.prepare.carton.make import carton_of
 from aulmo.prepare.carton.plates import DOTS_PER_MM, MOST_SIDE, Plates
+from aulmo.prepare.carton.strokes import Stroke
 
 Box = tuple[float, float, float, float]
 SAME_MM = 0.6  # by which sizes may differ and still be meant to be one
@@ -78,7 +79,7 @@ def _drawn_corner(path: Path, width: float, height: float, found: Plates) -> tup
     return float(x), float(y)
 
 
-def _crop_marks(strokes: Iterable[drawing.Stroke], width: float, height: float) -> np.ndarray | None:
+def _crop_marks(strokes: Iterable[Stroke], width: float, height: float) -> np.ndarray | None:
     """The lower left corner of what short level and upright lines mark at its four corners."""
     level, upright = set(), set()
     for stroke in strokes:

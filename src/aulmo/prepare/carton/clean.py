@@ -4,7 +4,7 @@ from typing import NamedTuple, Sequence
 
 import numpy as np
 
-from aulmo.prepare.carton.drawing import Stroke
+from aulmo.prepare.carton.strokes import Stroke
 
 MEET_MM = 0.05  # points nearer than that are one
 GAP_MM = 0.6  # ends nearer than that were meant to meet

@@ -6,7 +6,7 @@ from pathlib import Path
 import numpy as np
 
 from aulmo.errors import BadFile
-from aulmo.prepare.carton.drawing import CHORD_MM, Drawing, Stroke, dashes_of
+from aulmo.prepare.carton.strokes import CHORD_MM, Drawing, Stroke, dashes_of
 from aulmo.prepare.path_files import DXF_UNITS
 
 UNIT_NAMES = {1: "inch", 2: "foot", 4: "mm", 5: "cm", 6: "m", 13: "µm", 14: "dm"}

@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 
 from aulmo.errors import BadFile
-from aulmo.prepare.carton.drawing import Drawing, Stroke, cubic, dashes_of
+from aulmo.prepare.carton.strokes import Drawing, Stroke, cubic, dashes_of
 
 POINT_MM = 25.4 / 72.0
 MOST_OPERATORS, DEEPEST = 2_000_000, 12

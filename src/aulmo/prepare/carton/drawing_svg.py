@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.prepare.carton.drawing import Drawing, Stroke, curve_steps, dashes_of
+from aulmo.prepare.carton.strokes import Drawing, Stroke, curve_steps, dashes_of
 from aulmo.prepare.path_files import PIXEL_MM
 
 DEEPEST = 64

@@ -7,8 +7,8 @@ import numpy as np
 
 from aulmo.document.flat import FOLDING
 from aulmo.prepare.carton.clean import Net
-from aulmo.prepare.carton.drawing import Stroke
 from aulmo.prepare.carton.faces import Faces
+from aulmo.prepare.carton.strokes import Stroke
 
 # words of the trade in the names of layers and lines; the first that is found counts
 WORDS = (

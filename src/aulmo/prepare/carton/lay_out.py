@@ -9,10 +9,11 @@ from msgspec.structs import replace
 from aulmo.document.flat import At, Flat, FlatLine, FlatOdd, Kind
 from aulmo.errors import BadValue
 from aulmo.prepare.carton.clean import GAP_MM, Net, clean
-from aulmo.prepare.carton.drawing import Drawing, Stroke, read_drawing
+from aulmo.prepare.carton.drawing import read_drawing
 from aulmo.prepare.carton.faces import faces_of, pieces_of
 from aulmo.prepare.carton.kinds import told, word_kind
 from aulmo.prepare.carton.panels import DECIMALS, flat_of_lines
+from aulmo.prepare.carton.strokes import Drawing, Stroke
 
 ODD_WORDS = {"gap": "Ends that did not meet, now joined", "overshoot": "A line stuck out, taken back", "double": "A line lay twice, one dropped"}
 MOST_ODD = 200
