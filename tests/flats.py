@@ -109,6 +109,19 @@ def prism(sides=6, a=40.0, h=90.0, glue=14.0) -> list[Drawn]:
     return [*lines, Drawn("cut", [(sides * a, 0.0), (sides * a + glue, 4.0), (sides * a + glue, h - 4), (sides * a, h)])]
 
 
+def pillow(w=90.0, h=110.0, deep=12.0, glue=12.0) -> list[Drawn]:
+    """A pillow pack: front and back side by side, with an end flap at each end of both, beyond curved creases."""
+    lines: list[Drawn] = []
+    share = np.linspace(0.0, 1.0, 33)
+    for k in (0, 1):
+        for sign, y in ((1, h), (-1, 0.0)):
+            arc = [(k * w + s * w, y - sign * 4 * deep * s * (1 - s)) for s in share]
+            rim = [(k * w + s * w, y + sign * 4 * deep * s * (1 - s)) for s in share]
+            lines += [Drawn("crease", arc), Drawn("cut", rim)]
+    lines += [Drawn("crease", [(w, 0.0), (w, h)]), Drawn("crease", [(2 * w, 0.0), (2 * w, h)]), Drawn("cut", [(0.0, 0.0), (0.0, h)])]
+    return [*lines, Drawn("cut", [(2 * w, 0.0), (2 * w + glue, 8.0), (2 * w + glue, h - 8), (2 * w, h)])]
+
+
 def thirty() -> list[list[Drawn]]:
     """Thirty drawings of several makes and sizes, always the same."""
     chance = np.random.default_rng(37)

@@ -239,3 +239,23 @@ def test_what_is_put_inside_stands_on_the_bottom(box):
     flat = put(document, f"parts/{part}/carton/folded", 0.0)
     with pytest.raises(BadValue, match="level"):
         put_inside(flat, assets, part, [block])
+
+
+def test_a_curved_crease_bends_the_panels_and_keeps_their_area():
+    document, assets, part = made(flats.pillow())
+    carton = make.carton_of(document, part)
+    flat = flat_of(carton.flat)
+    mesh = assets.mesh(document.parts[part].mesh)
+    corners = mesh.vertices.astype(float)[mesh.triangles]
+    areas = 0.5 * np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+    ready = folding.ready_of(carton)
+    for k in range(len(flat.panels)):
+        three = ready.sheets.places[ready.sheets.triangles[ready.sheets.faces == 4 * k]]
+        a, b = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]
+        drawn = 0.5 * np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum()
+        assert areas[mesh.faces == 4 * k].sum() == pytest.approx(drawn, rel=0.02)  # its outer side, half a board from the middle
+    front = carton.names.index("Front")
+    bulge = np.ptp(mesh.vertices[np.unique(mesh.triangles[mesh.faces == 4 * front])][:, 1])
+    assert 10.0 < bulge < 13.0  # the arc's height, 12 mm, times the tangent of half of 90 degrees
+    low, high = assets.box(document.parts[part].mesh)
+    assert 20 < (high - low)[1] < 26 and 84 < (high - low)[0] < 88

@@ -11,7 +11,7 @@ from aulmo.desk.picture.snap import face_at
 from aulmo.desk.prepare.bench_carton import CartonBench
 from aulmo.desk.shell import theme
 from aulmo.document.made import carton as folding
-from aulmo.document.made.carton_flat import Hinge
+from aulmo.document.made.carton_hinge import Hinge
 from aulmo.document.placement import world_matrix
 from aulmo.document.quantity import show
 from aulmo.document.records import Carton

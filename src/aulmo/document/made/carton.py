@@ -12,7 +12,9 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.carton_records import Carton, Crease
-from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Board, Hinge, Ready, Strip, ready
+from aulmo.document.made.carton_bend import Bend, carried, frame_at
+from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Board, Ready, Strip, ready
+from aulmo.document.made.carton_hinge import Hinge, turn_about as turn_about
 from aulmo.document.meshes import MADE, Mesh
 from aulmo.errors import BadFile, BadValue
 
@@ -125,33 +127,45 @@ def folded_of_name(name: str) -> Folded:
 # folding
 
 
-def turn_about(hinge: Hinge, degrees: float, shift: float = 0.0) -> np.ndarray:
-    """(4, 4) from the drawing to where a crease folded by so many degrees puts its child, in the parent's axes; `shift` mm to the child's back."""
-    angle = np.radians(degrees)
-    c, s = np.cos(angle), np.sin(angle)
-    along = np.append(hinge.along, 0.0)
-    out = np.append(hinge.out, 0.0)
-    up = np.array([0.0, 0.0, 1.0])
-    turned_out, turned_up = c * out - s * up, s * out + c * up
-    linear = np.outer(along, along) + np.outer(turned_out, out) + np.outer(turned_up, up)
-    start = np.append(hinge.at, 0.0)
-    w = hinge.width
-    if abs(angle) < 1e-9:
-        bent = w * out
-    else:
-        bent = w / angle * (s * out - (1 - c) * up)
-    moved = start - 0.5 * w * out + bent - linear @ (start + 0.5 * w * out) - shift * turned_up
-    matrix = np.eye(4)
-    matrix[:3, :3], matrix[:3, 3] = linear, moved
-    return matrix
-
-
 def placed(made: Ready, angles: np.ndarray, shifts: np.ndarray) -> np.ndarray:
     """(panels, 4, 4) from the drawing to the front's axes, for the angles of the flat's creases and how far each panel lies to its back."""
     found = np.tile(np.eye(4), (len(made.flat.panels), 1, 1))
     for hinge in made.hinges:
-        found[hinge.child] = found[hinge.parent] @ turn_about(hinge, float(angles[hinge.crease]), float(shifts[hinge.child]))
+        place = base_of(made, angles, found, hinge) @ turn_about(hinge, float(angles[hinge.crease]), float(shifts[hinge.child]))
+        own = made.before.get(hinge.child) if hinge.child not in made.beyond else None
+        if own is not None:  # what is bent itself hangs by its rim
+            middle = hinge.at + 0.5 * hinge.length * hinge.along
+            place = place @ np.linalg.inv(frame_at(own, float(angles[own.hinge.crease]), middle, False))
+        found[hinge.child] = place
     return found
+
+
+def base_of(made: Ready, angles: np.ndarray, places: np.ndarray, hinge: Hinge) -> np.ndarray:
+    """(4, 4) from the drawing to the front's axes for what lies about a hinge on its parent's side: where a curved crease bends the parent, as it is
+    bent there."""
+    panel = hinge.parent
+    bend = made.beyond.get(panel) or made.before.get(panel)
+    if bend is None or bend.hinge is hinge:
+        return places[panel]
+    middle = hinge.at + 0.5 * hinge.length * hinge.along
+    degrees = float(angles[bend.hinge.crease])
+    if panel in made.beyond:
+        return places[bend.hinge.parent] @ frame_at(bend, degrees, middle, True)
+    return places[panel] @ frame_at(bend, degrees, middle, False)
+
+
+def _bend_sheets(made: Ready, places: np.ndarray, fold: Fold, points: np.ndarray, normals: np.ndarray) -> None:
+    """Lay the corners of bent panels where they are bent to."""
+    sheets = made.sheets
+    for panel in {*made.before, *made.beyond}:
+        bend = made.beyond.get(panel) or made.before[panel]
+        mine = np.nonzero(sheets.panel == panel)[0]
+        beyond = panel in made.beyond
+        degrees, high = fold.now[bend.hinge.crease], sheets.heights[mine] * fold.thickness
+        at, facing = carried(bend, degrees, sheets.places[mine], high, sheets.normals[mine], beyond)
+        place = places[bend.hinge.parent] if beyond else places[panel]
+        points[mine] = at @ place[:3, :3].T + place[:3, 3]
+        normals[mine] = facing @ place[:3, :3].T
 
 
 def outer_rank(made: Ready) -> np.ndarray:
@@ -237,10 +251,13 @@ def folded(fold: Fold) -> Folded:
     flat = np.column_stack([sheets.places, sheets.heights * t])
     points = [np.einsum("nij,nj->ni", own[:, :3, :3], flat) + own[:, :3, 3]]
     normals = [np.einsum("nij,nj->ni", own[:, :3, :3], sheets.normals)]
+    if made.beyond:
+        _bend_sheets(made, places, fold, points[0], normals[0])
     triangles, faces, places2 = [sheets.triangles], [sheets.faces], [sheets.places]
     count = len(flat)
     for strip in made.strips:
-        p, n, three, shows, at = _bent(made, strip, places, fold)
+        curved = made.beyond.get(made.hinges[strip.hinge].child)
+        p, n, three, shows, at = _bent(made, strip, places, fold) if curved is None else _bent_arc(made, strip, places, fold, curved)
         if len(three):
             points.append(p)
             normals.append(n)
@@ -281,9 +298,12 @@ def _bent(made: Ready, strip: Strip, places: np.ndarray, fold: Fold):
         run, drop = w / angle * np.sin(phi), -w / angle * (1 - np.cos(phi))
     along, out = np.append(hinge.along, 0.0), np.append(hinge.out, 0.0)
     up = np.array([0.0, 0.0, 1.0])
-    parent, child = places[hinge.parent], places[hinge.child]
+    parent, child = base_of(made, np.array(fold.now), places, hinge), places[hinge.child]
     start = np.append(hinge.at, 0.0) - 0.5 * w * out
     ends = start + (run[-1] * out + drop[-1] * up)
+    if hinge.child in made.before:
+        own = made.before[hinge.child]
+        child = child @ frame_at(own, fold.now[own.hinge.crease], hinge.at + 0.5 * hinge.length * hinge.along, False)
     real = child @ np.append(np.append(hinge.at, 0.0) + 0.5 * w * out, 1.0)
     ideal = parent @ np.append(ends, 1.0)
     slide = (real - ideal)[:3]
@@ -340,6 +360,45 @@ def _bent(made: Ready, strip: Strip, places: np.ndarray, fold: Fold):
         at.append(np.tile(flat[knot], (2, 1)))
         count += 2 * m
     return np.concatenate(points), np.concatenate(normals), np.concatenate(triangles), np.concatenate(shows), np.concatenate(at)
+
+
+def _bent_arc(made: Ready, strip: Strip, places: np.ndarray, fold: Fold, bend: Bend):
+    """The same along an arc: what leads from one bent panel's rim to the other's."""
+    hinge, t = bend.hinge, fold.thickness
+    points = np.concatenate([np.array(piece) for piece in made.flat.creases[hinge.crease].pieces])
+    if float((points[-1] - points[0]) @ hinge.along) < 0:
+        points = points[::-1]
+    way = np.gradient(points, axis=0)
+    way /= np.maximum(1e-12, np.hypot(*way.T))[:, None]
+    side = np.stack([-way[:, 1], way[:, 0]], 1)
+    side *= np.sign((side @ hinge.out).sum())
+    k = np.linspace(0.0, 1.0, ARC + 1)
+    degrees, place = fold.now[hinge.crease], places[hinge.parent]
+    none, up = np.zeros(len(points)), np.tile([0.0, 0.0, 1.0], (len(points), 1))
+    start, n0 = carried(bend, degrees, points - 0.5 * hinge.width * side, none, up, False)
+    corner, _ = carried(bend, degrees, points, none, up, False)
+    end, n1 = carried(bend, degrees, points + 0.5 * hinge.width * side, none, up, True)
+    a, b = (1 - k)[None, :, None], k[None, :, None]
+    middle = a * a * start[:, None] + 2 * a * b * corner[:, None] + b * b * end[:, None]
+    normal = a * n0[:, None] + b * n1[:, None]
+    normal /= np.maximum(1e-12, np.linalg.norm(normal, axis=2))[..., None]
+    middle = middle @ place[:3, :3].T + place[:3, 3]
+    normal = normal @ place[:3, :3].T
+    n, m = len(points), ARC + 1
+    flat = points[:, None] + ((k - 0.5) * hinge.width)[None, :, None] * side[:, None]
+    rows = np.arange(n - 1)
+    cell = (rows[:, None] * m + np.arange(ARC)).reshape(-1)
+    quads = np.concatenate([np.stack([cell, cell + m, cell + m + 1], 1), np.stack([cell, cell + m + 1, cell + 1], 1)])
+    upper, lower = (middle + 0.5 * t * normal).reshape(-1, 3), (middle - 0.5 * t * normal).reshape(-1, 3)
+    p, q, r = (upper[quads[0, c]] for c in range(3))
+    if float(np.cross(q - p, r - p) @ normal.reshape(-1, 3)[quads[0, 0]]) < 0:
+        quads = quads[:, ::-1]
+    number = 4 * (len(made.flat.panels) + hinge.crease)
+    facing = normal.reshape(-1, 3)
+    return (
+        np.concatenate([upper, lower]), np.concatenate([facing, -facing]), np.concatenate([quads, quads[:, ::-1] + n * m]),
+        np.concatenate([np.full(len(quads), number + FRONT), np.full(len(quads), number + BACK)]), np.tile(flat.reshape(-1, 2), (2, 1)),
+    )  # fmt: skip
 
 
 def _inner(middle: np.ndarray, normal: np.ndarray, low: np.ndarray) -> np.ndarray:

@@ -6,7 +6,9 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.flat import Flat, flat_of
+from aulmo.document.made.carton_bend import Bend, bend_of
 from aulmo.document.made.carton_board import LINER, film_of, waves
+from aulmo.document.made.carton_hinge import Hinge
 from aulmo.errors import BadValue
 
 BEND = np.pi / 2  # a crease takes so many thicknesses of board: folded flat its two sides just touch
@@ -14,20 +16,6 @@ MOST_OF_PANEL = 0.4  # of a panel's reach beside a crease that the crease may ta
 ON_RIM_MM = 2e-4
 SLIT_MM = 0.08
 FRONT, BACK, EDGE, FILM = range(4)  # what a triangle shows of its panel: its face number is 4 panel + one of these; creases follow panels
-
-
-class Hinge(NamedTuple):
-    """How a panel hangs on another: the crease's number, the panel above it, a point on the line, its direction, the way from the parent to the child
-    (all in the drawing's mm), and the width of what bends."""
-
-    crease: int
-    parent: int
-    child: int
-    at: np.ndarray
-    along: np.ndarray
-    out: np.ndarray
-    width: float
-    length: float
 
 
 class Sheets(NamedTuple):
@@ -51,13 +39,15 @@ class Strip(NamedTuple):
 
 
 class Ready(NamedTuple):
-    """A flat ready to fold."""
+    """A flat ready to fold. `bends` has the hinges whose crease is curved, by the panel before it and by the one beyond it."""
 
     flat: Flat
     front: int
     hinges: tuple[Hinge, ...]
     sheets: Sheets
     strips: tuple[Strip, ...]
+    before: dict[int, Bend] = {}
+    beyond: dict[int, Bend] = {}
 
 
 def reach(points: np.ndarray, at: np.ndarray, out: np.ndarray) -> float:
@@ -120,11 +110,12 @@ def made_ready(flat: Flat, front: int, board: Board) -> Ready:
         mine.setdefault(hinge.parent, []).append(k)
         mine.setdefault(hinge.child, []).append(k)
     kept = {front, *(h.child for h in hinges)}
+    before, beyond = _bends(flat, hinges)
     pieces = []
     borders: dict[int, list[tuple[float, float]]] = {}
     for panel in sorted(kept):
         own = [hinges[k] for k in mine.get(panel, ())]
-        for piece, met in _sheet(flat, panel, own):
+        for piece, met in _sheet(flat, panel, own, beyond.get(panel) or before.get(panel)):
             pieces.append(piece)
             for k, stretch in met:
                 borders.setdefault(mine[panel][k], []).append(stretch)
@@ -132,10 +123,41 @@ def made_ready(flat: Flat, front: int, board: Board) -> Ready:
     if board.film_mm > 0:
         sheets = _with_film(flat, sorted(kept), sheets, board)
     strips = tuple(_strip(flat, k, hinge, borders.get(k, [])) for k, hinge in enumerate(hinges))
-    return Ready(flat, front, hinges, sheets, strips)
+    return Ready(flat, front, hinges, sheets, strips, before, beyond)
 
 
-def _sheet(flat: Flat, panel: int, own: list[Hinge]):
+def _bends(flat: Flat, hinges: tuple[Hinge, ...]) -> tuple[dict[int, Bend], dict[int, Bend]]:
+    """Bent panels: those before a curved crease (of several the one that rises most) and those beyond one."""
+    before: dict[int, Bend] = {}
+    beyond: dict[int, Bend] = {}
+    for hinge in hinges:
+        bend = bend_of(hinge, flat.creases[hinge.crease])
+        if bend is not None:
+            beyond[hinge.child] = bend
+            held = before.get(hinge.parent)
+            if held is None or np.abs(bend.height).max() > np.abs(held.height).max():
+                before[hinge.parent] = bend
+    return before, beyond
+
+
+def _in_strips(polygon, bend: Bend):
+    """A polygon in narrow pieces square to the chord of the arc that bends it."""
+    import shapely
+
+    hinge = bend.hinge
+    ring = np.array(polygon.exterior.coords) - hinge.at
+    x, y = ring @ hinge.along, ring @ hinge.out
+    step = bend.along[1] - bend.along[0]
+    marks = np.arange(np.floor(x.min() / step), np.ceil(x.max() / step) + 1) * step
+    low, high = y.min() - 1, y.max() + 1
+    at = lambda u, v: hinge.at + np.multiply.outer(u, hinge.along) + v * hinge.out  # noqa: E731
+    a, b = marks[:-1], marks[1:]
+    cells = shapely.polygons(np.stack([at(a, low), at(b, low), at(b, high), at(a, high), at(a, low)], 1))
+    pieces = shapely.intersection(cells, polygon)
+    return shapely.geometrycollections(list(pieces[shapely.area(pieces) > 1e-7]))
+
+
+def _sheet(flat: Flat, panel: int, own: list[Hinge], bend: Bend | None):
     """A panel without what bends at its creases, and where it borders on those: (sheet, [(number among its creases, stretch)]) of each piece."""
     import shapely
 
@@ -151,7 +173,10 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge]):
         if polygon.geom_type != "Polygon" or polygon.area < 1e-6:
             continue
         polygon = shapely.orient_polygons(shapely.remove_repeated_points(polygon, 1e-7))
-        flat_triangles = shapely.get_coordinates(shapely.constrained_delaunay_triangles(polygon)).reshape(-1, 4, 2)[:, :3]
+        if bend is not None:
+            polygon = shapely.segmentize(polygon, bend.along[1] - bend.along[0])
+        whole = polygon if bend is None else _in_strips(polygon, bend)
+        flat_triangles = shapely.get_coordinates(shapely.constrained_delaunay_triangles(whole)).reshape(-1, 4, 2)[:, :3]
         rings = [np.array(ring.coords)[:-1] for ring in (polygon.exterior, *polygon.interiors)]
         starts = np.concatenate(rings)
         ends = np.concatenate([np.roll(ring, -1, 0) for ring in rings])
@@ -163,7 +188,7 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge]):
             for wanted in (starts, ends):
                 near &= np.abs(shapely.distance(shapely.points(wanted), line) - hinge.width / 2) < ON_RIM_MM
             middle = np.abs(shapely.distance(shapely.points((starts + ends) / 2), line) - hinge.width / 2) < max(ON_RIM_MM, 0.02 * hinge.width)
-            square = np.abs((ends - starts) @ hinge.out) < 0.7 * np.hypot(*(ends - starts).T)
+            square = np.abs((ends - starts) @ hinge.out) < (0.7 if len(piece) < 4 else 0.95) * np.hypot(*(ends - starts).T)
             for edge in np.nonzero(near & middle & square)[0]:
                 bordering[edge] = k
                 a, b = sorted((float((starts[edge] - hinge.at) @ hinge.along), float((ends[edge] - hinge.at) @ hinge.along)))

@@ -6,7 +6,9 @@ import numpy as np
 
 from aulmo.document.flat import Flat
 from aulmo.document.made.carton import lying_together, placed
-from aulmo.document.made.carton_flat import Board, Hinge, Ready, made_ready
+from aulmo.document.made.carton_bend import frame_at
+from aulmo.document.made.carton_flat import Board, Ready, made_ready
+from aulmo.document.made.carton_hinge import Hinge
 
 PARALLEL = 0.02
 NARROW = 0.5  # of a flap's neighbour: what is glued is narrower
@@ -125,6 +127,7 @@ def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
         for k, panel in enumerate(order):
             after = order[k + 1] if k + 1 < len(order) else glue
             angles[by_pair[frozenset((panel, after))].crease] = round(float(turns[k]), 3)
+    _between_bent(made, angles)
     names = [""] * len(flat.panels)
     words = _body_words(made, body, front, angles) if tube else {front: "Base"}
     for panel, word in words.items():
@@ -141,6 +144,17 @@ def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
     _lids(made, tube, groups, names, size, below)
     _unique(names)
     return Roles(tuple(names), tuple(g or "flaps" for g in groups), tuple(float(a) for a in angles))
+
+
+def _between_bent(made: Ready, angles: np.ndarray) -> None:
+    """Where panels are bent by curved creases, what joins them beside is folded by less: their sides lean toward one another already."""
+    for hinge in made.hinges:
+        middle = hinge.at + 0.5 * hinge.length * hinge.along
+        for panel in (hinge.parent, hinge.child):
+            bend = made.before.get(panel)
+            if bend is not None and hinge.child not in made.beyond:
+                facing = frame_at(bend, float(angles[bend.hinge.crease]), middle, False)[:3, 2]
+                angles[hinge.crease] -= float(np.degrees(np.arccos(np.clip(facing[2], -1.0, 1.0))))
 
 
 def _depths(made: Ready) -> tuple[dict[int, int], dict[int, list[int]]]:
