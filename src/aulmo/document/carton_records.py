@@ -46,7 +46,8 @@ class Carton(Record):
     """A carton folded from a flat. `folded` leads all creases from flat (0) to their angles (1), each in its own time. `names` are those of the
     panels, in their order. The `front` stays where it is and all others fold about it; whichever way it `rests`, its lowest point is at z = 0.
     A `fluted` board shows its waves at cut edges, `pitch_mm` from one to the next, running along the drawing's x or y. `film_mm` thick film lies
-    behind windows; 0 leaves them open. `weight` is in grams a square metre."""
+    behind windows; 0 leaves them open. `weight` is in grams a square metre. In another `form`
+    nothing is folded: a label lies round a body of so many `radii`, from its foot to `body_mm`; a pouch is a tube."""
 
     flat: Annotated[AssetName, say.reference("Drawing")]
     file: Annotated[str, say.text("File")] = ""
@@ -65,8 +66,9 @@ class Carton(Record):
     pitch_mm: Annotated[float, say.number("Flute", 1, 10, "mm", 1, 0.2, 100)] = 6.5
     film_mm: Annotated[float, say.number("Film in windows", 0, 0.3, "mm", 3, 0, 5)] = 0.0
     prints: tuple[Print, ...] = ()
-    form: Annotated[
-        Literal["folded", "round", "pouch"], say.choice("Form", "Folded", "Round a body", "A pouch")
-    ] = "folded"
-    radii: Annotated[tuple[Annotated[float, within(0.0, 1e5)], ...], say.many("Radii")] = ()
-    rise: Annotated[float, say.number("Stands at", -1000, 1000, "mm", 2, -1e6, 1e6)] = 0.0
+    form: Annotated[Literal["folded", "round", "pouch"], say.choice("Form", "Folded", "Round a body", "A pouch")] = "folded"
+    radii: Annotated[tuple[Annotated[float, within(0.0, 1e6)], ...], say.many("Radii")] = ()
+    body_mm: Annotated[float, say.number("Body", 0, 1000, "mm", 1, 0, 1e6)] = 0.0
+    rise: Annotated[float, say.number("Stands at", 0, 300, "mm", 2, 0, 1e6, tip="How high on its body a label begins")] = 0.0
+    fullness: Annotated[float, say.number("Full", 0, 1, tip="How far a pouch is filled")] = 0.5
+    seals: Annotated[Literal["both", "bottom", "none"], say.choice("Sealed", "At both ends", "At the bottom", "Nowhere")] = "both"

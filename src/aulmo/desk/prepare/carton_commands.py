@@ -24,6 +24,7 @@ class CartonCommands:
         add = desk.registry.add
         add("carton", "Carton from a drawing…", "Set", "", self.choose, desk.working, True)
         add("carton_inside", "Put inside the carton", "Arrange", "", self.inside, lambda: bool(desk.working() and self._inside()))
+        add("carton_round", "Lay the label round the body", "Arrange", "", self.round_body, lambda: bool(desk.working() and self._inside()))
         desk.kinds.append(FileKind(FILES, "fold it as a carton, or make its lines paths", self.take))
 
     def choose(self) -> None:
@@ -84,3 +85,14 @@ class CartonCommands:
         made = session.attempt(lambda: put_inside(session.document, session.assets, found[0], found[1]))
         if made is not None:
             session.apply(f"Put inside {session.document.parts[found[0]].name}", made)
+
+    def round_body(self) -> None:
+        """Lay the chosen flat round the other chosen part."""
+        session, found = self.session, self._inside()
+        if found is None:
+            session.trouble.emit("Choose the body, and last, with Ctrl, the flat label.")
+            return
+        made = session.attempt(lambda: make.round_body(session.document, session.assets, found[0], found[1][0]))
+        if made is not None:
+            session.apply(f"Laid round {session.document.parts[found[1][0]].name}", made)
+            session.select([found[0]])

@@ -33,7 +33,11 @@ class CartonMarks(Overlay):
 
     def shown(self) -> bool:
         """Only where a carton is worked on."""
-        return self.session.stage == "Prepare" and self.bench.isVisible() and bool(self.bench.part()) and not self.session.tool
+        return self.session.stage == "Prepare" and self.bench.isVisible() and not self.session.tool and self._folded()
+
+    def _folded(self) -> bool:
+        carton = self.bench.carton()
+        return carton is not None and carton.form == "folded"
 
     def _now(self) -> tuple[Carton, np.ndarray, np.ndarray]:
         """The carton as it is now, its panels' matrices in the world, and the part's own."""

@@ -39,6 +39,13 @@ class CartonSection:
         self.drawing.add(row("Scale", self.scale))
         self.drawing.add(row("Front", self.front))
         self.rests = page.add(self.drawing, "parts/{part}/carton/rests")
+        self.form = Choice()
+        self.form.setAccessibleName("Form")
+        self.form.chosen.connect(lambda form: self._apply("Form", lambda: make.as_form(self.session.document, self.part_id, form)))
+        self.drawing.add(row("Form", self.form))
+        self.rise = page.add(self.drawing, "parts/{part}/carton/rise", kind=BoundSlider)
+        self.fullness = page.add(self.drawing, "parts/{part}/carton/fullness", kind=BoundSlider)
+        self.seals = page.add(self.drawing, "parts/{part}/carton/seals")
         self.fold = page.section("Fold")
         self.all = page.add(self.fold, "parts/{part}/carton/folded", kind=BoundSlider)
         self.groups: list[SliderRow] = []
@@ -98,6 +105,12 @@ class CartonSection:
         left, bottom, right, top = flat.box
         self.scale.setText(f"1 : 1 · {flat.scale}" if len(flat.scale) < 6 else flat.scale)
         self.front.fill([(name, k) for k, name in enumerate(carton.names)], carton.front)
+        self.form.fill([("Folded", "folded"), ("Round a body", "round"), ("A pouch", "pouch")], carton.form)
+        self.fold.setVisible(carton.form == "folded")
+        self.rests.set_visible(carton.form == "folded")
+        self.rise.set_visible(carton.form == "round")
+        self.fullness.set_visible(carton.form == "pouch")
+        self.seals.set_visible(carton.form == "pouch")
         groups = self._group_names(carton)
         for number, made in enumerate(self.groups):
             made.setVisible(number < len(groups))

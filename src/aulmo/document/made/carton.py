@@ -12,9 +12,11 @@ import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document.carton_records import Carton, Crease
+from aulmo.document.flat import flat_of
 from aulmo.document.made.carton_bend import Bend, carried, frame_at
 from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Board, Ready, Strip, ready
 from aulmo.document.made.carton_hinge import Hinge, turn_about as turn_about
+from aulmo.document.made.carton_round import Round, bent_flat
 from aulmo.document.meshes import MADE, Mesh
 from aulmo.errors import BadFile, BadValue
 
@@ -38,6 +40,7 @@ class Fold(msgspec.Struct, frozen=True, gc=False, omit_defaults=True):
     fluted: str = "no"
     pitch_mm: float = 0.0
     film_mm: float = 0.0
+    bent: Round | None = None
 
 
 class Folded(NamedTuple):
@@ -67,8 +70,6 @@ def angle_now(crease: Crease, folded: float) -> float:
 
 def fold_of(carton: Carton) -> Fold:
     """What is folded, of a carton's record. Raises BadValue when its creases are not those of its flat."""
-    from aulmo.document.flat import flat_of
-
     flat = flat_of(carton.flat)
     held = {c.id: c for c in carton.creases}
     if set(held) != {c.id for c in flat.creases} or not 0 <= carton.front < len(flat.panels):
@@ -77,8 +78,14 @@ def fold_of(carton: Carton) -> Fold:
     return Fold(
         carton.flat, carton.front, round(carton.thickness, 5), tuple(round(c.angle, 4) for c in own),
         tuple(round(angle_now(c, carton.folded), 4) for c in own), carton.rests, carton.fluted,
-        carton.pitch_mm if carton.fluted != "no" else 0.0, carton.film_mm,
+        carton.pitch_mm if carton.fluted != "no" else 0.0, carton.film_mm, _bent_as(carton),
     )  # fmt: skip
+
+
+def _bent_as(carton: Carton) -> Round | None:
+    if carton.form == "folded":
+        return None
+    return Round(carton.form, carton.radii, carton.body_mm, carton.rise, carton.fullness, carton.seals)
 
 
 def ready_of(carton: Carton) -> Ready:
@@ -244,17 +251,20 @@ RESTS = {
 
 def folded(fold: Fold) -> Folded:
     """A carton as it is folded. Raises BadValue."""
+    if fold.bent is not None:
+        flat = flat_of(fold.flat)
+        return Folded(bent_flat(flat, fold.thickness, fold.bent), np.tile(np.eye(4), (len(flat.panels), 1, 1)))
     made = ready_for(fold)
     places = placed(made, np.array(fold.now), shifts_now(made, fold))
     sheets, t = made.sheets, fold.thickness
     own = places[sheets.panel]
-    flat = np.column_stack([sheets.places, sheets.heights * t])
-    points = [np.einsum("nij,nj->ni", own[:, :3, :3], flat) + own[:, :3, 3]]
+    flat_points = np.column_stack([sheets.places, sheets.heights * t])
+    points = [np.einsum("nij,nj->ni", own[:, :3, :3], flat_points) + own[:, :3, 3]]
     normals = [np.einsum("nij,nj->ni", own[:, :3, :3], sheets.normals)]
     if made.beyond:
         _bend_sheets(made, places, fold, points[0], normals[0])
     triangles, faces, places2 = [sheets.triangles], [sheets.faces], [sheets.places]
-    count = len(flat)
+    count = len(flat_points)
     for strip in made.strips:
         curved = made.beyond.get(made.hinges[strip.hinge].child)
         p, n, three, shows, at = _bent(made, strip, places, fold) if curved is None else _bent_arc(made, strip, places, fold, curved)

@@ -3,6 +3,7 @@
 from pathlib import Path
 from typing import Any, Mapping, Sequence
 
+import numpy as np
 from msgspec.structs import replace
 
 from aulmo.document import edits
@@ -10,9 +11,12 @@ from aulmo.document.assets import AssetStore
 from aulmo.document.flat import KINDS, SUFFIX, Flat, flat_of, pack_flat
 from aulmo.document.made import carton as folding
 from aulmo.document.made.carton_flat import BACK, EDGE, FILM
+from aulmo.document.made.carton_round import radii_of
+from aulmo.document.placement import from_matrix, world_matrix
 from aulmo.document.properties import put_many
 from aulmo.document.records import Carton, Crease, Document, FaceSet, Material, Part, Surface
 from aulmo.errors import BadValue
+from aulmo.prepare.arrange import points_of
 from aulmo.prepare.carton import boards
 from aulmo.prepare.carton.lay_out import lay_out, with_kinds
 from aulmo.prepare.carton.order import find_order, timed
@@ -142,6 +146,33 @@ def steps_of(carton: Carton) -> list[list[str]]:
         if crease.group not in step:
             step.append(crease.group)
     return list(found.values())
+
+
+def round_body(document: Document, assets: AssetStore, part_id: str, body: str) -> Document:
+    """A flat label laid round a body that is round and upright, halfway up, facing the viewer. Raises BadValue with one sentence."""
+    carton = carton_of(document, part_id)
+    points = points_of(document, assets, [body])
+    if body == part_id or not len(points):
+        raise BadValue("Choose the label, and the body that it goes round.")
+    radii, high, foot = radii_of(points)
+    flat = flat_of(carton.flat)
+    left, bottom, right, top = flat.box
+    rise = max(0.0, 0.5 * (high - (top - bottom)))
+    made = replace(carton, form="round", radii=tuple(round(r, 4) for r in radii), body_mm=round(high, 4), rise=round(rise, 3))
+    document = with_carton(document, part_id, made)
+    part = document.parts[part_id]
+    above = world_matrix(document, part.parent) if part.parent else np.eye(4)
+    stand = np.eye(4)
+    stand[:3, 3] = foot
+    return edits.change_part(document, part_id, placement=from_matrix(np.linalg.inv(above) @ stand))
+
+
+def as_form(document: Document, part_id: str, form: str) -> Document:
+    """A flat folded, or as a pouch. Raises BadValue: a label needs its body first."""
+    carton = carton_of(document, part_id)
+    if form == "round" and not carton.radii:
+        raise BadValue("Choose the label and, with Ctrl, the body; then Round a body in the menu Arrange.")
+    return put_many(document, {f"parts/{part_id}/carton/form": form})
 
 
 def brought_in(document: Document, made: Document, part_id: str) -> tuple[Document, str]:

@@ -92,6 +92,8 @@ def find_order(carton: Carton) -> Found:
     shifts = shifts_of(carton.flat, carton.front, round(carton.thickness, 5), closed)
     steps = first_steps([c.group for c in carton.creases])
     begun = time.monotonic()
+    if not steps:
+        return Found(carton.creases, [], [])
 
     over = _over(made, closed, carton)
 
