@@ -1,9 +1,9 @@
 """Labels round bodies, and pouches: what is not folded keeps its lengths too."""
 
-import flats
 import numpy as np
 import pytest
 
+import flats
 from aulmo import script
 from aulmo.document.assets import AssetStore
 from aulmo.document.properties import put
