@@ -180,7 +180,7 @@ def _twice(document: Document, part: str) -> tuple[Document, tuple[str, str]]:
 
 
 def build_film() -> tuple[Document, AssetStore]:
-    """Five seconds in which the carton folds by itself."""
+    """Five seconds in which the carton closes by itself."""
     assets = AssetStore()
     document = stage(Document(name="Wick carton, folding"))
     document, part = wick_carton(document, assets)

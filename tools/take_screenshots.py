@@ -245,6 +245,26 @@ def show_revision(window: Window) -> None:
     revision._leave()
 
 
+def show_carton(window: Window) -> None:
+    """The lantern's carton, half open with the lantern in it: its flat drawing on the bench, a lid in the hand."""
+    session = window.session
+    session.load(DEMO / "wick-carton.aulmo")
+    session.set_stage("Prepare")
+    window.bench.show_face("Carton")
+    part = next(i for i, p in session.document.parts.items() if p.name == "Carton, open")
+    session.select([part])
+    session.set_view(replace(session.camera, position=(-420.0, -1250.0, 700.0), target=(60.0, 60.0, 215.0), focal_length_mm=60.0))
+    bench = window.built["Prepare"].faces["Carton"]
+    wait(0.5)
+    bench.choose(session.document.parts[part].carton.names.index("Top lid"))
+    page = window.details.pages["Prepare"]
+    wait(0.5)
+    page.verticalScrollBar().setValue(page.carton.drawing.y() - 8)
+    until(lambda: samples(window, 24), 240)
+    wait(1.0)
+    take(window, "carton")
+
+
 def show_decals(window: Window) -> None:
     """The lantern's maker's plate in the hand, seen from near."""
     from msgspec.structs import replace
@@ -314,17 +334,6 @@ def show_finish(window: Window, wanted: list[str]) -> None:
     wait(2.0)
     if not wanted or "finish" in wanted:
         take(window, "finish")
-    desk.hold_against("")
-    window.bench.show_face("Light balance")
-    session.select(())
-    for name, stops in (("Window left", -1.5), ("Top", -1.0), ("Glow", 1.4)):
-        desk.put_balance(name, stops=stops)
-    desk.put_balance("Rim right", stops=0.6, colour=(1.0, 0.72, 0.45))
-    wait(4.0)
-    until(lambda: not desk.busy)
-    wait(1.0)
-    if not wanted or "finish-balance" in wanted:
-        take(window, "finish-balance")
     session._saved_document = session.document
 
 
@@ -424,10 +433,12 @@ def main() -> None:
         show_move(window, wanted)
     if not wanted or {"render", "range"} & set(wanted):
         show_range(window, wanted)
-    if not wanted or {"finish", "finish-balance"} & set(wanted):
+    if not wanted or "finish" in wanted:
         show_finish(window, wanted)
     if not wanted or "health" in wanted:
         show_health(window)
+    if not wanted or "carton" in wanted:
+        show_carton(window)
     if not wanted or "revision" in wanted:
         show_revision(window)
     if not wanted or "decals" in wanted:

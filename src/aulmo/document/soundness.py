@@ -136,7 +136,7 @@ def _check_face_sets(part: r.Part, document: r.Document, name: str) -> None:
 def _check_made(part: r.Part, document: r.Document, name: str) -> None:
     if part.set_piece is not None and part.mesh != set_pieces.name_of_mesh(part.set_piece):
         raise BadFile(f"{name} is damaged: the sizes of {part.name} are not those of its mesh.")
-    if part.carton is not None and (part.mesh is None or not carton.folds(part.mesh, part.carton)):
+    if part.carton is not None and (part.mesh is None or not carton.made_from(part.mesh, part.carton)):
         raise BadFile(f"{name} is damaged: {part.name} is not folded from its drawing.")
     rule = part.copies
     if rule is None:

@@ -20,6 +20,7 @@ DEMOS = (
     ("connector", "Odrel Link", "CAD of sixty solids"),
     ("wick-workshop", "Wick in the workshop", "Nodes on every surface"),
     ("barrow", "Odrel Barrow", "A set, copies by a rule"),
+    ("wick-carton", "Wick carton", "Flat, open and closed"),
     ("wick-film", "Wick film", "A camera's way, a flame"),
     ("barrow-film", "Barrow film", "Wheels that cannot slip"),
 )

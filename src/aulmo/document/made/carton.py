@@ -103,7 +103,7 @@ def name_of_mesh(carton: Carton) -> str:
     return CARTON + msgspec.json.encode(fold_of(carton)).decode()
 
 
-def folds(name: str, carton: Carton) -> bool:
+def made_from(name: str, carton: Carton) -> bool:
     """Whether a mesh's name says that it is folded from a carton's drawing."""
     try:
         return name.startswith(CARTON) and fold_of_name(name).flat == carton.flat

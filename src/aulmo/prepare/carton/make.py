@@ -139,7 +139,7 @@ def reordered(document: Document, part_id: str, steps: Sequence[Sequence[str]]) 
 
 
 def steps_of(carton: Carton) -> list[list[str]]:
-    """The steps in which a carton folds, as groups that move together."""
+    """The steps in which a carton is folded, as groups that move together."""
     found: dict[float, list[str]] = {}
     for crease in sorted(carton.creases, key=lambda c: c.start):
         step = found.setdefault(round(crease.start, 4), [])

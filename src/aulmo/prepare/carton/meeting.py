@@ -151,7 +151,7 @@ def _distances(points: np.ndarray, triangles: np.ndarray) -> np.ndarray:
 
 
 def on_the_way(made: Ready, angles_at, steps: Sequence[float], shifts: np.ndarray, least: float) -> list[tuple[float, Meeting]]:
-    """What passes through what while a carton folds: (share of the way, deepest meeting) at each of some steps where anything does."""
+    """What passes through what while a carton is folded: (share of the way, deepest meeting) at each of some steps where anything does."""
     found = []
     for share in steps:
         met = meetings(made, placed(made, np.array(angles_at(share)), shifts), least)

@@ -1,4 +1,4 @@
-"""The order in which a carton folds: steps of creases that move together, so that no panel passes through another."""
+"""The order in which a carton is folded: steps of creases that move together, so that no panel passes through another."""
 
 import itertools
 import time
