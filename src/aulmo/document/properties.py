@@ -22,6 +22,7 @@ from aulmo.document.addresses import (
     shown as shown,
 )
 from aulmo.document.made import carton, copies, set_pieces
+from aulmo.document.made.carton_decals import followed
 from aulmo.document.made.copies import with_copies
 from aulmo.document.made.lamp_copies import with_lamps
 from aulmo.document.moving.between import blend as blend, turn_between as turn_between
@@ -77,6 +78,9 @@ def _remade(document: r.Document, tree: dict, strict: bool = False) -> r.Documen
             fresh[part_id] = replace(part, mesh=set_pieces.name_of_mesh(part.set_piece))
         if part is not None and "carton" in steps and part.carton is not None:
             fresh[part_id] = replace(part, mesh=carton.name_of_mesh(part.carton))
+    for part_id, part in fresh.items():
+        if part.carton is not None:
+            document = followed(document, part_id, document.parts[part_id].mesh, part.mesh)
     if fresh:
         document = replace(document, parts={**document.parts, **fresh})
     if strict:

@@ -170,3 +170,16 @@ def test_lines_of_no_length_are_told():
 
     found = _sound(Drawing([*strokes, Stroke(np.array([(3.0, 3.0), (3.0, 3.0)]))], "mm", None, []), "a.dxf")
     assert len(found.strokes) == len(strokes) and found.notes == ["A line has no length and was left out."]
+
+
+def test_every_drawing_of_a_file_can_be_folded_side_by_side(tmp_path):
+    from aulmo.document.assets import AssetStore
+    from aulmo.prepare.carton.make import every_carton
+
+    beside = [flats.Drawn(line.kind, [(x + 400, y) for x, y in line.points]) for line in flats.sleeve()]
+    assets = AssetStore()
+    document, parts = every_carton(assets, flats.write_dxf(tmp_path / "two.dxf", [*flats.tuck_box(), *beside]))
+    assert len(parts) == 2 and document.parts[parts[1]].name == "two 2"
+    first = assets.box(document.parts[parts[0]].mesh)[1][0]
+    second = assets.box(document.parts[parts[1]].mesh)[0][0] + document.parts[parts[1]].placement.position[0]
+    assert second - first > 30

@@ -259,3 +259,22 @@ def test_a_curved_crease_bends_the_panels_and_keeps_their_area():
     assert 10.0 < bulge < 13.0  # the arc's height, 12 mm, times the tangent of half of 90 degrees
     low, high = assets.box(document.parts[part].mesh)
     assert 20 < (high - low)[1] < 26 and 84 < (high - low)[0] < 88
+
+
+def test_a_decal_goes_where_its_panel_goes(box):
+    from aulmo.document.records import Decal
+
+    document, _, part = box
+    place = panels(document, part)["Top lid"]
+    carton = make.carton_of(document, part)
+    middle = np.array(flat_of(carton.flat).panels[carton.names.index("Top lid")].rings[0]).mean(0)
+    at = (place @ [*middle, 0.2, 1.0])[:3]
+    decal = Decal(id="d", name="Seal", parts=(part,), position=(float(at[0]), float(at[1]), float(at[2])), turn=(0.0, 0.0, 0.0))
+    stuck = replace(document, decals={"d": decal})
+    opened = script.fold(stuck, part, {"top lid": 0.0})
+    now = (panels(opened, part)["Top lid"] @ [*middle, 0.2, 1.0])[:3]
+    assert np.allclose(opened.decals["d"].position, now, atol=1e-3) and np.linalg.norm(np.subtract(now, at)) > 20
+    assert abs(opened.decals["d"].turn[0]) == pytest.approx(90.0, abs=0.1)
+    keyed = script.add_key(script.add_key(stuck, f"parts/{part}/carton/folded", 0.0, 1.0), f"parts/{part}/carton/folded", 1.0, 0.0)
+    flat = resolve(keyed, time=1.0)
+    assert flat.decals["d"].position[2] == pytest.approx((panels(flat, part)["Top lid"] @ [*middle, 0.2, 1.0])[2], abs=1e-2)

@@ -39,6 +39,7 @@ class CartonBench(QWidget):
 
     pointed = Signal()  # another panel is lit
     panel_changed = Signal()
+    turned = Signal()  # another panel is the front
 
     def __init__(self, session: Session, choose_drawing: Callable[[], Any]) -> None:
         super().__init__()
@@ -236,6 +237,7 @@ class CartonBench(QWidget):
             if session.document is base:
                 session.apply("Front of the carton", made)
                 session.select([part])
+                self.turned.emit()
 
         if part and panel >= 0:
             session.start_task("Finding an order", lambda task: make.set_front(base, part, panel), done)

@@ -8,6 +8,8 @@ from PySide6.QtWidgets import QFileDialog
 from aulmo.desk.prepare.bench_carton import CartonBench
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document.assets import AssetStore
+from aulmo.document.flat import SUFFIX
+from aulmo.document.quantity import counted
 from aulmo.document.records import Document
 from aulmo.prepare.carton import make
 from aulmo.prepare.carton.drawing import FILES
@@ -25,6 +27,7 @@ class CartonCommands:
         add("carton", "Carton from a drawing…", "Set", "", self.choose, desk.working, True)
         add("carton_inside", "Put inside the carton", "Arrange", "", self.inside, lambda: bool(desk.working() and self._inside()))
         add("carton_round", "Lay the label round the body", "Arrange", "", self.round_body, lambda: bool(desk.working() and self._inside()))
+        self.look_from_front = lambda: desk.registry.run("side_front")
         desk.kinds.append(FileKind(FILES, "fold it as a carton, or make its lines paths", self.take))
 
     def choose(self) -> None:
@@ -48,18 +51,21 @@ class CartonCommands:
         """Fold a drawing."""
         session = self.session
 
-        def work(task) -> tuple[Document, AssetStore, str]:
+        def work(task) -> tuple[Document, AssetStore]:
             assets = AssetStore()
-            document, part = make.make_carton(Document(name=""), assets, path)
-            return document, assets, part
+            return make.every_carton(assets, path)[0], assets
 
-        def done(found: tuple[Document, AssetStore, str]) -> None:
-            made, assets, part = found
-            carton = make.carton_of(made, part)
-            session.assets.add(assets.get(carton.flat), ".flat")
-            document, fresh = make.brought_in(session.document, made, part)
-            session.apply(f"Made the carton {document.parts[fresh].name}", document)
-            session.select([fresh])
+        def done(found: tuple[Document, AssetStore]) -> None:
+            made, assets = found
+            document, fresh = session.document, []
+            for part in made.roots:
+                flat = make.carton_of(made, part).flat
+                session.assets.add(assets.get(flat), SUFFIX)
+                document, part_id = make.brought_in(document, made, part)
+                fresh.append(part_id)
+            name = document.parts[fresh[0]].name
+            session.apply(f"Made the carton {name}" if len(fresh) == 1 else f"Made {counted(len(fresh), 'carton')}", document)
+            session.select(fresh[:1])
             session.face_wanted.emit("Carton")
 
         if session.stage != "Prepare":

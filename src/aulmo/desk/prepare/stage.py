@@ -43,6 +43,7 @@ def _build(desk: Desk) -> Built:
     desk.moves.append(arrange.put_into)
     cartons = CartonCommands(desk, make.read_drawings)
     cartons.bench = carton = CartonBench(session, cartons.choose)
+    carton.turned.connect(cartons.look_from_front)
     page = PreparePage(session, commands.rest_on_floor, commands.centre, desk.registry.run, carton)
     handles = picture.tools["handles"]
     assert isinstance(handles, HandlesTool)

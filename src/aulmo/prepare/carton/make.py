@@ -10,18 +10,21 @@ from aulmo.document import edits
 from aulmo.document.assets import AssetStore
 from aulmo.document.flat import KINDS, SUFFIX, Flat, flat_of, pack_flat
 from aulmo.document.made import carton as folding
+from aulmo.document.made.carton_decals import followed
 from aulmo.document.made.carton_flat import BACK, EDGE, FILM
 from aulmo.document.made.carton_round import radii_of
 from aulmo.document.placement import from_matrix, world_matrix
 from aulmo.document.properties import put_many
-from aulmo.document.records import Carton, Crease, Document, FaceSet, Material, Part, Surface
-from aulmo.errors import BadValue
+from aulmo.document.records import Carton, Crease, Document, FaceSet, Material, Part, Placement, Surface
+from aulmo.errors import BadFile, BadValue
 from aulmo.prepare.arrange import points_of
 from aulmo.prepare.carton import boards
-from aulmo.prepare.carton.lay_out import lay_out, with_kinds
+from aulmo.prepare.carton.drawing import read_drawing
+from aulmo.prepare.carton.lay_out import Sheet, lay_out, with_kinds
 from aulmo.prepare.carton.order import find_order, timed
 from aulmo.prepare.carton.roles import likely_front, roles_of
 
+MOST_DRAWINGS, BETWEEN_MM = 8, 40.0  # of a file that are folded at once; between them
 SIDES = {"back": ("Back", BACK), "edge": ("Edge", EDGE), "film": ("Window film", FILM)}  # face sets: the front is the part's own material
 
 
@@ -30,6 +33,26 @@ def make_carton(document: Document, assets: AssetStore, path: Path, thickness_mm
     sentence."""
     flat = lay_out(Path(path), number)
     return add_carton(document, assets, flat, Path(path), thickness_mm)
+
+
+def every_carton(assets: AssetStore, path: Path, thickness_mm: float = 0.4) -> tuple[Document, list[str]]:
+    """All drawings of a file as cartons, side by side in a document of their own, the largest first. Raises BadFile with one sentence when the first
+    cannot be folded; others that cannot are passed over."""
+    sheet = Sheet(read_drawing(path), Path(path).name)
+    document, x = Document(name=""), 0.0
+    found: list[str] = []
+    for number in range(min(MOST_DRAWINGS, max(1, len(sheet.pieces)))):
+        try:
+            document, part = add_carton(document, assets, sheet.flat(number), path, thickness_mm)
+        except BadFile:
+            if not found:
+                raise
+            continue
+        low, high = (float(end[0]) for end in assets.box(document.parts[part].mesh or ""))
+        document = edits.change_part(document, part, placement=Placement((x - low if found else 0.0, 0.0, 0.0)))
+        x = (x - low if found else 0.0) + high + BETWEEN_MM
+        found.append(part)
+    return document, found
 
 
 def add_carton(document: Document, assets: AssetStore, flat: Flat, path: Path, thickness_mm: float = 0.4, board: str = "") -> tuple[Document, str]:
@@ -77,7 +100,8 @@ def arranged(carton: Carton, flat: Flat, kept: Sequence[Crease] = ()) -> Carton:
 
 def with_carton(document: Document, part_id: str, carton: Carton) -> Document:
     """A part folded as another carton says; what it wears by faces stays with the faces. Raises BadValue."""
-    return edits.change_part(document, part_id, carton=carton, mesh=folding.name_of_mesh(carton))
+    old, name = document.parts[part_id].mesh, folding.name_of_mesh(carton)
+    return edits.change_part(followed(document, part_id, old, name), part_id, carton=carton, mesh=name)
 
 
 def fold(document: Document, part_id: str, degrees: float | Mapping[str, float]) -> Document:
