@@ -21,7 +21,12 @@ from aulmo.prepare.revision.compare import Revision, changes
 from aulmo.prepare.revision.pairs import pair
 from aulmo.prepare.revision.state import kept, remembered, said_of
 from aulmo.prepare.revision.take import take
-from aulmo.trace.shot_drafts import ShotDrafts
+from aulmo.trace import draft, tracer
+from aulmo.trace.camera_rows import camera_row
+from aulmo.trace.options import options_row
+from aulmo.trace.scene import SceneBuilder
+
+SIZE = (704, 560)
 
 
 def ball(radius: float, rows: int) -> Mesh:
@@ -106,14 +111,16 @@ def fold_seconds(panels: int = 60) -> float:
     assets = AssetStore()
     document, part = make.add_carton(Document(name="Strip"), assets, row_of_panels(panels // 2), Path("strip.dxf"))
     document = first_shot(document, assets)
-    drafts, shot = ShotDrafts(assets), document.shots[0]
-    drafts.draw(document, shot, 0.0, (640, 400))
+    builder, camera = SceneBuilder(assets), document.cameras[document.shots[0].camera]
+    maps = draft.blur_environment(builder.build(document).arrays.env)
     taken = []
-    for degrees in (12.0, 7.0, 15.0, 9.0, 11.0):
+    for degrees in (12.0, 7.0, 15.0, 9.0, 11.0, 8.0, 14.0):
         started = time.perf_counter()
-        drafts.draw(make.fold(document, part, degrees), shot, 0.0, (640, 400))
+        document = make.fold(document, part, degrees)
+        scene = builder.build(document, tables=False)
+        tracer.draw_draft(scene, camera_row(camera, *SIZE), options_row(scene, document, camera, document.render), maps, *SIZE)
         taken.append(time.perf_counter() - started)
-    return float(np.median(taken))
+    return float(np.median(taken[2:]))
 
 
 def run(told: Figures) -> None:
@@ -124,4 +131,4 @@ def run(told: Figures) -> None:
         seconds = revision_seconds(count)
         told.add(f"A revision of {count:,} parts compared and taken", seconds, "s", "beyond reading it", f"<= {bar:g}", seconds <= bar)
     seconds = fold_seconds()
-    told.add("A fold of 60 panels to its draft", seconds, "s", "another angle, folded, built and drawn", "<= 0.1", seconds <= 0.1)
+    told.add("A fold of 60 panels to its draft", seconds, "s", "704x560: another angle, folded, built and drawn", "<= 0.1", seconds <= 0.1)

@@ -156,11 +156,12 @@ def test_what_cannot_be_folded_is_told_in_a_sentence(tmp_path):
         drawing.read_drawing(Path("box.step"))
 
 
-def test_hatching_by_the_ten_thousand_is_refused_in_a_sentence(tmp_path):
-    hatch = "".join(f"<path d='M0 {k} L100 {k}'/>" for k in range(61_000))
+def test_hatching_by_the_ten_thousand_is_refused_in_a_sentence(tmp_path, monkeypatch):
+    monkeypatch.setattr(drawing, "MOST_PIECES", 600)
+    hatch = "".join(f"<path d='M0 {k} L100 {k}'/>" for k in range(610))
     path = tmp_path / "hatch.svg"
     path.write_text(f"<svg xmlns='http://www.w3.org/2000/svg' width='100mm' height='100mm' viewBox='0 0 100 100'><g stroke='#000'>{hatch}</g></svg>")
-    with pytest.raises(BadFile, match="more than the 60,000"):
+    with pytest.raises(BadFile, match="610 pieces of lines, more than the 600"):
         drawing.read_drawing(path)
 
 

@@ -10,7 +10,7 @@ from aulmo.prepare.carton.strokes import Drawing
 
 FILES = (".dxf", ".svg", ".pdf")
 LARGEST = 64 << 20
-MOST_PIECES = 60_000  # straight pieces of all strokes
+MOST_PIECES = 40_000  # straight pieces of all strokes
 FARTHEST_MM = 1e6
 
 

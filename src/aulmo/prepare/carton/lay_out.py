@@ -49,7 +49,8 @@ class Sheet:
         lines = [line for line, part in zip(self.net.lines, self.faces.line_part) if part in chosen]
         inside = points[[v for line in lines for v in line.points]]
         low, high = inside.min(0) - 1.0, inside.max(0) + 1.0
-        other = [line for line, part in zip(self.net.lines, self.faces.line_part) if part not in chosen | self.frames and self._stray(part)]
+        closed = set(self.faces.part) | chosen | self.frames  # what closes round nothing may be slits within panels
+        other = [line for line, part in zip(self.net.lines, self.faces.line_part) if part not in closed]
         near = [line for line in other if _inside(points[list(line.points)], low, high)]
         net = Net(points, [*lines, *near], self.net.odd)
         kinds = told(net, faces_of(net), self.used)
@@ -60,10 +61,6 @@ class Sheet:
         odd += [FlatOdd(words, (float(low[0] + 1), float(high[1] - 1))) for words in self.drawing.notes]
         odd += self._told_apart(number)
         return flat_of_lines([*made, *aside], odd[:MOST_ODD], self.drawing.scale, self.drawing.page)
-
-    def _stray(self, part: int) -> bool:
-        """Whether a piece of the net is lines that close round nothing: slits within panels."""
-        return part not in self.faces.part
 
     def _told_apart(self, number: int) -> list[FlatOdd]:
         found = []

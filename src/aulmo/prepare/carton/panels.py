@@ -123,19 +123,17 @@ def _order(faces: Faces, face: int) -> tuple[float, float]:
 
 
 def _panel(faces: Faces, face: int, kinds: Sequence[str]) -> FlatPanel:
+    import shapely
+
     slits = []
+    shape = faces.polygon(face)
+    shapely.prepare(shape)
     for line, pair, kind in zip(faces.net.lines, faces.sides, kinds):
-        if kind == "cut" and pair in ((face, face), (-1, -1)):
-            middle = faces.net.points[list(line.points)].mean(0)
-            if pair == (face, face) or faces.polygon(face).contains(_point(middle)):
+        if kind == "cut" and (pair == (face, face) or pair == (-1, -1)):
+            x, y = faces.net.points[list(line.points)].mean(0)
+            if pair == (face, face) or shapely.contains_xy(shape, x, y):
                 slits.append(_ring(faces.net, line.points))
     return FlatPanel(tuple(_ring(faces.net, ring) for ring in faces.rings[face]), tuple(slits))
-
-
-def _point(at: np.ndarray):
-    from shapely import Point
-
-    return Point(at)
 
 
 def _creases(faces: Faces, kinds: Sequence[str], number: dict[int, int], before: Flat | None) -> tuple[tuple[FlatCrease, ...], list[FlatOdd]]:
