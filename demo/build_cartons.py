@@ -160,14 +160,14 @@ def build_table() -> tuple[Document, AssetStore]:
     lantern = next(i for i in document.roots if document.parts[i].name == "Odrel Wick")
     document, first = wick_carton(document, assets)
     document, (closed, flat) = _twice(document, first)
-    document = script.fold(document, first, {"top lid": 12.0, "top tuck": 38.0, "top dust": 22.0})
+    document = script.fold(document, first, {"top lid": -6.0, "top tuck": 38.0, "top dust": -14.0})
     document = put_inside(document, assets, first, [lantern])
     document = put_many(document, {f"parts/{flat}/carton/folded": 0.0, f"parts/{flat}/carton/rests": "face up"})
     for part, name in ((first, "Carton, open"), (closed, "Carton"), (flat, "Carton, flat")):
         document = edits.change_part(document, part, name=name)
     document = standing(document, closed, 270.0, 60.0, -24.0)
     document = standing(document, flat, -200.0, 860.0, 6.0)
-    document = script.add_choice(document, "Carton", "Opened", {f"parts/{closed}/carton/creases/{c.id}/angle": 15.0
+    document = script.add_choice(document, "Carton", "Opened", {f"parts/{closed}/carton/creases/{c.id}/angle": -15.0
                                  for c in make.carton_of(document, closed).creases if c.group in ("top lid", "top dust")})  # fmt: skip
     document = shot(document, "Table", (-420.0, -1700.0, 860.0), (40.0, 200.0, 150.0), 52.0)
     return shot(document, "Front", (20.0, -1500.0, 330.0), (150.0, 30.0, 190.0), 85.0), assets
