@@ -59,8 +59,8 @@ class Carton(Record):
     thickness: Annotated[float, say.number("Thickness", 0.05, 8, "mm", 2, 0.01, 50, curve=2)] = 0.4
     weight: Annotated[float, say.number("Weight", 0, 2000, "g/m²", 0, 0, 20000)] = 0.0
     rests: Annotated[
-        Literal["upright", "face up", "face down", "base"],
-        say.choice("Rests", "Front upright", "Front lies face up", "Front lies face down", "On its base"),
+        Literal["upright", "face up", "face down"],
+        say.choice("Rests", "Front upright", "Front lies face up", "Front lies face down"),
     ] = "upright"
     fluted: Annotated[Literal["no", "x", "y"], say.choice("Flutes", "None", "Across the drawing", "Up the drawing")] = "no"
     pitch_mm: Annotated[float, say.number("Flute", 1, 10, "mm", 1, 0.2, 100)] = 6.5

@@ -245,7 +245,6 @@ def shifts_now(made: Ready, fold: Fold) -> np.ndarray:
 
 RESTS = {
     "upright": np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]), "face up": np.eye(3), "face down": np.diag([-1.0, 1, -1]),
-    "base": np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]]),
 }  # fmt: skip
 
 

@@ -25,6 +25,7 @@ BLEEDS_MM = (0.0, 2.0, 3.0, 5.0)
 RELIEF_MM = {"emboss": 0.35, "deboss": 0.25, "varnish": 0.02}
 GOLD = (0.9, 0.66, 0.3)
 FOILS = {"silver": (0.86, 0.86, 0.85), "copper": (0.86, 0.5, 0.34), "gold": GOLD}
+WHOLE = 128  # pixels: sides are halved so often without a rest, so that what is seen from far lies where it lies from near
 OURS = "print-"  # begins the ids of nodes that follow from the prints
 
 
@@ -101,7 +102,7 @@ def over_flat(flat: Flat, pixels: np.ndarray, box: Box, mirrored: bool) -> np.nd
     left, bottom, right, top = flat.box
     width, height = right - left, top - bottom
     dots = min(DOTS_PER_MM, MOST_SIDE / max(width, height))
-    wide, high = max(1, round(width * dots)), max(1, round(height * dots))
+    wide, high = (WHOLE * max(1, int(np.ceil(side * dots / WHOLE))) for side in (width, height))
     page = Image.fromarray(pixels)
     across, down = page.width / (box[2] - box[0]), page.height / (box[3] - box[1])
     x, y = (left - box[0]) * across, (box[3] - top) * down
