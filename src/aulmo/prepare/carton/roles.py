@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.flat import Flat
-from aulmo.document.made.carton import lying_together, placed
+from aulmo.document.made.carton import placed
 from aulmo.document.made.carton_bend import frame_at
 from aulmo.document.made.carton_flat import Board, Ready, made_ready
 from aulmo.document.made.carton_hinge import Hinge
@@ -142,7 +142,7 @@ def roles_of(flat: Flat, front: int, thickness: float) -> Roles:
         else:
             _name(flat, hinge, tube, ends, axis, size, below, depth, names, groups, reach)
     _lids(made, tube, groups, names, size, below)
-    _unique(names)
+    _unique(names, front)
     return Roles(tuple(names), tuple(g or "flaps" for g in groups), tuple(float(a) for a in angles))
 
 
@@ -218,14 +218,12 @@ def _lids(made: Ready, tube: bool, groups: list[str], names: list[str], size: np
             names[hinge.child] = f"{end.capitalize()} lid"
 
 
-def _unique(names: list[str]) -> None:
-    count: dict[str, int] = {}
-    for k, name in enumerate(names):
-        name = name or "Panel"
-        count[name] = count.get(name, 0) + 1
-        names[k] = name if names.count(name) == 1 and count[name] == 1 else f"{name} {count[name]}"
-
-
-def told_glued(made: Ready, angles: np.ndarray, thickness: float) -> set[int]:
-    """Panels that lie behind another one when the carton is closed."""
-    return {inner for _, inner, _ in lying_together(made, placed(made, angles, np.zeros(len(made.flat.panels))), thickness)}
+def _unique(names: list[str], front: int) -> None:
+    """Give panels of one name numbers; the front keeps its own."""
+    whole = [name or "Panel" for name in names]
+    count = {whole[front]: 1} if whole.count(whole[front]) > 1 else {}
+    for k, name in enumerate(whole):
+        names[k] = name
+        if whole.count(name) > 1 and k != front:
+            count[name] = count.get(name, 0) + 1
+            names[k] = f"{name} {count[name]}"
