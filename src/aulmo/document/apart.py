@@ -9,6 +9,7 @@ break a library ends only that process, and becomes a sentence. It stays for the
 """
 
 import atexit
+import contextlib
 import fcntl
 import functools
 import io
@@ -24,7 +25,7 @@ import threading
 import time
 from importlib import import_module
 from pathlib import Path
-from typing import Any, Callable, NamedTuple, TypeVar, cast
+from typing import Any, Callable, Iterator, NamedTuple, TypeVar, cast
 
 import msgspec
 
@@ -82,6 +83,20 @@ def apart(
 def here(function: F) -> F:
     """The same function run in this process: for what Aulmo itself has made, or ships."""
     return cast(F, getattr(function, "here", function))
+
+
+@contextlib.contextmanager
+def told(name: str, otherwise: str) -> Iterator[None]:
+    """Whatever a reader within this raises becomes one sentence: a file of a name could not be read, is damaged, or is `otherwise` ("no drawing").
+    Raises BadFile; sentences of ours pass."""
+    try:
+        yield
+    except AulmoError:
+        raise
+    except OSError as error:
+        raise BadFile(f"{name} could not be read: {error.strerror or f'it is damaged or {otherwise}'}.") from error
+    except Exception as error:
+        raise BadFile(f"{name} could not be read: it is damaged or {otherwise}.") from error
 
 
 def _called(arguments: tuple) -> str:

@@ -2,9 +2,10 @@
 changed in place."""
 
 import functools
-from typing import Literal
+from typing import Literal, Sequence
 
 import msgspec
+import numpy as np
 
 from aulmo.document.stores import store_of
 from aulmo.errors import BadFile
@@ -86,6 +87,12 @@ class Flat(msgspec.Struct, frozen=True, gc=False, omit_defaults=True):
     def cuts(self) -> int:
         """How many lines are cut, windows among them."""
         return sum(line.kind in ("cut", "window") for line in self.lines)
+
+
+def ring_area(ring: Sequence[At]) -> float:
+    """The area within a ring in mm², below zero with the clock."""
+    x, y = np.array(ring).T
+    return 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
 
 
 def pack_flat(flat: Flat) -> bytes:

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 
 from aulmo.document import edits
-from aulmo.document.apart import apart
+from aulmo.document.apart import apart, told
 from aulmo.document.made import paths
 from aulmo.document.record_base import FAR
 from aulmo.document.records import GuidePath
@@ -27,16 +27,10 @@ def read_paths(path: Path) -> list[GuidePath]:
     path = Path(path)
     if path.suffix.lower() not in DRAWINGS:
         raise BadFile(f"{path.name} is no drawing Aulmo reads; it reads SVG and DXF.")
-    try:
+    with told(path.name, "no drawing"):
         if path.stat().st_size > LARGEST:
             raise BadFile(f"{path.name} is too large for a drawing.")
         lines = _svg(path) if path.suffix.lower() == ".svg" else _dxf(path)
-    except AulmoError:
-        raise
-    except OSError as error:
-        raise BadFile(f"{path.name} could not be read: {error.strerror or 'it is damaged or no drawing'}.") from error
-    except Exception as error:
-        raise BadFile(f"{path.name} could not be read: it is damaged or no drawing.") from error
     found = []
     for number, (points, closed) in enumerate(lines[:MOST_LINES], 1):
         points = _thinned(points)

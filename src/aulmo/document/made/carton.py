@@ -9,10 +9,9 @@ from typing import NamedTuple
 
 import msgspec
 import numpy as np
-from msgspec.structs import replace
 
 from aulmo.document.carton_records import Carton, Crease
-from aulmo.document.flat import flat_of
+from aulmo.document.flat import flat_of, ring_area
 from aulmo.document.made.carton_bend import Bend, carried, frame_at
 from aulmo.document.made.carton_flat import BACK, EDGE, FRONT, Board, Ready, Strip, ready
 from aulmo.document.made.carton_hinge import Hinge, turn_about as turn_about
@@ -177,10 +176,7 @@ def _bend_sheets(made: Ready, places: np.ndarray, fold: Fold, points: np.ndarray
 
 def outer_rank(made: Ready) -> np.ndarray:
     """Of two panels that lie on one another the one with the higher number is outside: what others hang on, then the larger."""
-    size = np.zeros(len(made.flat.panels))
-    for k, panel in enumerate(made.flat.panels):
-        x, y = np.array(panel.rings[0]).T
-        size[k] = 0.5 * abs(float(x @ np.roll(y, -1) - y @ np.roll(x, -1)))
+    size = np.array([abs(ring_area(panel.rings[0])) for panel in made.flat.panels])
     carries = np.zeros(len(size))
     for hinge in made.hinges:
         carries[hinge.parent] = 1
@@ -432,8 +428,3 @@ def _ends(solid: np.ndarray) -> list[tuple[int, int]]:
     held = np.concatenate([[False], solid, [False]]).astype(int)
     step = np.diff(held)
     return [(int(k), -1) for k in np.nonzero(step > 0)[0]] + [(int(k), 1) for k in np.nonzero(step < 0)[0]]
-
-
-def with_crease(carton: Carton, crease_id: str, **changes: float | str) -> Carton:
-    """A carton with something of one crease changed."""
-    return replace(carton, creases=tuple(replace(c, **changes) if c.id == crease_id else c for c in carton.creases))

@@ -23,18 +23,29 @@ class Sheet(NamedTuple):
     triangles: np.ndarray
 
 
-def filled(shape, height: float, up: bool) -> Sheet | None:
-    """A polygon as a flat sheet that faces up or down."""
+def cut_up(shape) -> np.ndarray:
+    """(m, 3, 2) triangles of a polygon or several, against the clock."""
     import shapely
 
     three = shapely.get_coordinates(shapely.constrained_delaunay_triangles(shape)).reshape(-1, 4, 2)[:, :3]
+    u, v = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]
+    turned = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    return np.where((turned > 0)[:, None, None], three, three[:, ::-1])[np.abs(turned) > 1e-12]
+
+
+def indexed(three: np.ndarray, decimals: int = 9) -> tuple[np.ndarray, np.ndarray]:
+    """Corners (n, 2) of triangles (m, 3, 2), each once, and the triangles by their numbers."""
+    corners, which = np.unique(np.round(three.reshape(-1, 2), decimals), axis=0, return_inverse=True)
+    return corners, which.reshape(-1, 3)
+
+
+def filled(shape, height: float, up: bool) -> Sheet | None:
+    """A polygon as a flat sheet that faces up or down."""
+    three = cut_up(shape)
     if not len(three):
         return None
-    corners, which = np.unique(np.round(three.reshape(-1, 2), 9), axis=0, return_inverse=True)
-    found = which.reshape(-1, 3)
-    a, b, c = (corners[found[:, k]] for k in range(3))
-    turned = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    found = np.where((turned > 0)[:, None] == up, found, found[:, ::-1])[np.abs(turned) > 1e-12]
+    corners, found = indexed(three)
+    found = found if up else found[:, ::-1]
     normal = np.broadcast_to([0.0, 0.0, 1.0 if up else -1.0], (len(corners), 3))
     return Sheet(corners, np.full(len(corners), height), normal, found)
 
@@ -55,8 +66,7 @@ def waves(shape, thickness: float, pitch: float, along: str) -> list[Sheet]:
     pieces = shapely.intersection(cells, band)
     pieces = pieces[shapely.area(pieces) > 1e-4]
     reach = 0.5 * thickness - liner - PAPER_MM
-    corners = shapely.get_coordinates(shapely.constrained_delaunay_triangles(shapely.geometrycollections(pieces) if len(pieces) else band))
-    three = corners.reshape(-1, 4, 2)[:, :3]
+    three = cut_up(shapely.geometrycollections(pieces) if len(pieces) else band)
     if not len(three) or reach <= 0:
         return found
     places = three.reshape(-1, 2)
@@ -66,9 +76,6 @@ def waves(shape, thickness: float, pitch: float, along: str) -> list[Sheet]:
     normal[:, across], normal[:, 2] = -slope, 1.0
     normal /= np.linalg.norm(normal, axis=1)[:, None]
     triangles = np.arange(len(places)).reshape(-1, 3)
-    a, b, c = (three[:, k] for k in range(3))
-    turned = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-    triangles = np.where((turned > 0)[:, None], triangles, triangles[:, ::-1])
     height = reach * np.sin(turn)
     found.append(Sheet(places, height + PAPER_MM, normal, triangles))
     found.append(Sheet(places, height - PAPER_MM, -normal, triangles[:, ::-1]))

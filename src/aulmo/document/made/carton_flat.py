@@ -7,7 +7,7 @@ import numpy as np
 
 from aulmo.document.flat import Flat, flat_of
 from aulmo.document.made.carton_bend import Bend, bend_of
-from aulmo.document.made.carton_board import LINER, film_of, waves
+from aulmo.document.made.carton_board import LINER, cut_up, film_of, indexed, waves
 from aulmo.document.made.carton_hinge import Hinge
 from aulmo.errors import BadValue
 
@@ -176,7 +176,6 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge], bend: Bend | None):
         if bend is not None:
             polygon = shapely.segmentize(polygon, bend.along[1] - bend.along[0])
         whole = polygon if bend is None else _in_strips(polygon, bend)
-        flat_triangles = shapely.get_coordinates(shapely.constrained_delaunay_triangles(whole)).reshape(-1, 4, 2)[:, :3]
         rings = [np.array(ring.coords)[:-1] for ring in (polygon.exterior, *polygon.interiors)]
         starts = np.concatenate(rings)
         ends = np.concatenate([np.roll(ring, -1, 0) for ring in rings])
@@ -193,7 +192,7 @@ def _sheet(flat: Flat, panel: int, own: list[Hinge], bend: Bend | None):
                 bordering[edge] = k
                 a, b = sorted((float((starts[edge] - hinge.at) @ hinge.along), float((ends[edge] - hinge.at) @ hinge.along)))
                 met.append((k, (a, b)))
-        found.append(((panel, flat_triangles, starts, ends, bordering < 0, polygon), met))
+        found.append(((panel, cut_up(whole), starts, ends, bordering < 0, polygon), met))
     return found
 
 
@@ -213,11 +212,7 @@ def _stacked(pieces: list, board: Board) -> Sheets:
         count += len(at)
 
     for panel, flat, starts, ends, open_edge, polygon in pieces:
-        corners, which = np.unique(np.round(flat.reshape(-1, 2), 9), axis=0, return_inverse=True)
-        three = which.reshape(-1, 3)
-        a, b, c = (corners[three[:, k]] for k in range(3))
-        turned = (b - a)[:, 0] * (c - a)[:, 1] - (b - a)[:, 1] * (c - a)[:, 0]
-        three = np.where((turned > 0)[:, None], three, three[:, ::-1])[np.abs(turned) > 1e-12]
+        corners, three = indexed(flat)
         up = np.broadcast_to([0.0, 0.0, 1.0], (len(corners), 3))
         add(corners, np.full(len(corners), 0.5), up, panel, three, FRONT)
         add(corners, np.full(len(corners), -0.5), -up, panel, three[:, ::-1], BACK)

@@ -5,6 +5,7 @@ from typing import NamedTuple
 import numpy as np
 
 from aulmo.document.flat import Flat
+from aulmo.document.made.carton_board import cut_up, indexed
 from aulmo.document.made.carton_flat import BACK, EDGE, FRONT
 from aulmo.document.meshes import Mesh
 from aulmo.errors import BadValue
@@ -70,7 +71,7 @@ def _sheet(flat: Flat, left: float, bottom: float, width: float, height: float):
     for k, panel in enumerate(flat.panels):
         pieces = shapely.intersection(cells, shapely.Polygon(panel.rings[0], panel.rings[1:]))
         pieces = pieces[shapely.area(pieces) > 1e-7]
-        three = shapely.get_coordinates(shapely.constrained_delaunay_triangles(shapely.geometrycollections(list(pieces)))).reshape(-1, 4, 2)[:, :3]
+        three = cut_up(shapely.geometrycollections(list(pieces)))
         corners.append(three)
         owner.append(np.full(len(three), k))
     for polygon in shapely.get_parts(whole):
@@ -79,12 +80,8 @@ def _sheet(flat: Flat, left: float, bottom: float, width: float, height: float):
             points = np.array(ring.coords)
             starts.append(points[:-1])
             ends.append(points[1:])
-    three = np.concatenate(corners)
-    u, v = three[:, 1] - three[:, 0], three[:, 2] - three[:, 0]
-    turned = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-    three = np.where((turned > 0)[:, None, None], three, three[:, ::-1])
-    places, which = np.unique(np.round(three.reshape(-1, 2), 7), axis=0, return_inverse=True)
-    return places, which.reshape(-1, 3), np.concatenate(starts), np.concatenate(ends), np.concatenate(owner)
+    places, triangles = indexed(np.concatenate(corners), 7)
+    return places, triangles, np.concatenate(starts), np.concatenate(ends), np.concatenate(owner)
 
 
 def _mapped(carry, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -128,12 +125,6 @@ def _round_body(how: Round, width: float, height: float):
         return np.stack([wide * np.sin(angle), -wide * np.cos(angle), high], 1)
 
     return carry
-
-
-def widest_turn(how: Round, width: float) -> float:
-    """Degrees that a label goes round its body: above 360 its ends lie on one another."""
-    z = np.linspace(0, how.body_mm, len(how.radii))
-    return float(np.degrees(width / max(1e-6, np.interp(how.rise, z, how.radii))))
 
 
 def _pouch(how: Round, width: float, height: float):

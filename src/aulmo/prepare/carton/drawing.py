@@ -4,8 +4,8 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.document.apart import apart
-from aulmo.errors import AulmoError, BadFile
+from aulmo.document.apart import apart, told
+from aulmo.errors import BadFile
 from aulmo.prepare.carton.strokes import Drawing
 
 FILES = (".dxf", ".svg", ".pdf")
@@ -22,7 +22,7 @@ def read_drawing(path: Path, unit_mm: float = 0.0) -> Drawing:
     kind = path.suffix.lower()
     if kind not in FILES:
         raise BadFile(f"{path.name} is no flat drawing Aulmo reads; it reads DXF, SVG and PDF.")
-    try:
+    with told(path.name, "no drawing"):
         if path.stat().st_size > LARGEST:
             raise BadFile(f"{path.name} is too large for a flat drawing.")
         if kind == ".dxf":
@@ -32,12 +32,6 @@ def read_drawing(path: Path, unit_mm: float = 0.0) -> Drawing:
         else:
             from aulmo.prepare.carton.drawing_pdf import read
         found = read(path, unit_mm)
-    except AulmoError:
-        raise
-    except OSError as error:
-        raise BadFile(f"{path.name} could not be read: {error.strerror or 'it is damaged or no drawing'}.") from error
-    except Exception as error:
-        raise BadFile(f"{path.name} could not be read: it is damaged or no drawing.") from error
     return _sound(found, path.name)
 
 
@@ -60,5 +54,5 @@ def _sound(found: Drawing, name: str) -> Drawing:
         raise BadFile(f"{name} holds no lines that could be folded.")
     if pieces > MOST_PIECES:
         raise BadFile(f"{name} holds {pieces:,} pieces of lines, more than the {MOST_PIECES:,} of a carton; leave out hatching and pictures.")
-    told = [f"{idle} lines have no length and were left out." if idle > 1 else "A line has no length and was left out."] if idle else []
-    return found._replace(strokes=strokes, notes=[*found.notes, *told])
+    lost = [f"{idle} lines have no length and were left out." if idle > 1 else "A line has no length and was left out."] if idle else []
+    return found._replace(strokes=strokes, notes=[*found.notes, *lost])

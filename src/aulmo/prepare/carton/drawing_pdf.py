@@ -161,17 +161,14 @@ class _Walker:
         return str(layer.get("/Name", "")), layer.objgen not in self.off
 
     def _mark(self, operands: Any, resources: Any) -> tuple[str, bool]:
-        if len(operands) > 1 and str(operands[0]) == "/OC" and resources is not None:
-            layer = resources.get("/Properties", {}).get(str(operands[1]))
-            if layer is not None:
-                return self._layer(layer)
-        return "", True
+        layer = marked_layer(operands, resources)
+        return self._layer(layer) if layer is not None else ("", True)
 
     def _coloured(self, state: _State, name: str, operands: Any, resources: Any) -> None:
         stroke = name.isupper()
         if name in ("CS", "cs"):
             space = resources.get("/ColorSpace", {}).get(str(operands[0])) if resources is not None else None
-            spot = str(space[1]).lstrip("/") if space is not None and not _is_name(space) and str(space[0]) == "/Separation" else ""
+            spot = spot_of(space) if space is not None else ""
             if stroke:
                 state.space = spot
             else:
@@ -208,10 +205,20 @@ def _is_number(value: Any) -> bool:
     return True
 
 
-def _is_name(value: Any) -> bool:
+def marked_layer(operands: Any, resources: Any) -> Any:
+    """The layer (optional content group) that marked content belongs to, None for none."""
+    if len(operands) > 1 and str(operands[0]) == "/OC" and resources is not None:
+        return resources.get("/Properties", {}).get(str(operands[1]))
+    return None
+
+
+def spot_of(space: Any) -> str:
+    """The name of a spot colour's space, "" for any other space."""
     import pikepdf
 
-    return isinstance(value, (pikepdf.Name, str))
+    if isinstance(space, (pikepdf.Name, str)) or len(space) < 2 or str(space[0]) != "/Separation":
+        return ""
+    return str(space[1]).lstrip("/").replace("#20", " ")
 
 
 def _hex(numbers: list[float]) -> str:

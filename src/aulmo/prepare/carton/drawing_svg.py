@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 
-from aulmo.prepare.carton.strokes import Drawing, Stroke, curve_steps, dashes_of
+from aulmo.prepare.carton.strokes import Drawing, Stroke, curve_steps, dashes_of, label_of
 from aulmo.prepare.path_files import PIXEL_MM
 
 DEEPEST = 64
@@ -32,13 +32,6 @@ def read(path: Path, unit_mm: float) -> Drawing:
     return Drawing(stroked or filled, words, page, notes)
 
 
-def _layer(values: dict, above: str) -> str:
-    """The name of a group: its label where it has one (an attribute of any namespace that ends so), else its id."""
-    own = values.get("attributes", {})
-    label = next((str(v) for k, v in own.items() if str(k).lower().rstrip("}").endswith("label")), "")
-    return label or str(own.get("id") or "") or above
-
-
 def _walk(group, layer: str, unit: float, stroked: list[Stroke], filled: list[Stroke], level: int) -> None:
     from svgelements import Group, Path as Strokes, Shape
 
@@ -47,7 +40,7 @@ def _walk(group, layer: str, unit: float, stroked: list[Stroke], filled: list[St
         if str(values.get("display", "")).strip() == "none" or str(values.get("visibility", "")).strip() in ("hidden", "collapse"):
             continue
         if isinstance(element, Group) and level < DEEPEST:
-            _walk(element, _layer(values, layer), unit, stroked, filled, level + 1)
+            _walk(element, label_of(values.get("attributes", {})) or layer, unit, stroked, filled, level + 1)
         elif isinstance(element, Shape):
             own = values.get("attributes", {})
             name = str(own.get("class") or "") + " " + str(own.get("id") or "")

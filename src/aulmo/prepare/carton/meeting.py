@@ -7,6 +7,7 @@ import numpy as np
 
 from aulmo.document.flat import Flat
 from aulmo.document.made.carton import placed
+from aulmo.document.made.carton_board import cut_up
 from aulmo.document.made.carton_flat import FRONT, Ready
 
 SHRUNK_MM = 0.8  # edges that touch where panels meet are no collision
@@ -43,7 +44,7 @@ def outlines(flat: Flat, shrunk: float = SHRUNK_MM) -> Outlines:
             ring = np.array(one.exterior.coords)
             edges.append(np.stack([ring[:-1], ring[1:]], 1))
             edge_of.append(np.full(len(ring) - 1, k))
-            three = shapely.get_coordinates(shapely.constrained_delaunay_triangles(one)).reshape(-1, 4, 2)[:, :3]
+            three = cut_up(one)
             triangles.append(three)
             triangle_of.append(np.full(len(three), k))
     return Outlines(np.concatenate(edges), np.concatenate(edge_of), np.concatenate(triangles), np.concatenate(triangle_of))

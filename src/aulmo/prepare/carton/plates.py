@@ -7,9 +7,10 @@ from typing import Any, Callable, NamedTuple
 
 import numpy as np
 
-from aulmo.document.apart import apart, here
-from aulmo.errors import AulmoError, BadFile
-from aulmo.prepare.carton.drawing_pdf import POINT_MM
+from aulmo.document.apart import apart, here, told
+from aulmo.errors import BadFile
+from aulmo.prepare.carton.drawing_pdf import POINT_MM, marked_layer, spot_of
+from aulmo.prepare.carton.strokes import label_of
 
 FILES = (".pdf", ".svg", ".png", ".tif", ".tiff", ".jpg", ".jpeg")
 MOST_SIDE, DOTS_PER_MM = 6144, 20.0  # of a plate
@@ -48,18 +49,12 @@ def read_plates(path: Path, dots_per_mm: float) -> Plates:
     kind = path.suffix.lower()
     if kind not in FILES:
         raise BadFile(f"{path.name} is no artwork Aulmo prints; it prints PDF, SVG, PNG, TIFF and JPEG.")
-    try:
+    with told(path.name, "no artwork"):
         blob = path.read_bytes()
         if kind in (".pdf", ".svg"):
             found = (_pdf if kind == ".pdf" else _svg)(blob, path.name, dots_per_mm)
         else:
             found = _pixels(blob, path.name)
-    except AulmoError:
-        raise
-    except OSError as error:
-        raise BadFile(f"{path.name} could not be read: {error.strerror or 'it is damaged'}.") from error
-    except Exception as error:
-        raise BadFile(f"{path.name} could not be read: it is damaged or no artwork.") from error
     own = role_of(path.stem)
     if own not in ("print", "left") and not found.others:
         return found._replace(printed=np.zeros((1, 1, 4), np.uint8), others={own: coverage(found.printed)})
@@ -119,7 +114,7 @@ def _svg(blob: bytes, name: str, dots: float) -> Plates:
     width, height = wide * 25.4 / 96, high * 25.4 / 96
     side = int(np.ceil(_fitting(dots, width, height) * max(width, height)))
     root = Tree.fromstring(re.sub(r"<!DOCTYPE[^>\[]*(\[[^\]]*\])?[^>]*>", "", text))
-    roles = {id(one): role_of(_label(one)) for one in root.iter() if _label(one)}
+    roles = {id(one): role_of(name) for one in root.iter() if (name := label_of(one.attrib))}
 
     def drawn(wanted: str) -> np.ndarray:
         copy = _with_role(root, roles, wanted, "print")
@@ -127,10 +122,6 @@ def _svg(blob: bytes, name: str, dots: float) -> Plates:
 
     others = {role: drawn(role)[..., 3] for role in ROLES if role != "print" and role in roles.values()}
     return Plates(drawn("print"), others, (width, height), (0.0, 0.0, width, height))
-
-
-def _label(element: Any) -> str:
-    return next((str(v) for k, v in element.attrib.items() if k.lower().rstrip("}").endswith("label")), "") or str(element.attrib.get("id", ""))
 
 
 def _with_role(element: Any, roles: dict[int, str], wanted: str, now: str) -> Any:
@@ -191,16 +182,8 @@ def _pdf_roles(file: Any, page: Any) -> set[str]:
         names += [str(one.get("/Name", "")) for one in file.Root.OCProperties.get("/OCGs", [])]
     except AttributeError:
         pass
-    names += [_spot(space) for space in page.resources.get("/ColorSpace", {}).values()]
+    names += [spot_of(space) for space in page.resources.get("/ColorSpace", {}).values()]
     return {role_of(name) for name in names if name}
-
-
-def _spot(space: Any) -> str:
-    import pikepdf
-
-    if isinstance(space, (pikepdf.Name, str)) or len(space) < 2 or str(space[0]) != "/Separation":
-        return ""
-    return str(space[1]).lstrip("/").replace("#20", " ")
 
 
 def _pdf_drawn(blob: bytes, role: str, scale: float) -> np.ndarray:
@@ -218,7 +201,7 @@ def _pdf_drawn(blob: bytes, role: str, scale: float) -> np.ndarray:
         file.save(out)
     document = pypdfium2.PdfDocument(out.getvalue())
     try:
-        bitmap = document[0].render(scale=scale / POINT_MM * POINT_MM, fill_color=(255, 255, 255, 0), rev_byteorder=True, maybe_alpha=False,
+        bitmap = document[0].render(scale=scale, fill_color=(255, 255, 255, 0), rev_byteorder=True, maybe_alpha=False,
                                     force_bitmap_format=pypdfium2.raw.FPDFBitmap_BGRA)  # fmt: skip
         return np.array(bitmap.to_numpy())
     finally:
@@ -247,18 +230,15 @@ def _filtered(file: Any, content: Any, resources: Any, keep: Callable[[str], boo
             fill, stroke = kept.pop()
         elif name in ("cs", "CS"):
             space = spaces.get(str(operands[0]))
-            spot = _spot(space) if space is not None else ""
+            spot = spot_of(space) if space is not None else ""
             fill, stroke = (spot, stroke) if name == "cs" else (fill, spot)
         elif name in ("rg", "g", "k"):
             fill = ""
         elif name in ("RG", "G", "K"):
             stroke = ""
         elif name in ("BDC", "BMC"):
-            layer = ""
-            if len(operands) > 1 and str(operands[0]) == "/OC":
-                found = resources.get("/Properties", {}).get(str(operands[1]))
-                layer = str(found.get("/Name", "")) if found is not None else ""
-            marks.append(layer)
+            layer_of_it = marked_layer(operands, resources)
+            marks.append(str(layer_of_it.get("/Name", "")) if layer_of_it is not None else "")
         elif name == "EMC" and marks:
             marks.pop()
         elif name in PDF_PAINTS and not wanted(stroke if name in ("S", "s") else fill):
@@ -277,7 +257,7 @@ def _filtered(file: Any, content: Any, resources: Any, keep: Callable[[str], boo
                     seen.add(key)
                     inner = (lambda found, own=role: keep(own)) if role != "print" else keep
                     form.write(_filtered(file, form, form.get("/Resources", resources), inner, seen))
-            elif not wanted(_spot(form["/ColorSpace"]) if "/ColorSpace" in form else ""):
+            elif not wanted(spot_of(form["/ColorSpace"]) if "/ColorSpace" in form else ""):
                 continue
         made.append((operands, operator))
     return pikepdf.unparse_content_stream(made)

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from aulmo.document.flat import Flat
+from aulmo.document.flat import Flat, ring_area
 from aulmo.document.made.carton import placed
 from aulmo.document.made.carton_bend import frame_at
 from aulmo.document.made.carton_flat import Board, Ready, made_ready
@@ -25,14 +25,7 @@ class Roles(NamedTuple):
 
 def sizes(flat: Flat) -> np.ndarray:
     """(panels,) areas in mm², windows not counted."""
-    found = []
-    for panel in flat.panels:
-        area = 0.0
-        for ring in panel.rings:
-            x, y = np.array(ring).T
-            area += 0.5 * float(x @ np.roll(y, -1) - y @ np.roll(x, -1))
-        found.append(area)
-    return np.array(found)
+    return np.array([sum(ring_area(ring) for ring in panel.rings) for panel in flat.panels])
 
 
 def likely_front(flat: Flat) -> int:

@@ -1,6 +1,6 @@
 """The strokes of a flat drawing in mm, with what the file says of each, and how curves become short straight pieces."""
 
-from typing import NamedTuple
+from typing import Mapping, NamedTuple
 
 import numpy as np
 
@@ -53,3 +53,9 @@ def cubic(a: np.ndarray, b: np.ndarray, c: np.ndarray, d: np.ndarray) -> np.ndar
         return d[None]
     t = np.linspace(0.0, 1.0, curve_steps(sum(sizes), turned) + 1)[1:, None]
     return (1 - t) ** 3 * a + 3 * (1 - t) ** 2 * t * b + 3 * (1 - t) * t * t * c + t**3 * d
+
+
+def label_of(attributes: Mapping[str, object]) -> str:
+    """The name of an SVG's group: its label where it has one (an attribute of any namespace that ends so), else its id."""
+    label = next((str(v) for k, v in attributes.items() if str(k).lower().rstrip("}").endswith("label")), "")
+    return label or str(attributes.get("id") or "")
