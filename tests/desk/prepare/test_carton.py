@@ -7,6 +7,7 @@ from PySide6.QtGui import QDropEvent, QMouseEvent
 from PySide6.QtTest import QTest
 
 import flats
+from aulmo.desk.shell.session import DEMO
 from aulmo.document.apart import here
 from aulmo.document.flat import flat_of
 from aulmo.prepare.carton import artwork, drawing, lay_out, make, plates
@@ -185,3 +186,35 @@ def test_a_drawing_that_cannot_be_folded_is_one_sentence(bench, window, qtbot, t
     finally:
         session.trouble.disconnect(said.append)
     assert "no closed panel" in said[0] and session.document is before
+
+
+def test_the_demo_files_become_the_demo_carton(bench, window, qtbot, tmp_path):
+    """From the two files that a packaging designer sends to a carton half open, kept and opened again: it is the one of the demo."""
+    session = window.session
+
+    def waits(done):
+        before = session.document
+        done()
+        qtbot.waitUntil(lambda: session.document is not before and not session.tasks, timeout=60000)
+
+    waits(lambda: window.files.take_files([DEMO / "artwork/wick-carton.dxf"]))
+    session.select([bench.part()])
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(DEMO / "artwork/wick-carton.svg"))])
+    drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, mime, LEFT, Qt.KeyboardModifier.NoModifier)
+    waits(lambda: bench.view.dropEvent(drop))
+    page = window.details.pages["Prepare"].carton
+    type_into(page.film.field, "0.12")
+    type_into(page.all.field, "0.5")
+    mine, part = carton(bench), bench.part()
+    session.save(tmp_path / "mine.aulmo")
+    qtbot.waitUntil(lambda: not session.tasks and (tmp_path / "mine.aulmo").exists(), timeout=30000)
+    session.load(DEMO / "wick-carton.aulmo")
+    theirs = next(p for p in session.document.parts.values() if p.name == "Carton").carton
+    assert sorted(mine.names) == sorted(theirs.names) and {c.group: c.angle for c in mine.creases} == {c.group: c.angle for c in theirs.creases}
+    assert [(p.side, p.role, p.file) for p in mine.prints] == [(p.side, p.role, p.file) for p in theirs.prints] and mine.film_mm == theirs.film_mm
+    session.load(tmp_path / "mine.aulmo")
+    kept = session.document.parts[part]
+    assert kept.carton == mine and kept.carton.folded == 0.5
+    low, high = session.assets.box(kept.mesh)
+    assert (high - low).min() > 20  # neither flat nor of no body
