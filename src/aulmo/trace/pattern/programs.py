@@ -71,6 +71,8 @@ class ProgramBook:
         self.radii: list[float] = []
         self._curves: dict[tuple[str, float], np.ndarray] = {}
         self._textures: dict[tuple[str, bool], Texture] = {}
+        self._at_hand: tuple[str, Pixels] | None = None
+        self._facts: dict[str, tuple[int, int, bool]] = {}  # height, width, whether it has an alpha
         self._order: list[tuple[str, bool]] = []
         self._lays: list[np.ndarray] = []
         self._lay_of: dict[bytes, int] = {}
@@ -84,7 +86,8 @@ class ProgramBook:
         if solid and self.sees_through(name):
             key = (f"{name}#solid", colour)
         if key not in self._textures:
-            pixels = make() if make is not None else read_picture(self.assets.get(name), name)
+            pixels = make() if make is not None else self._read(name)
+            self._at_hand = None
             if key[0] != name:
                 pixels = pixels._replace(codes=np.ascontiguousarray(pixels.codes[..., :-1]))
             self._textures[key] = make_texture(pixels, colour)
@@ -93,20 +96,27 @@ class ProgramBook:
             self._order.append(key)
         return self._order.index(key)
 
-    def _any(self, name: str) -> Texture:
-        if (name, False) not in self._textures and (name, True) not in self._textures:
-            self._textures[name, True] = make_texture(read_picture(self.assets.get(name), name), True)
-            self._keep_within()
-        return self._textures.get((name, True)) or self._textures[name, False]
+    def _read(self, name: str) -> Pixels:
+        """A picture's pixels, at hand until it is asked for by number: its shape is asked first."""
+        if self._at_hand is None or self._at_hand[0] != name:
+            self._at_hand = name, read_picture(self.assets.get(name), name)
+        pixels = self._at_hand[1]
+        h, w = pixels.codes.shape[:2]
+        self._facts[name] = h, w, pixels.codes.ndim == 3 and pixels.codes.shape[2] in (2, 4)
+        return pixels
+
+    def _facts_of(self, name: str) -> tuple[int, int, bool]:
+        if name not in self._facts:
+            self._read(name)
+        return self._facts[name]
 
     def shape(self, name: str) -> tuple[int, int]:
         """Height and width of a picture."""
-        w, h, _ = self._any(name).levels[0]
-        return h, w
+        return self._facts_of(name)[:2]
 
     def sees_through(self, name: str) -> bool:
         """Whether a picture has an alpha."""
-        return self._any(name).sees_through
+        return self._facts_of(name)[2]
 
     def lay(self, row: np.ndarray) -> int:
         """Of a lay's row; the same for the same numbers."""
@@ -258,6 +268,7 @@ class ProgramBook:
         """(lays, pictures, what has to be kept while they are read): the rows of all that was numbered since `begin`."""
         self._keep_within()
         lays = np.array(self._lays).reshape(-1, LAY_COLUMNS)
+        self._at_hand = None
         held = tuple(self._textures[key] for key in self._order)
         rows = np.zeros((len(held), TEXTURE_COLUMNS))
         for row, texture in zip(rows, held):
