@@ -2,8 +2,8 @@
 
 import numpy as np
 import pytest
-from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QMouseEvent
+from PySide6.QtCore import QEvent, QPoint, QPointF, Qt
+from PySide6.QtGui import QMouseEvent
 from PySide6.QtTest import QTest
 
 import flats
@@ -11,7 +11,7 @@ from aulmo.desk.shell.session import DEMO
 from aulmo.document.apart import here
 from aulmo.document.flat import flat_of
 from aulmo.prepare.carton import artwork, drawing, lay_out, make, plates
-from desk_tools import type_into
+from desk_tools import drop, file_mime, type_into
 
 LEFT = Qt.MouseButton.LeftButton
 
@@ -146,9 +146,7 @@ def test_artwork_dropped_on_the_flat_is_printed_and_can_be_taken_off(bench, wind
         '<g id="emboss"><rect x="110" y="60" width="30" height="9"/></g></svg>'
     )
     before = session.document
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(tmp_path / "wick-art.svg"))])
-    bench.view.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, mime, LEFT, Qt.KeyboardModifier.NoModifier))
+    drop(bench.view, file_mime(tmp_path / "wick-art.svg"), QPoint(50, 50))
     qtbot.waitUntil(lambda: session.document is not before, timeout=30000)
     section = window.details.pages["Prepare"].artwork
     assert "wick-art.svg" in section.files["front"].toolTip() and "foil" in section.told["front"].text()
@@ -199,10 +197,7 @@ def test_the_demo_files_become_the_demo_carton(bench, window, qtbot, tmp_path):
 
     waits(lambda: window.files.take_files([DEMO / "artwork/wick-carton.dxf"]))
     session.select([bench.part()])
-    mime = QMimeData()
-    mime.setUrls([QUrl.fromLocalFile(str(DEMO / "artwork/wick-carton.svg"))])
-    drop = QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, mime, LEFT, Qt.KeyboardModifier.NoModifier)
-    waits(lambda: bench.view.dropEvent(drop))
+    waits(lambda: drop(bench.view, file_mime(DEMO / "artwork/wick-carton.svg"), QPoint(50, 50)))
     page = window.details.pages["Prepare"].carton
     type_into(page.film.field, "0.12")
     type_into(page.all.field, "0.5")

@@ -49,8 +49,9 @@ def every_carton(assets: AssetStore, path: Path, thickness_mm: float = 0.4) -> t
                 raise
             continue
         low, high = (float(end[0]) for end in assets.box(document.parts[part].mesh or ""))
-        document = edits.change_part(document, part, placement=Placement((x - low if found else 0.0, 0.0, 0.0)))
-        x = (x - low if found else 0.0) + high + BETWEEN_MM
+        aside = x - low if found else 0.0
+        document = edits.change_part(document, part, placement=Placement((aside, 0.0, 0.0)))
+        x = aside + high + BETWEEN_MM
         found.append(part)
     return document, found
 

@@ -87,7 +87,6 @@ class ProgramBook:
             key = (f"{name}#solid", colour)
         if key not in self._textures:
             pixels = make() if make is not None else self._read(name)
-            self._at_hand = None
             if key[0] != name:
                 pixels = pixels._replace(codes=np.ascontiguousarray(pixels.codes[..., :-1]))
             self._textures[key] = make_texture(pixels, colour)
@@ -97,12 +96,12 @@ class ProgramBook:
         return self._order.index(key)
 
     def _read(self, name: str) -> Pixels:
-        """A picture's pixels, at hand until it is asked for by number: its shape is asked first."""
+        """A picture's pixels. The last one stays at hand until all is gathered: its shape, its alpha and its numbers are asked for in a row."""
         if self._at_hand is None or self._at_hand[0] != name:
             self._at_hand = name, read_picture(self.assets.get(name), name)
         pixels = self._at_hand[1]
         h, w = pixels.codes.shape[:2]
-        self._facts[name] = h, w, pixels.codes.ndim == 3 and pixels.codes.shape[2] in (2, 4)
+        self._facts[name] = h, w, pixels.codes.shape[2] in (2, 4)
         return pixels
 
     def _facts_of(self, name: str) -> tuple[int, int, bool]:
@@ -266,9 +265,9 @@ class ProgramBook:
 
     def tables(self) -> tuple[np.ndarray, np.ndarray, tuple[Texture, ...]]:
         """(lays, pictures, what has to be kept while they are read): the rows of all that was numbered since `begin`."""
+        self._at_hand = None
         self._keep_within()
         lays = np.array(self._lays).reshape(-1, LAY_COLUMNS)
-        self._at_hand = None
         held = tuple(self._textures[key] for key in self._order)
         rows = np.zeros((len(held), TEXTURE_COLUMNS))
         for row, texture in zip(rows, held):
