@@ -18,14 +18,15 @@ BELOW = {
     "surface": {"errors", "document"},
     "light": {"errors", "document", "surface"},
     "prepare": {"errors", "document", "surface", "light"},
+    "shelf": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "finish"},
     "frame": {"errors", "document", "surface", "light"},
     "motion": {"errors", "document"},
     "trace": {"errors", "document", "surface", "light", "frame"},
     "finish": {"errors", "document", "surface", "light", "frame", "trace"},
     "deliver": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish"},
-    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver"},
-    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver", "desk"},
-    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "deliver", "command"},
+    "desk": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "shelf", "deliver"},
+    "command": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "shelf", "deliver", "desk"},
+    "script": {"errors", "document", "surface", "light", "frame", "trace", "prepare", "motion", "finish", "shelf", "deliver", "command"},
     "__main__": {"command"},
 }
 # within the renderer: kernels in rooms, the rest on top of them

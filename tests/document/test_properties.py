@@ -33,11 +33,12 @@ def full() -> r.Document:
 LINKS = {
     r.Carton: {"creases", "prints"}, r.Crease: {"id"}, r.Print: {"id"},
     r.Part: {"carton", "mends", "id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
-    r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"},
-    r.Node: {"id", "inputs", "adjust"}, r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups"}, r.NodeGroup: {"id"},
+    r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"}, r.Prop: {"id"},
+    r.Node: {"id", "inputs", "adjust"}, r.ProjectColour: {"id"},
+    r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups", "follows"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
-    r.Decal: {"id", "adjust"},
-    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id"}, r.Lamp: {"id", "copies"}, r.Camera: {"id"},
+    r.Decal: {"id", "adjust", "follows"}, r.Backdrop: {"follows"},
+    r.Environment: {"sky", "softboxes"}, r.Softbox: {"id", "follows"}, r.Lamp: {"id", "copies", "follows"}, r.Camera: {"id"},
     r.Shot: {"id", "overrides", "picks", "photograph"},
     r.Photograph: {"lines", "sticks", "patch", "cutouts"}, r.SightLine: {"id"}, r.ShadowStick: {"id"}, r.Cutout: {"id"},
     r.Motion: {"id"}, r.Cut: {"id"}, r.Marker: {"id"}, r.LaneGroup: {"id"}, r.Choice: {"id", "overrides"}, r.Axis: {"id", "choices"},
@@ -45,7 +46,7 @@ LINKS = {
     r.Remark: {"id"}, r.RenderSettings: {"film", "preview"},
     r.Finish: {"id", "layers", "balance"}, r.Layer: {"id", "grade", "masks"}, r.Mask: {"id"},
     r.Document: {
-        "schema_version", "parts", "roots", "selections", "sources", "paths", "materials", "decals",
+        "schema_version", "parts", "roots", "selections", "sources", "props", "paths", "materials", "colours", "decals",
         "environment", "backdrop", "floor", "lamps", "cameras", "shots", "render", "keys",
         "motions", "film", "axes", "refused", "moved", "finishes", "remarks",
     },
@@ -253,7 +254,7 @@ def test_every_text_that_could_name_something_says_what_it_names():
     plain = {
         "id", "name", "kind", "source_key", "projection", "axis", "date", "unit", "group", "view", "stop", "file_type", "folder", "roots", "notes",
         "path", "up", "text", "anchor", "made_for", "catches", "file", "lay", "swatch", "shot", "known", "source", "finish", "reference_file",
-        "inside", "follows", "digest", "by", "at", "pinned", "board", "rests", "fluted", "form", "side", "role",
+        "inside", "follows", "digest", "stamp", "note", "by", "at", "pinned", "board", "rests", "fluted", "form", "side", "role",
     }  # fmt: skip
     from aulmo.document.references import _fields
 

@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, DecalId, MaterialId, PartId, Place, Record, Triple
+from aulmo.document.record_base import AssetName, ColourId, DecalId, MaterialId, PartId, Place, Record, Triple
 from aulmo.document.surface_records import Adjust
 
 
@@ -34,7 +34,7 @@ class Decal(Record):
     `colouring` keeps the artwork's colours, takes the surface's alone, or those of `swaps`. `roughness` replaces the surface's when it is not
     below 0. `edge_mm` is how high the edge stands, `raised_mm` how far light artwork stands out (below 0: in), `ground` the share of the relief below
     that shows through. `frame` names another decal that this one is seen within. `stood` : of a region, where each part stood when it was
-    placed; with `slips` parts that move slip away under it.
+    placed; with `slips` parts that move slip away under it. `follows` names colours of the project, as in a material.
     """
 
     id: str
@@ -84,3 +84,4 @@ class Decal(Record):
     visible: Annotated[bool, say.yes("Visible")] = True
     slips: Annotated[bool, say.choice("A part that moves", {False: "Takes its piece along", True: "Slips under it"})] = False
     stood: Annotated[tuple[Stood, ...], say.many("Stood")] = ()
+    follows: dict[str, ColourId] = {}

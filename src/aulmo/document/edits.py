@@ -104,7 +104,9 @@ def forget(document: Document, gone: set[str]) -> Document:
     selections = {i: replace(s, parts=tuple(p for p in s.parts if p not in gone)) for i, s in document.selections.items()}
     sources = {i: replace(s, roots=tuple(p for p in s.roots if p not in gone)) for i, s in document.sources.items()}
     kept = {i: s for i, s in selections.items() if s.parts}
-    return without_keys(replace(document, selections=kept, sources={i: s for i, s in sources.items() if s.roots}))
+    left = {i: replace(p, roots=tuple(r for r in p.roots if r not in gone)) for i, p in document.props.items()}
+    there = {i: s for i, s in sources.items() if s.roots}
+    return without_keys(replace(document, selections=kept, sources=there, props={i: p for i, p in left.items() if p.roots}))
 
 
 def without_keys(document: Document) -> Document:

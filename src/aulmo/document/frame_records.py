@@ -3,11 +3,12 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, CameraId, Mark, MaterialId, PartId, Place, Record, Triple, Value
+from aulmo.document.record_base import AssetName, CameraId, ColourId, Mark, MaterialId, PartId, Place, Record, Triple, Value
 
 
 class Backdrop(Record):
-    """What the camera sees behind everything. `shot` names the one whose photograph it is; only resolving sets it, and the kind "photograph"."""
+    """What the camera sees behind everything. `shot` names the one whose photograph it is; only resolving sets it, and the kind "photograph".
+    `follows` names colours of the project, as in a material."""
 
     kind: Annotated[
         Literal["environment", "colour", "gradient", "transparent", "photograph"],
@@ -16,6 +17,7 @@ class Backdrop(Record):
     top: Annotated[Triple, say.colour("Top")] = (0.35, 0.35, 0.35)
     bottom: Annotated[Triple, say.colour("Bottom")] = (0.12, 0.12, 0.12)
     shot: Annotated[str, say.reference("Photograph of")] = ""
+    follows: dict[str, ColourId] = {}
 
 
 class Floor(Record):

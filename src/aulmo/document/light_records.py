@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from aulmo.document import property as say
 from aulmo.document.part_records import Copies
-from aulmo.document.record_base import AssetName, EnvironmentName, PartId, Record, Triple
+from aulmo.document.record_base import AssetName, ColourId, EnvironmentName, PartId, Record, Triple
 from aulmo.document.surface_records import Stop
 
 
@@ -45,7 +45,7 @@ class Softbox(Record):
     darkens toward the outline by that share. `bent`: its long side runs along a great circle, up to all round. `stops` is above white
     (`light.softbox.WHITE_NITS`). It lies over what is below, is added to it, or takes light away ("flag"). `grade` says how the `grades` run.
     `picture` is an asset or, when `shipped`, the name of one that comes with Aulmo. An empty `group` is one of its own. `stays_with` "dome" is
-    what the dome stays with; `part` is whom it follows with "part".
+    what the dome stays with; `part` is whom it follows with "part"; `follows` names colours of the project, as in a material.
     """
 
     id: str
@@ -88,6 +88,7 @@ class Softbox(Record):
         say.choice("Stays with", "The dome", "The scene", "The camera", "The product"),
     ] = "dome"
     part: Annotated[PartId | None, say.reference("Follows")] = None
+    follows: dict[str, ColourId] = {}
 
 
 class Environment(Record):
@@ -134,7 +135,7 @@ class Lamp(Record):
     rectangle's or portal's height, a ring's inner diameter, a tube's length. `power` is read in `unit`: lumen in all, candela along the
     axis, nit of the surface, or lux of a distant light square on. A distant lamp's `angle` is how wide it looks; a spot's `cone` is its
     full angle and `softness` the share of it that fades. `lights` names the parts and groups it lights; empty means all. One that stays with
-    "camera" or "part" stands in their axes: see `light.staying`. `copies` is a rule that it is repeated by.
+    "camera" or "part" stands in their axes: see `light.staying`. `copies` is a rule that it is repeated by; `follows` as a softbox has it.
     """
 
     id: str
@@ -165,3 +166,4 @@ class Lamp(Record):
     stays_with: Annotated[Literal["scene", "camera", "part"], say.choice("Stays with", "The scene", "The camera", "The product")] = "scene"
     part: Annotated[PartId | None, say.reference("Follows")] = None
     copies: Copies | None = None
+    follows: dict[str, ColourId] = {}

@@ -205,3 +205,15 @@ class Source(Record):
     digest: Annotated[str, say.text("Content")] = ""
     said: Annotated[AssetName | None, say.reference("What it said")] = None
     aside: Annotated[tuple[str, ...], say.many("Not kept")] = ()
+
+
+class Prop(Record):
+    """Something kept that stands in the project: the file it was taken from, what that held then (`stamp`, see `project_file.stamp_of`), and its
+    `roots` here. When it is `tied` the project tells when the file holds something else."""
+
+    id: str
+    name: Annotated[str, say.text("Name")]
+    path: Annotated[str, say.text("File")] = ""
+    stamp: Annotated[str, say.text("Content")] = ""
+    roots: Annotated[tuple[PartId, ...], say.many("Parts")] = ()
+    tied: Annotated[bool, say.yes("Tied", "Tells when the kept one has changed")] = False

@@ -4,7 +4,7 @@ from typing import Any, Mapping
 
 from msgspec.structs import replace
 
-from aulmo.document import records as r
+from aulmo.document import colours, records as r
 from aulmo.document.addresses import (
     AXES as AXES,
     Leaf,
@@ -38,9 +38,11 @@ def put(document: r.Document, address: str, value: Any) -> r.Document:
 
 
 def put_many(document: r.Document, values: Mapping[str, Any]) -> r.Document:
-    """The document with other values at several addresses. Raises BadValue; none is set then."""
+    """The document with other values at several addresses; "colour:" and the id of one of the project's colours lets a colour follow that. Raises
+    BadValue; none is set then."""
     tree: dict = {}
-    for address, value in values.items():
+    told = colours.read(document, values)
+    for address, value in told.values.items():
         steps = address.split("/")
         try:
             above: Any = document
@@ -51,7 +53,7 @@ def put_many(document: r.Document, values: Mapping[str, Any]) -> r.Document:
         except KeyError:
             raise nothing_at(address) from None
         grow(tree, steps, accepted(about(address), value))
-    return _remade(applied(document, tree), tree, strict=True)
+    return colours.settled(_remade(applied(document, tree), tree, strict=True), told)
 
 
 def with_values(document: r.Document, values: Mapping[str, Any]) -> r.Document:
@@ -127,6 +129,8 @@ def resolve(document: r.Document, choices: Mapping[str, str] | None = None, time
     keys = document.keys
     for track in tracks_of(keys):
         grow(tree, track.steps, track.at(time))
+    if "colours" in tree:
+        colours.led(document, tree)
     if keys:
         tree["keys"] = Leaf({})
     if any(s.overrides for s in document.shots):

@@ -22,6 +22,7 @@ MaterialId = Annotated[str, _refers("materials")]
 CameraId = Annotated[str, _refers("cameras")]
 PathId = Annotated[str, _refers("paths")]
 DecalId = Annotated[str, _refers("decals")]
+ColourId = Annotated[str, _refers("colours")]
 
 
 def within(least: float, most: float) -> msgspec.Meta:

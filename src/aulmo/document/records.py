@@ -8,6 +8,7 @@ from typing import Annotated
 
 from aulmo.document import property as say
 from aulmo.document.carton_records import Carton as Carton, Crease as Crease, Print as Print
+from aulmo.document.colour_records import ProjectColour as ProjectColour
 from aulmo.document.decal_records import (
     Decal as Decal,
     Stood as Stood,
@@ -58,6 +59,7 @@ from aulmo.document.part_records import (
     Part as Part,
     Piece as Piece,
     Placement as Placement,
+    Prop as Prop,
     Selection as Selection,
     SetPiece as SetPiece,
     Slice as Slice,
@@ -66,6 +68,7 @@ from aulmo.document.part_records import (
 from aulmo.document.record_base import (
     AssetName as AssetName,
     CameraId as CameraId,
+    ColourId as ColourId,
     DecalId as DecalId,
     EnvironmentName as EnvironmentName,
     FaceNumber as FaceNumber,
@@ -126,8 +129,10 @@ class Document(Record):
     roots: tuple[str, ...] = ()
     selections: dict[str, Selection] = {}
     sources: dict[str, Source] = {}
+    props: dict[str, Prop] = {}
     paths: dict[str, GuidePath] = {}
     materials: dict[str, Material] = {}
+    colours: dict[str, ProjectColour] = {}
     decals: dict[str, Decal] = {}
     environment: Environment = Environment()
     backdrop: Backdrop = Backdrop()

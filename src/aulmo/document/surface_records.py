@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, Mark, Record, Triple
+from aulmo.document.record_base import AssetName, ColourId, Mark, Record, Triple
 
 
 class Surface(Record):
@@ -230,7 +230,8 @@ class Material(Record):
     (`coat_height`, `coat_normal`) or `displacement` (mm, built into the mesh with triangles no longer than `displacement_step` mm).
     A wire may read one number of a colour, as "id:red". `pictures` keeps those that came with a file, by what they are for. `layers` lie over
     the surface, the lowest first; `groups` gather nodes in cards. `swatch` is the file of the artist's library that it was taken from, `tags` what
-    it is found by there. `made_for` is the choice that it was made for, when the base has no use for it.
+    it is found by there. `made_for` is the choice that it was made for, when the base has no use for it. `follows` says by the address within it
+    which of its colours are a colour of the project.
     """
 
     id: str
@@ -250,3 +251,4 @@ class Material(Record):
     swatch: Annotated[str, say.text("Of the library")] = ""
     tags: Annotated[tuple[str, ...], say.many("Tags")] = ()
     made_for: Annotated[str, say.text("Made for")] = ""
+    follows: dict[str, ColourId] = {}

@@ -96,3 +96,50 @@ def from_temperature(kelvin: float) -> tuple[float, float, float]:
 def luminance(acescg) -> float:
     """Luminance of a colour relative to white."""
     return float(LUMINANCE @ np.asarray(acescg, float))
+
+
+# as they are seen: CIELAB under D50, as print and measuring devices have it
+
+_ACESCG_TO_XYZ_D50 = _adapt((0.32168, 0.33767), (0.34567, 0.35850)) @ np.linalg.inv(_XYZ_TO_AP1)
+_D50 = np.array([0.34567 / 0.35850, 1.0, (1 - 0.34567 - 0.35850) / 0.35850])
+
+
+def to_lab(acescg) -> np.ndarray:
+    """(..., 3) CIELAB under D50 of colours, white at 100 (CIE 15:2004)."""
+    share = np.maximum(np.asarray(acescg, float) @ _ACESCG_TO_XYZ_D50.T / _D50, 0.0)
+    f = np.where(share > (6 / 29) ** 3, np.cbrt(share), share * (29 / 6) ** 2 / 3 + 4 / 29)
+    return np.stack([116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], -1)
+
+
+def from_lab(lab) -> tuple[float, float, float]:
+    """ACEScg of CIELAB under D50. Raises BadValue outside lightness 0 to 100 or beyond 200 from grey."""
+    lightness, a, b = (float(v) for v in lab)
+    if not (0 <= lightness <= 100 and abs(a) <= 200 and abs(b) <= 200):
+        raise BadValue("A Lab value has a lightness from 0 to 100, and two numbers from -200 to 200.")
+    y = (lightness + 16) / 116
+    f = np.array([y + a / 500, y, y - b / 200])
+    xyz = np.where(f > 6 / 29, f**3, 3 * (6 / 29) ** 2 * (f - 4 / 29)) * _D50
+    r, g, blue = np.linalg.inv(_ACESCG_TO_XYZ_D50) @ xyz
+    return (float(r), float(g), float(blue))
+
+
+def difference(one, other) -> float:
+    """How far two CIELAB colours look apart by CIEDE2000 (Sharma, Wu & Dalal 2005): 1 is just seen."""
+    (l1, a1, b1), (l2, a2, b2) = (tuple(float(v) for v in c) for c in (one, other))
+    mean = (np.hypot(a1, b1) + np.hypot(a2, b2)) / 2
+    g = 0.5 * (1 - np.sqrt(mean**7 / (mean**7 + 25.0**7)))
+    a1, a2 = (1 + g) * a1, (1 + g) * a2
+    c1, c2 = np.hypot(a1, b1), np.hypot(a2, b2)
+    h1, h2 = (np.degrees(np.arctan2(b, a)) % 360 for a, b in ((a1, b1), (a2, b2)))
+    turn = h2 - h1
+    turn = 0.0 if c1 * c2 == 0 else turn - 360 if turn > 180 else turn + 360 if turn < -180 else turn
+    dl, dc, dh = l2 - l1, c2 - c1, 2 * np.sqrt(c1 * c2) * np.sin(np.radians(turn / 2))
+    lm, cm = (l1 + l2) / 2, (c1 + c2) / 2
+    hm = h1 + h2 if c1 * c2 == 0 else (h1 + h2) / 2 + (0 if abs(h1 - h2) <= 180 else 180 if h1 + h2 < 360 else -180)
+    cos = lambda degrees: np.cos(np.radians(degrees))  # noqa: E731
+    t = 1 - 0.17 * cos(hm - 30) + 0.24 * cos(2 * hm) + 0.32 * cos(3 * hm + 6) - 0.20 * cos(4 * hm - 63)
+    sl = 1 + 0.015 * (lm - 50) ** 2 / np.sqrt(20 + (lm - 50) ** 2)
+    sc, sh = 1 + 0.045 * cm, 1 + 0.015 * cm * t
+    rt = -2 * np.sqrt(cm**7 / (cm**7 + 25.0**7)) * np.sin(np.radians(60 * np.exp(-(((hm - 275) / 25) ** 2))))
+    dl, dc, dh = dl / sl, dc / sc, dh / sh
+    return float(np.sqrt(dl**2 + dc**2 + dh**2 + rt * dc * dh))

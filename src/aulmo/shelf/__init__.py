@@ -1,0 +1,1 @@
+"""The shelf: what the artist owns, found, known for what it is, and taken into a project."""
