@@ -40,13 +40,13 @@ def find_parts(document: Document, name: str) -> list[str]:
     return found
 
 
-def dress(document: Document, part: str, swatch: str) -> Document:
-    """Put a swatch of the shelf on the parts of a name. Raises BadValue."""
+def dress(document: Document, part: str, material: str) -> Document:
+    """Put a material on the parts of a name: one of the project by its name, else a swatch of the shelf. Raises BadValue."""
     from aulmo.surface import swatches
 
-    material = swatches.material(swatch)
-    document = edits.put_material(document, material)
-    return edits.drop_unused_materials(edits.assign_material(document, find_parts(document, part), material.id))
+    worn = next((m for m in document.materials.values() if m.name == material), None) or swatches.material(material)
+    document = edits.put_material(document, worn)
+    return edits.drop_unused_materials(edits.assign_material(document, find_parts(document, part), worn.id))
 
 
 def material_of(document: Document, part: str) -> Material:
@@ -391,3 +391,49 @@ def add_choice(document: Document, axis: str, choice: str, overrides: dict[str, 
     if known is not None:
         return variants.put_override(document, known.id, overrides)
     return variants.add_choice(document, held.id, choice, overrides)[0]
+
+
+def shelf_add(folder: Path | str) -> None:
+    """Put a folder on the shelf: it is looked through when something is looked for, and nothing of it is copied. Raises BadFile."""
+    from aulmo.shelf.shelves import add_folder
+
+    add_folder(Path(folder))
+
+
+def shelf_find(words: str = "") -> list[dict[str, str]]:
+    """What lies on the shelf and meets all words, the best first: `name`, `kind` ("swatch", "light set", "dome", "light picture", "lamp", "prop",
+    "picture", "picture set", "artwork", "photograph", "finish", "board", "carton", "model", "film", "colour table") and `path`, which begins with
+    "aulmo:" where there is no file. Words may be of names, tags, kinds, colours, finishes, or numbers: "rough black plastic", "ior 1.46", "2 m"."""
+    from aulmo.shelf.shelves import Shelf
+    from aulmo.shelf.words import found
+
+    shelf = Shelf()
+    shelf.refresh()
+    return [{"name": t.name, "kind": t.kind, "path": t.path} for t in found(shelf.things(), words)]
+
+
+def keep_prop(document: Document, assets: AssetStore, part_id: str, path: Path | str) -> None:
+    """Keep a part, or a group, with all it wears and what belongs to it in a file. Raises BadValue or CannotWrite."""
+    from aulmo.shelf import props
+
+    if part_id not in document.parts:
+        raise BadValue(f"There is no part {part_id}.")
+    props.keep_prop(document, assets, [part_id], Path(path))
+
+
+def use_prop(
+    document: Document, assets: AssetStore, path: Path | str, at: tuple[float, float, float] | None = None, tied: bool = False
+) -> tuple[Document, list[str]]:
+    """A document with a kept prop, or another project's product, at its size on the floor: where it stood at home, or with its foot `at` a place. A
+    `tied` one is told of when its file changes. Returns the document and the ids of its roots. Raises BadFile; the document is as it was."""
+    from aulmo.shelf import props
+
+    return props.use_prop(document, assets, Path(path), at=at, tied=tied)
+
+
+def add_colour(document: Document, name: str, rgb: tuple[float, float, float]) -> tuple[Document, str]:
+    """A colour of the project (linear ACEScg). Returns the document and its id; putting "colour:<id>" at the address of any colour of a material,
+    decal, light or backdrop lets that follow it. Raises BadValue."""
+    from aulmo.document import colours
+
+    return colours.add_colour(document, name, rgb)

@@ -13,5 +13,7 @@ class ProjectColour(Record):
     id: str
     name: Annotated[str, say.text("Name")]
     rgb: Annotated[Triple, say.colour("Colour")] = (0.5, 0.5, 0.5)
-    tolerance: Annotated[float, say.number("Tolerance", 0, 10, "", 1, 0, 100, tip="How far what is seen may be from it: 1 is just seen, 2 is usual in print")] = 2.0
+    tolerance: Annotated[
+        float, say.number("Tolerance", 0, 10, "", 1, 0, 100, tip="How far what is seen may be from it: 1 is just seen, 2 is usual in print")
+    ] = 2.0
     note: Annotated[str, say.text("Note")] = ""

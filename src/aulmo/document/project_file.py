@@ -26,7 +26,7 @@ from aulmo.errors import BadFile, BadValue, CannotWrite
 LARGEST_DOCUMENT = 256 << 20  # bytes of a description, unpacked
 LARGEST_MEMBER = 4 << 30
 SUSPICIOUS, SQUEEZED = 64 << 20, 300  # a member beyond the first that was squeezed by more than the second is no honest one
-_SAVED, _THUMBNAIL, _ORIGINS = "saved.json", "thumbnail.png", "origins.json"
+_SAVED, _THUMBNAIL, _ORIGINS, _ABOUT = "saved.json", "thumbnail.png", "origins.json", "about.json"
 
 
 class _Version(msgspec.Struct):
@@ -97,6 +97,23 @@ class _Saved(msgspec.Struct, omit_defaults=True):
     version: str = ""
 
 
+class About(msgspec.Struct, omit_defaults=True):
+    """By what a file is found on the shelf."""
+
+    name: str = ""
+    tags: tuple[str, ...] = ()
+    note: str = ""
+
+
+def read_about(path: Path) -> About:
+    """By what a file is found on the shelf; nothing where it does not say."""
+    try:
+        with ZipFile(path) as archive:
+            return msgspec.json.decode(archive.read(_ABOUT), type=About) if archive.getinfo(_ABOUT).file_size < 1 << 20 else About()
+    except Exception:  # noqa: BLE001 (most say nothing)
+        return About()
+
+
 def stamp_of(path: Path) -> str:
     """What tells a project file from another: a hash of its members' names, sizes and checksums; "" where there is no file that can be read.
     Who saved it, when, and its pictures do not count."""
@@ -108,7 +125,7 @@ def stamp_of(path: Path) -> str:
 
 
 def _is_aside(member: str) -> bool:
-    return member in (_SAVED, _THUMBNAIL, _ORIGINS) or member.startswith(last_pictures.FOLDER)
+    return member in (_SAVED, _THUMBNAIL, _ORIGINS, _ABOUT) or member.startswith(last_pictures.FOLDER)
 
 
 def _stamp(archive: ZipFile) -> str:
@@ -147,11 +164,14 @@ def _me() -> str:
         return platform.node() or "this machine"
 
 
-def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | None = None, squeeze: bool = True, over: bool = False) -> None:
+def save(
+    document: Document, assets: AssetStore, path: Path, thumbnail: bytes | None = None, squeeze: bool = True, over: bool = False,
+    about: About | None = None,
+) -> None:  # fmt: skip
     """Write a project file. Raises CannotWrite or BadFile; the old file is then as it was. Raises Changed when somebody else has changed the file
     since it was opened or saved with these assets, unless it is to be saved `over` that.
 
-    Without `squeeze` it is written as it is: ten times as soon and three times as large, for what is read once and thrown away.
+    Without `squeeze` it is written as it is: ten times as soon and three times as large, for what is read once and thrown away. `about` says by what the file is found on the shelf.
     """
     path = Path(path)
     names = held_assets(document, assets)
@@ -168,6 +188,8 @@ def save(document: Document, assets: AssetStore, path: Path, thumbnail: bytes | 
             archive.writestr(_SAVED, told)
             if origins := {name: assets.origins[name] for name in names if name in assets.origins}:
                 archive.writestr(_ORIGINS, msgspec.json.encode(origins))
+            if about is not None:
+                archive.writestr(_ABOUT, msgspec.json.encode(about))
             if thumbnail:
                 archive.writestr(_THUMBNAIL, thumbnail, ZIP_STORED)
             assets.last_pictures.write(archive, [shot.id for shot in document.shots])

@@ -85,9 +85,7 @@ def _moved(document: Document, by: np.ndarray) -> Document:
 
 def _shifted(decal, by: np.ndarray):
     """A region and where its parts stood, moved in the world."""
-    stood = tuple(
-        replace(s, place=tuple(v + (float(by[k // 4]) if k % 4 == 3 else 0.0) for k, v in enumerate(s.place))) for s in decal.stood
-    )
+    stood = tuple(replace(s, place=tuple(v + (float(by[k // 4]) if k % 4 == 3 else 0.0) for k, v in enumerate(s.place))) for s in decal.stood)
     return replace(decal, position=tuple((np.array(decal.position) + by).tolist()), stood=stood)
 
 
@@ -245,7 +243,9 @@ def updated(document: Document, assets: AssetStore, prop_id: str) -> Document:
         made = tree.move_into(made, [now.id], was.parent, before=was.id)
         made = edits.change_part(made, now.id, placement=was.placement, locked=was.locked)
     if len(old) == 1 and len(home) > 1:  # more of them than before: they stand about the first as they do at home
-        carried = world_matrix(document, old[0].id) @ np.linalg.inv(world_matrix(replace(made, parts={**made.parts, home[0].id: home[0]}), home[0].id))
+        carried = world_matrix(document, old[0].id) @ np.linalg.inv(
+            world_matrix(replace(made, parts={**made.parts, home[0].id: home[0]}), home[0].id)
+        )
         made = edits.place_parts(made, {p.id: from_matrix(carried @ world_matrix(made, p.id)) for p in home[1:]})
     made = edits.delete_parts(edits.change_parts(made, [i for i in prop.roots if i in before], locked=False), prop.roots)
     made = replace(made, props={**{i: p for i, p in made.props.items() if i not in (prop_id, new_prop.id)}, prop_id: replace(new_prop, id=prop_id)})

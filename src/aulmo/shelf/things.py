@@ -53,7 +53,9 @@ class Thing(msgspec.Struct, frozen=True, omit_defaults=True):
     def words(self) -> str:
         """All that words are looked for in, in small letters."""
         folder = "" if self.path.startswith(OWN) else f"{Path(self.path).name} {Path(self.path).parent.name}"
-        return " ".join((self.name, self.kind, KINDS.get(self.kind, ""), self.family, self.told, " ".join(self.tags), " ".join(self.finish), self.note, folder)).lower()
+        return " ".join(
+            (self.name, self.kind, KINDS.get(self.kind, ""), self.family, self.told, " ".join(self.tags), " ".join(self.finish), self.note, folder)
+        ).lower()
 
 
 def lab(colour: Iterable[float]) -> Triple:

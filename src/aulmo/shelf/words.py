@@ -188,7 +188,11 @@ def found(things: Iterable[Thing], text: str, used: Mapping[str, str] = {}) -> l
 
 def alike(things: Iterable[Thing], one: Thing) -> list[Thing]:
     """The things of its kind that look like one, the nearest first; itself left out."""
-    near = [(math.dist(t.look, one.look), t.name, t) for t in things if t.kind == one.kind and len(t.look) == len(one.look) and t.look and t.key != one.key]
+    near = [
+        (math.dist(t.look, one.look), t.name, t)
+        for t in things
+        if t.kind == one.kind and len(t.look) == len(one.look) and t.look and t.key != one.key
+    ]
     near.sort(key=lambda n: n[:2])
     if not near:
         return []

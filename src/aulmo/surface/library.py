@@ -25,7 +25,7 @@ NEAR = 0.28  # how far apart colours may look that count as found
 
 
 class Swatch(NamedTuple):
-    """A file of the library: its name, kind, tags, main colour (ACEScg), and the PNG of its thumbnail."""
+    """A file of the library: its name, kind, tags, main colour (ACEScg), the PNG of its thumbnail, and a note."""
 
     path: Path
     name: str
@@ -33,6 +33,7 @@ class Swatch(NamedTuple):
     tags: tuple[str, ...]
     colour: tuple[float, float, float]
     thumbnail: bytes
+    note: str = ""
 
 
 def main_colour(material: Material) -> tuple[float, float, float]:
@@ -45,12 +46,12 @@ def main_colour(material: Material) -> tuple[float, float, float]:
     return surface.base_color
 
 
-def save_swatch(document: Document, assets: AssetStore, material_id: str, folder: Path, tags: Iterable[str] = (), thumbnail: bytes = b"") -> Path:
+def save_swatch(document: Document, assets: AssetStore, material_id: str, folder: Path, tags: Iterable[str] = (), thumbnail: bytes = b"", note: str = "") -> Path:
     """Write a material to the library, in the place of one of its name; decals and their artwork stay behind. Raises BadValue or CannotWrite."""
     material = document.materials[material_id]
     tags = tuple(dict.fromkeys(t.strip().lower() for t in tags if t.strip())) or material.tags
     xml, pictures, _ = written(replace(material, tags=tags), assets)
-    about = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material))}
+    about = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material)), **({"note": note} if note else {})}
     members = {**pictures, ABOUT: json.dumps(about).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
     make_folder(folder)
     theirs = next((s.path for s in swatches_in(folder)[0] if s.name == material.name), None)
@@ -69,26 +70,27 @@ def swatches_in(folder: Path) -> tuple[list[Swatch], dict[Path, str]]:
         raise BadFile(f"The folder of swatches {folder} could not be read: {error.strerror or error}.") from None
     for path in paths:
         try:
-            found.append(_about(path))
+            found.append(about(path))
         except Exception:  # noqa: BLE001 (whatever a damaged file makes of itself: it must not hide the others)
             trouble[path] = f"{path.name} is no swatch, or it is damaged."
     return sorted(found, key=lambda s: s.name.lower()), trouble
 
 
-def _about(path: Path) -> Swatch:
+def about(path: Path) -> Swatch:
+    """What a file of the library says of itself. Raises whatever a damaged file makes of itself."""
     with zipfile.ZipFile(path) as archive:
         names = set(archive.namelist())
         if len(names) > MOST_MEMBERS:
             raise ValueError
         if not any(n.lower().endswith(".mtlx") for n in names):
             raise ValueError
-        about = json.loads(archive.read(ABOUT)) if ABOUT in names and archive.getinfo(ABOUT).file_size < 1 << 20 else {}
+        told = json.loads(archive.read(ABOUT)) if ABOUT in names and archive.getinfo(ABOUT).file_size < 1 << 20 else {}
         thumbnail = archive.read(THUMBNAIL) if THUMBNAIL in names and archive.getinfo(THUMBNAIL).file_size < 4 << 20 else b""
-    r, g, b = (float(v) for v in about.get("colour", (0.5, 0.5, 0.5)))
+    r, g, b = (float(v) for v in told.get("colour", (0.5, 0.5, 0.5)))
     if not all(math.isfinite(v) for v in (r, g, b)):
         raise ValueError
-    tags = tuple(str(t)[:200] for t in about.get("tags", [])[:200])
-    return Swatch(path, str(about.get("name") or path.stem)[:500], str(about.get("kind", ""))[:200], tags, (r, g, b), thumbnail)
+    tags = tuple(str(t)[:200] for t in told.get("tags", [])[:200])
+    return Swatch(path, str(told.get("name") or path.stem)[:500], str(told.get("kind", ""))[:200], tags, (r, g, b), thumbnail, str(told.get("note", ""))[:2000])
 
 
 def searched(swatches: Iterable[Swatch], text: str) -> list[Swatch]:
