@@ -34,7 +34,7 @@ LINKS = {
     r.Carton: {"creases", "prints"}, r.Crease: {"id"}, r.Print: {"id"},
     r.Part: {"carton", "mends", "id", "parent", "children", "placement", "finesse", "face_sets", "set_piece", "copies", "piece"},
     r.FaceSet: {"id"}, r.GuidePath: {"id"}, r.Selection: {"id"}, r.Source: {"id"}, r.Prop: {"id"},
-    r.Node: {"id", "inputs", "adjust"}, r.ProjectColour: {"id"},
+    r.Node: {"id", "inputs", "adjust"}, r.ProjectColour: {"id"}, r.Follow: {"at", "colour"},
     r.Material: {"id", "surface", "nodes", "wires", "pictures", "lays", "layers", "groups", "follows"}, r.NodeGroup: {"id"},
     r.SurfaceLayer: {"id", "surface", "wires"}, r.Lay: {"id"},
     r.Decal: {"id", "adjust", "follows"}, r.Backdrop: {"follows"},

@@ -50,16 +50,16 @@ def followed_at(document: r.Document, address: str) -> r.ProjectColour | None:
     record: Any = document
     for step in held[0].split("/"):
         record = child(record, step)
-    return document.colours.get(record.follows.get(held[1], ""))
+    return document.colours.get(next((f.colour for f in record.follows if f.at == held[1]), ""))
 
 
 def followers(document: r.Document, colour_id: str | None = None) -> dict[str, str]:
     """Which colour is followed, by the address of what follows it; of one colour where that is told."""
     found = {}
     for above, record in _holders(document):
-        for rest, followed in record.follows.items():
-            if followed in document.colours and colour_id in (None, followed) and is_there(document, f"{above}/{rest}"):
-                found[f"{above}/{rest}"] = followed
+        for one in record.follows:
+            if one.colour in document.colours and colour_id in (None, one.colour) and is_there(document, f"{above}/{one.at}"):
+                found[f"{above}/{one.at}"] = one.colour
     return found
 
 
@@ -103,13 +103,13 @@ def settled(document: r.Document, told: Told) -> r.Document:
             record: Any = document
             for step in above.split("/"):
                 record = child(record, step)
-            noted[above] = dict(record.follows)
+            noted[above] = {f.at: f.colour for f in record.follows}
         if colour_id is None:
             noted[above].pop(rest, None)
         else:
             noted[above][rest] = colour_id
     for above, follows in noted.items():
-        grow(tree, f"{above}/follows".split("/"), follows)
+        grow(tree, f"{above}/follows".split("/"), tuple(r.Follow(at, colour) for at, colour in follows.items()))
     made = applied(document, tree) if tree else document
     tree = {}
     for colour_id in told.changed:

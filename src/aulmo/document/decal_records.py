@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, ColourId, DecalId, MaterialId, PartId, Place, Record, Triple
+from aulmo.document.record_base import AssetName, DecalId, Follow, MaterialId, PartId, Place, Record, Triple
 from aulmo.document.surface_records import Adjust
 
 
@@ -84,4 +84,4 @@ class Decal(Record):
     visible: Annotated[bool, say.yes("Visible")] = True
     slips: Annotated[bool, say.choice("A part that moves", {False: "Takes its piece along", True: "Slips under it"})] = False
     stood: Annotated[tuple[Stood, ...], say.many("Stood")] = ()
-    follows: dict[str, ColourId] = {}
+    follows: tuple[Follow, ...] = ()

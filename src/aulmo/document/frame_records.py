@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, CameraId, ColourId, Mark, MaterialId, PartId, Place, Record, Triple, Value
+from aulmo.document.record_base import AssetName, CameraId, Follow, Mark, MaterialId, PartId, Place, Record, Triple, Value
 
 
 class Backdrop(Record):
@@ -17,7 +17,7 @@ class Backdrop(Record):
     top: Annotated[Triple, say.colour("Top")] = (0.35, 0.35, 0.35)
     bottom: Annotated[Triple, say.colour("Bottom")] = (0.12, 0.12, 0.12)
     shot: Annotated[str, say.reference("Photograph of")] = ""
-    follows: dict[str, ColourId] = {}
+    follows: tuple[Follow, ...] = ()
 
 
 class Floor(Record):

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from aulmo.document import property as say
 from aulmo.document.part_records import Copies
-from aulmo.document.record_base import AssetName, ColourId, EnvironmentName, PartId, Record, Triple
+from aulmo.document.record_base import AssetName, EnvironmentName, Follow, PartId, Record, Triple
 from aulmo.document.surface_records import Stop
 
 
@@ -88,7 +88,7 @@ class Softbox(Record):
         say.choice("Stays with", "The dome", "The scene", "The camera", "The product"),
     ] = "dome"
     part: Annotated[PartId | None, say.reference("Follows")] = None
-    follows: dict[str, ColourId] = {}
+    follows: tuple[Follow, ...] = ()
 
 
 class Environment(Record):
@@ -166,4 +166,4 @@ class Lamp(Record):
     stays_with: Annotated[Literal["scene", "camera", "part"], say.choice("Stays with", "The scene", "The camera", "The product")] = "scene"
     part: Annotated[PartId | None, say.reference("Follows")] = None
     copies: Copies | None = None
-    follows: dict[str, ColourId] = {}
+    follows: tuple[Follow, ...] = ()

@@ -43,3 +43,10 @@ FaceNumber = Annotated[int, within(0, 10_000_000)]
 
 class Record(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
     """Base of all records. They never change and so can form no cycles: looking for garbage passes over them, however many there are."""
+
+
+class Follow(Record):
+    """What of a record follows a colour of the project: the address `at` within it."""
+
+    at: str
+    colour: ColourId

@@ -72,6 +72,7 @@ from aulmo.document.record_base import (
     DecalId as DecalId,
     EnvironmentName as EnvironmentName,
     FaceNumber as FaceNumber,
+    Follow as Follow,
     Mark as Mark,
     MaterialId as MaterialId,
     Pair as Pair,

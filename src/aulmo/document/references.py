@@ -120,8 +120,6 @@ def _exchanged(value: Any, kind: str, instead: dict[str, str]) -> Any:
                 named = getattr(value, link.field)
                 if isinstance(named, str) and named in instead:
                     changed[link.field] = instead[named]
-                elif isinstance(named, dict) and set(named.values()) & set(instead):
-                    changed[link.field] = {k: instead.get(n, n) for k, n in named.items()}
                 elif isinstance(named, tuple) and set(named) & set(instead):
                     changed[link.field] = tuple(dict.fromkeys(instead.get(n, n) for n in named))
         for name in within:

@@ -3,7 +3,7 @@
 from typing import Annotated, Literal
 
 from aulmo.document import property as say
-from aulmo.document.record_base import AssetName, ColourId, Mark, Record, Triple
+from aulmo.document.record_base import AssetName, Follow, Mark, Record, Triple
 
 
 class Surface(Record):
@@ -251,4 +251,4 @@ class Material(Record):
     swatch: Annotated[str, say.text("Of the library")] = ""
     tags: Annotated[tuple[str, ...], say.many("Tags")] = ()
     made_for: Annotated[str, say.text("Made for")] = ""
-    follows: dict[str, ColourId] = {}
+    follows: tuple[Follow, ...] = ()

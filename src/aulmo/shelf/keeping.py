@@ -48,7 +48,7 @@ def keep_lamp(document: Document, assets: AssetStore, lamp_id: str, path: Path, 
     """Write a lamp to a file; it stands in the world and lights all. Raises BadValue or CannotWrite."""
     if lamp_id not in document.lamps:
         raise BadValue("There is no such lamp.")
-    lamp = replace(lamp_stays(document, document.lamps[lamp_id], "scene", None, None), part=None, lights=(), follows={})
+    lamp = replace(lamp_stays(document, document.lamps[lamp_id], "scene", None, None), part=None, lights=(), follows=())
     _save(Document(name=lamp.name, lamps={lamp.id: lamp}), assets, Path(path), told, thumbnail)
 
 
@@ -56,19 +56,19 @@ def keep_decal(document: Document, assets: AssetStore, decal_id: str, path: Path
     """Write a decal to a file with its picture and what it is made of. Raises BadValue or CannotWrite."""
     if decal_id not in document.decals:
         raise BadValue("There is no such decal.")
-    decal = replace(document.decals[decal_id], belongs="region", parts=(), stood=(), frame=None, group="", follows={})
+    decal = replace(document.decals[decal_id], belongs="region", parts=(), stood=(), frame=None, group="", follows=())
     worn = {decal.material: document.materials[decal.material]} if decal.material in document.materials else {}
-    worn = {i: replace(m, follows={}) for i, m in worn.items()}
+    worn = {i: replace(m, follows=()) for i, m in worn.items()}
     _save(Document(name=decal.name, decals={decal.id: decal}, materials=worn), assets, Path(path), told, thumbnail)
 
 
 def keep_light(document: Document, assets: AssetStore, path: Path, told: About | None = None, thumbnail: bytes | None = None) -> None:
     """Write all light to a file. Raises CannotWrite."""
     light = light_of(document)
-    boxes = tuple(replace(b, follows={}) for b in light.environment.softboxes)
+    boxes = tuple(replace(b, follows=()) for b in light.environment.softboxes)
     kept = replace(
-        light, environment=replace(light.environment, softboxes=boxes), backdrop=replace(light.backdrop, follows={}),
-        lamps={i: replace(x, follows={}) for i, x in light.lamps.items()},
+        light, environment=replace(light.environment, softboxes=boxes), backdrop=replace(light.backdrop, follows=()),
+        lamps={i: replace(x, follows=()) for i, x in light.lamps.items()},
     )  # fmt: skip
     _save(kept, assets, Path(path), told, thumbnail)
 

@@ -42,3 +42,12 @@ def shipped_name(thing: Thing) -> str:
 def is_own(thing: Thing) -> bool:
     """Whether it ships with Aulmo."""
     return thing.path.startswith(OWN) or thing.path.startswith(str(ROOT))
+
+
+def thumbnail_file(thing: Thing) -> Path | None:
+    """The small picture that comes along with a thing that ships, None where there is none."""
+    if not is_own(thing):
+        return None
+    slug = thing.name.lower().replace(" ", "-").replace(",", "")
+    path = ROOT / "desk" / "thumbnails" / f"{slug}.png" if thing.kind == "swatch" else LIST.parent / "thumbnails" / f"{thing.kind.replace(' ', '-')}-{slug}.png"
+    return path if path.exists() else None

@@ -4,6 +4,7 @@ copied."""
 import hashlib
 import os
 import threading
+import time
 from pathlib import Path
 from typing import Callable, Iterable
 
@@ -20,6 +21,7 @@ from aulmo.shelf.things import Thing
 VERSION = 1  # of what is told of files: another one looks at all of them again
 MOST_FILES, DEEPEST = 50_000, 12
 BATCH = 24
+OFTEN = 2.0  # s between two times that what is known so far is told
 Progress = Callable[[str, float], bool] | None
 
 
@@ -151,6 +153,7 @@ def refreshed(folder: Path, index: Index, progress: Progress = None, came: Calla
     wanted = sorted(path for path in there if path not in files)
     if not wanted and len(files) == len(index.files) and note == index.note:
         return index
+    said_at = time.monotonic()
     for start in range(0, len(wanted), BATCH):
         batch = wanted[start : start + BATCH]
         said = f"Looking through {folder.name}, {counted(len(wanted) - start, 'file')} to go"
@@ -158,8 +161,9 @@ def refreshed(folder: Path, index: Index, progress: Progress = None, came: Calla
             break
         for path, things in zip(batch, _told([folder / p for p in batch])):
             files[path] = _File(*there[path], things)
-        if came is not None:
+        if came is not None and time.monotonic() - said_at > OFTEN:
             came(_indexed(files, note))
+            said_at = time.monotonic()
     made = _indexed(files, note)
     _save(folder, made)
     return made

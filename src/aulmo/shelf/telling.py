@@ -234,7 +234,7 @@ def _vector(path: Path) -> Iterable[Thing]:
         yield Thing(title(path), "carton", str(path), told="flat drawing", tags=("vector", "dieline"))
         return
     numbers = {}
-    look = _drawn(path)
+    look = drawn(path)
     more: dict[str, Any] = {}
     if look is not None:
         more = {"colours": looks.colours_of(look), "look": looks.look_numbers(look)}
@@ -243,7 +243,7 @@ def _vector(path: Path) -> Iterable[Thing]:
     yield Thing(title(path), "artwork", str(path), told="vector", tags=("vector",), numbers=numbers, **more)
 
 
-def _drawn(path: Path) -> Look | None:
+def drawn(path: Path) -> Look | None:
     """A vector drawing made small, None where that is not to be had."""
     from aulmo.surface.colour import decode_srgb
 

@@ -129,10 +129,10 @@ _NAMED = {
 }  # fmt: skip
 
 
-def take(document: Document, assets: AssetStore, path: Path) -> tuple[Document, str]:
-    """A document with a swatch of the library as one of its materials, and its id; the one that is there from before where it is the same.
-    Raises BadFile."""
-    material = _read(path, assets)
+def take(document: Document, assets: AssetStore, path: Path, name: str = "") -> tuple[Document, str]:
+    """A document with a swatch of the library as one of its materials, and its id; the one that is there from before where it is the same. Of a file
+    that holds several it is the one of the `name`. Raises BadFile."""
+    material = _read(path, assets, name)
     same = next((m for m in document.materials.values() if alike(m, material)), None)
     if same is not None:
         return document, same.id
@@ -141,8 +141,11 @@ def take(document: Document, assets: AssetStore, path: Path) -> tuple[Document, 
     return edits.put_material(document, material), material.id
 
 
-def _read(path: Path, assets: AssetStore) -> Material:
-    return replace(read_materials(path, assets).materials[0], swatch=path.name)
+def _read(path: Path, assets: AssetStore, name: str = "") -> Material:
+    held = read_materials(path, assets).materials
+    if not held:
+        raise BadFile(f"{path.name} holds no material.")
+    return replace(next((m for m in held if m.name == name), held[0]), swatch=path.name)
 
 
 def put_in_place(document: Document, assets: AssetStore, material_id: str, path: Path) -> Document:

@@ -44,9 +44,9 @@ def told(document: Document, addresses: list[str]) -> str:
     return f"{get(document, addresses[0]).name} of {part.name}" if len(addresses) == 1 and "/face_sets/" in addresses[0] else part.name
 
 
-def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
-    """Dress surfaces in a swatch of the shelf ("swatch" newline name), a material of the project ("material" newline id newline name) or a swatch of
-    the artist's own ("library" newline file newline name)."""
+def dressed(session: Session, payload: str, addresses: list[str]) -> tuple[Document, str] | None:
+    """The document with surfaces dressed in a swatch of the shelf ("swatch" newline name), a material of the project ("material" newline id newline
+    name) or a swatch of a file ("library" newline file newline name), and what that is called. A sentence and None where it cannot be read."""
     from aulmo.surface import library, swatches
 
     kind, name = payload.split("\n")[0], payload.split("\n")[1]
@@ -54,9 +54,9 @@ def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
     if kind == "material":
         material = document.materials[name]
     elif kind == "library":
-        found = session.attempt(lambda: library.take(document, session.assets, Path(name)))
+        found = session.attempt(lambda: library.take(document, session.assets, Path(name), payload.split("\n")[2]))
         if found is None:
-            return
+            return None
         document, taken = found
         material = document.materials[taken]
     else:
@@ -65,4 +65,11 @@ def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
         material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
         document = edits.put_material(document, material)
     words = f"{material.name} on {told(document, addresses)}"
-    session.apply(words, edits.drop_unused_materials(edits.dress(document, addresses, material.id)))
+    return edits.drop_unused_materials(edits.dress(document, addresses, material.id)), words
+
+
+def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:
+    """Dress surfaces in a swatch: see `dressed`."""
+    made = dressed(session, payload, addresses)
+    if made is not None:
+        session.apply(made[1], made[0])

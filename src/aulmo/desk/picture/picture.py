@@ -9,6 +9,8 @@ from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, swatch_targets
+from aulmo.desk.shelf.taker import Taken, thing_of
+from aulmo.desk.shelf.trying import Trying
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
@@ -51,6 +53,8 @@ class Picture(PictureView):
         self.named_stages: tuple[str, ...] = ()  # where the cursor names the material too
         self.kinds: list[FileKind] = []
         self.takers: list[Taker] = []  # stages that do something of their own with files dropped on a part
+        self.shelf: dict[str, Taken] = {}  # what stages do with things of the shelf, by their kinds
+        self.trying = Trying(session)
         self.tools: dict[str, Tool] = {}
         self.select = Select(self)
         for tool in (self.select, HandlesTool(self), Probe(self), PatchTool(self)):
@@ -281,19 +285,28 @@ class Picture(PictureView):
     # drops
 
     def dragEnterEvent(self, event) -> None:  # noqa: N802
-        """Take swatches and files that mean something here."""
-        if event.mimeData().hasFormat(SWATCH_MIME) or event.mimeData().hasUrls():
+        """Take swatches, things of the shelf, and files that mean something here."""
+        if event.mimeData().hasFormat(SWATCH_MIME) or event.mimeData().hasUrls() or thing_of(event.mimeData()) is not None:
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event) -> None:  # noqa: N802
         """Say what the drop will do."""
-        at = event.position().toPoint()
-        self.say_at(at, *self._drop_words(event.mimeData(), at, bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)))
+        at, mime = event.position().toPoint(), event.mimeData()
+        alone = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self.say_at(at, *self._drop_words(mime, at, alone))
+        thing = thing_of(mime)
+        if mime.hasFormat(SWATCH_MIME):
+            part = self.part_at(at)
+            targets = self._targets(at, part, alone) if part in self.session.document.parts else []
+            self.trying.swatch(bytes(mime.data(SWATCH_MIME).data()).decode(), targets)
+        elif thing is not None and thing.kind in self.shelf:
+            self.trying.thing(thing, self.shelf[thing.kind], at)
         event.acceptProposedAction()
 
     def dragLeaveEvent(self, event) -> None:  # noqa: N802
         """Gone again."""
         self.hush()
+        self.trying.end()
 
     def _drop_words(self, mime, at: QPoint, alone: bool) -> tuple[str, str]:
         document = self.session.document
@@ -307,6 +320,9 @@ class Picture(PictureView):
             face_set = get(document, targets[0]) if "/face_sets/" in targets[0] else None
             where = face_set.name if face_set is not None else counted(parts, "part")
             return document.parts[part].name, f"drop: {name} on {where}"
+        thing = thing_of(mime)
+        if thing is not None and thing.kind in self.shelf:
+            return self.shelf[thing.kind].words(thing, at)
         files = [Path(u.toLocalFile()) for u in mime.urls() if u.isLocalFile()]
         for taker in self.takers:
             words = taker.words(files, at)
@@ -330,7 +346,12 @@ class Picture(PictureView):
         at = event.position().toPoint()
         self.hush()
         mime = event.mimeData()
-        if mime.hasFormat(SWATCH_MIME):
+        thing = thing_of(mime)
+        self.trying.end()
+        if thing is not None and thing.kind != "swatch" and thing.kind in self.shelf:
+            self.shelf[thing.kind].take(thing, at)
+            event.acceptProposedAction()
+        elif mime.hasFormat(SWATCH_MIME):
             part = self.part_at(at)
             if part not in self.session.document.parts:
                 self.session.hint.emit("Drop a swatch on a part")

@@ -58,6 +58,7 @@ class Looking(QObject):
         self.playing = False
         self.loose: dict[str, Any] = {}
         self.tried: dict[str, Any] = {}  # values that are only looked at: no edit takes them up, and the next one ends them
+        self.tried_whole: Document | None = None  # a whole document that is only looked at, as what is dragged over the picture would make it
         self.picks: dict[str, str] = {}
         self.hand = ""
         self.shot_id: str | None = None
@@ -105,7 +106,7 @@ class Looking(QObject):
     @property
     def resolved(self) -> Document:
         """The document as the shot has it at the present time."""
-        document, shot = self.document, self.shot
+        document, shot = self.tried_whole or self.document, self.shot
         known = self._resolved
         now = (self.time, self.loose, self.tried, self.picks)
         if known is None or known[0][0] is not document or known[0][1] is not shot or known[0][2:] != now:
@@ -135,10 +136,17 @@ class Looking(QObject):
     @property
     def in_time(self) -> Document:
         """The document with its keys, and for now with what will be taken back."""
+        document = self.tried_whole or self.document
         if not self.loose and not self.tried:
-            return self.document
+            return document
         held = {address: (Key(self.time, value),) for address, value in (self.loose | self.tried).items()}
-        return replace(self.document, keys={**self.document.keys, **held})
+        return replace(document, keys={**document.keys, **held})
+
+    def try_document(self, document: Document | None) -> None:
+        """Look at another document in the place of this one, until None is tried or something is changed."""
+        if document is not self.tried_whole:
+            self.tried_whole = document
+            self.view_changed.emit()
 
     def try_on(self, values: dict[str, Any]) -> None:
         """Look at values without taking them: until others are tried, or something is changed."""

@@ -62,6 +62,7 @@ class Session(LongWork):
         self.stand_in, self.outside = "", False
         self.selection, self.subject, self.shot_id, self.free_view, self.isolated, self.time = (), "", None, None, (), document.film.start
         self.loose, self.tried, self.recording, self.playing = {}, {}, False, False
+        self.tried_whole = None
         self.picks, self.hand = {}, ""
         self.picked = ("", ())
         self.last_selection, self.copied_material = (), None
@@ -151,7 +152,7 @@ class Session(LongWork):
         elif self.picked[0] and old.parts[self.picked[0]].mesh != new.parts[self.picked[0]].mesh:
             self.picked, gone = ("", ()), True  # its faces may be others now
         self.loose = {a: v for a, v in self.loose.items() if a in new.keys}
-        self.tried = {}
+        self.tried, self.tried_whole = {}, None
         self.changed.emit(old, new)
         if gone:
             self.selection_changed.emit()

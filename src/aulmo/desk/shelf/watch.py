@@ -1,0 +1,119 @@
+"""Looks through the shelf's folders behind the scenes: when the shelf is seen, when a folder tells that it has changed, and now and then."""
+
+import threading
+from pathlib import Path
+
+from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
+
+from aulmo.desk.shell.swatch_folder import swatch_folder
+from aulmo.shelf.shelves import Shelf
+
+AGAIN = 20_000  # ms between two looks while the shelf is seen: not every disk tells what changes
+MOST_WATCHED = 200  # folders that tell by themselves
+
+
+class ShelfWatch(QObject):
+    """The shelf as it is known, in the window's thread. `changed` tells that it holds something else, `told` how far a look has come."""
+
+    changed = Signal()
+    told = Signal(str)
+    _came = Signal(str)
+
+    def __init__(self, parent: QObject) -> None:
+        super().__init__(parent)
+        self.shelf: Shelf | None = None
+        self._wanted = threading.Event()
+        self._ended = False
+        self._thread: threading.Thread | None = None
+        self._said = ""
+        self.files = QFileSystemWatcher(self)
+        self.files.directoryChanged.connect(lambda _: self._soon.start())
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(300)
+        self._soon.timeout.connect(self.look)
+        self._again = QTimer(self)
+        self._again.setInterval(AGAIN)
+        self._again.timeout.connect(self.look)
+        self._came.connect(self._tell)
+
+    def open(self) -> Shelf:
+        """The shelf as it was known at the last visit; a look goes on behind."""
+        if self.shelf is None:
+            self.shelf = Shelf([swatch_folder()] if swatch_folder().is_dir() else [])
+        return self.shelf
+
+    def seen(self, on: bool) -> None:
+        """Whether the shelf is in sight: it is looked through then, and again from time to time."""
+        if on:
+            self.look()
+            self._again.start()
+        else:
+            self._again.stop()
+
+    def look(self) -> None:
+        """Look through all folders, behind the scenes."""
+        if self._ended:
+            return
+        self.open()
+        self._wanted.set()
+        if self._thread is None:
+            self._thread = threading.Thread(target=self._work, name="Shelf", daemon=True)
+            self._thread.start()
+
+    def end(self) -> None:
+        """The window goes."""
+        self._ended = True
+        self._again.stop()
+        self._soon.stop()
+        self._wanted.set()
+
+    def _work(self) -> None:
+        while True:
+            self._wanted.wait()
+            self._wanted.clear()
+            if self._ended or self.shelf is None:
+                return
+            self.shelf.more = [swatch_folder()] if swatch_folder().is_dir() else []
+
+            def progress(words: str, share: float) -> bool:
+                self._say(words)
+                return not self._ended
+
+            try:
+                other = self.shelf.refresh(progress, lambda: self._say(self._said or "."))
+            except Exception as error:  # noqa: BLE001 (the shelf stays as it was known)
+                other = False
+                self._say(f"The shelf could not be looked through: {error}.")
+            self._say("" if other else "-")
+
+    def _say(self, words: str) -> None:
+        if not self._ended:
+            self._said = words
+            try:
+                self._came.emit(words)
+            except RuntimeError:
+                self._ended = True
+
+    def _tell(self, words: str) -> None:
+        if self._ended:
+            return
+        self.told.emit(words if words not in ("", "-", ".") else "")
+        if words != "-":
+            self.changed.emit()
+        if words in ("", "-"):
+            self._watch()
+
+    def _watch(self) -> None:
+        assert self.shelf is not None
+        wanted = {str(f) for f in self.shelf.folders()}
+        for folder, index in list(self.shelf.indexes.items()):
+            wanted |= {str(folder / Path(path).parent) for path in list(index.files)[:5000]}
+            if len(wanted) > MOST_WATCHED:
+                break
+        wanted = set(sorted(wanted, key=len)[:MOST_WATCHED])
+        now = set(self.files.directories())
+        if gone := now - wanted:
+            self.files.removePaths(sorted(gone))
+        if fresh := {w for w in wanted - now if Path(w).is_dir()}:
+            self.files.addPaths(sorted(fresh))
