@@ -80,6 +80,15 @@ def keep_parts(
     _save(props.prop_of(document, assets, part_ids), assets, Path(path), told, thumbnail)
 
 
+def tell(path: Path, told: About) -> bool:
+    """Give a kept thing's file another name, tags and note. Raises BadFile or CannotWrite; the file is then as it was."""
+    document, assets = project_file.load(path)
+    for name in project_file.used_assets(document):
+        assets.get(name)
+    project_file.save(document, assets, path, assets.last_pictures.saved_with, over=True, about=told)
+    return True
+
+
 # taking out what is no prop
 
 

@@ -3,7 +3,6 @@ stands. They are made once and kept until the thing changes."""
 
 import functools
 import hashlib
-import math
 from pathlib import Path
 
 import numpy as np
@@ -271,9 +270,9 @@ def _measured(path: Path) -> np.ndarray:
 
 def _board(thing: Thing) -> np.ndarray:
     """A sheet lying over another one, its back turned up at a corner."""
-    from aulmo.prepare.carton.boards import board_named
+    from aulmo.prepare.carton import boards
 
-    board = board_named(thing.name)
+    board = boards.board_named(thing.name) if thing.path.startswith(OWN) else boards.read(Path(thing.path))
     y, x = np.mgrid[0:HEIGHT, 0:WIDTH]
     out = np.ones((HEIGHT, WIDTH, 3)) * GROUND * 0.8
     colours = [np.maximum(ACESCG_TO_SRGB @ np.array(s.base_color), 0) for s in (board.front, board.back, board.core)]
@@ -293,14 +292,24 @@ def _board(thing: Thing) -> np.ndarray:
 # rendered
 
 
-def _rendered(document: Document, assets: AssetStore, samples: int) -> np.ndarray:
+def ball(material: Material, assets: AssetStore) -> np.ndarray:
+    """(HEIGHT, WIDTH, 3) uint8 of a material on a ball."""
+    from aulmo.trace.swatch_ball import swatch_picture
+
+    return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, 48, assets)[..., 2::-1])
+
+
+def rendered(document: Document, assets: AssetStore, samples: int) -> np.ndarray:
+    """(HEIGHT, WIDTH, 3) uint8 of a document's shot, exposed so that what is bright in it is not blown out and all else is seen."""
     from aulmo.trace.tracer import render
     from aulmo.trace.view import dither, show
 
     picture = render(document, assets, document.shots[0], (WIDTH, HEIGHT), RenderSettings(stop="samples", samples=samples))
     assert picture is not None  # only a progress callback cancels
+    bright = np.maximum(picture.rgb[..., :3], 0) @ LUMINANCE.astype(np.float32) / picture.white
+    scale = float(np.clip(0.5 / max(1e-6, 0.5 * float(np.quantile(bright, 0.9)) + 0.5 * float(bright.mean())), 0.05, 20.0))
     out = np.empty((HEIGHT, WIDTH, 4), np.uint8)
-    dither(show(picture.rgb, picture.white, "Product neutral", exact=True), np.ones((HEIGHT, WIDTH), np.float32), out)
+    dither(show(picture.rgb, picture.white / scale, "Product neutral", exact=True), np.ones((HEIGHT, WIDTH), np.float32), out)
     return np.ascontiguousarray(out[..., 2::-1])
 
 
@@ -384,32 +393,15 @@ def forms() -> tuple[Document, AssetStore]:
 
 
 def lit_forms(light: Document, theirs: AssetStore) -> tuple[Document, AssetStore]:
-    """The three forms in a document's light, exposed so that the middle of the picture is neither black nor white."""
+    """The three forms in a document's light."""
     from aulmo.document.references import references
 
-    document, assets = forms()
+    document, _ = forms()
     held = AssetStore()
     for name in references(light, "assets"):
         held.add(theirs.get(name), Path(name).suffix)
-    del assets
     document = replace(document, environment=light.environment, lamps=light.lamps, backdrop=light.backdrop)
-    stops = exposure_for(document)
-    camera = replace(document.cameras["c"], exposure_stops=stops)
-    return replace(document, cameras={"c": camera}), held
-
-
-def exposure_for(document: Document) -> float:
-    """Stops by which a set's own light wants to be taken: of one that is bright all round less."""
-    environment = document.environment
-    lit = sum(2.0**b.stops * (b.width * b.height) / 8000.0 for b in environment.softboxes if b.on and b.blend != "flag")
-    ground = float(np.mean([luminous(s.colour) for s in environment.stops])) if environment.kind == "gradient" else luminous(environment.colour) if environment.kind == "colour" else 0.4
-    total = 0.25 * lit + ground
-    return float(np.clip(-math.log2(max(0.02, total) / 0.55), -2.5, 3.0))
-
-
-def luminous(colour: tuple[float, float, float]) -> float:
-    """The luminance of a colour."""
-    return float(LUMINANCE @ np.array(colour))
+    return document, held
 
 
 def _light_set(path: Path) -> np.ndarray:
@@ -421,7 +413,7 @@ def _light_set(path: Path) -> np.ndarray:
         return kept
     found, theirs = project_file.load(path)
     document, assets = lit_forms(light_of(found), theirs)
-    return _rendered(document, assets, 48)
+    return rendered(document, assets, 48)
 
 
 STUDIO = Environment(
@@ -440,7 +432,7 @@ def _prop(thing: Thing) -> np.ndarray:
     if not thing.inside and path.suffix == props.SUFFIX and (kept := _stored(path)) is not None:
         return kept
     found, theirs = props.load(path, thing.inside)
-    return _rendered(*prop_scene(found, theirs), 40)
+    return rendered(*prop_scene(found, theirs), 40)
 
 
 def prop_scene(found: Document, assets: AssetStore) -> tuple[Document, AssetStore]:

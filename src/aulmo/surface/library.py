@@ -46,13 +46,18 @@ def main_colour(material: Material) -> tuple[float, float, float]:
     return surface.base_color
 
 
-def save_swatch(document: Document, assets: AssetStore, material_id: str, folder: Path, tags: Iterable[str] = (), thumbnail: bytes = b"", note: str = "") -> Path:
-    """Write a material to the library, in the place of one of its name; decals and their artwork stay behind. Raises BadValue or CannotWrite."""
+def save_swatch(
+    document: Document, assets: AssetStore, material_id: str, folder: Path, tags: Iterable[str] = (), thumbnail: bytes = b"", note: str = "",
+    name: str = "",
+) -> Path:  # fmt: skip
+    """Write a material to the library, under its name or another, in the place of one of that name; decals and their artwork stay behind. Raises
+    BadValue or CannotWrite."""
     material = document.materials[material_id]
     tags = tuple(dict.fromkeys(t.strip().lower() for t in tags if t.strip())) or material.tags
-    xml, pictures, _ = written(replace(material, tags=tags), assets)
-    about = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material)), **({"note": note} if note else {})}
-    members = {**pictures, ABOUT: json.dumps(about).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
+    material = replace(material, tags=tags, name=name or material.name, follows=())
+    xml, pictures, _ = written(material, assets)
+    told = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material)), **({"note": note} if note else {})}
+    members = {**pictures, ABOUT: json.dumps(told).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
     make_folder(folder)
     theirs = next((s.path for s in swatches_in(folder)[0] if s.name == material.name), None)
     path = theirs or folder / f"{file_name(material.name, None, 'material')}.zip"
@@ -90,7 +95,8 @@ def about(path: Path) -> Swatch:
     if not all(math.isfinite(v) for v in (r, g, b)):
         raise ValueError
     tags = tuple(str(t)[:200] for t in told.get("tags", [])[:200])
-    return Swatch(path, str(told.get("name") or path.stem)[:500], str(told.get("kind", ""))[:200], tags, (r, g, b), thumbnail, str(told.get("note", ""))[:2000])
+    name, kind, note = str(told.get("name") or path.stem)[:500], str(told.get("kind", ""))[:200], str(told.get("note", ""))[:2000]
+    return Swatch(path, name, kind, tags, (r, g, b), thumbnail, note)
 
 
 def searched(swatches: Iterable[Swatch], text: str) -> list[Swatch]:

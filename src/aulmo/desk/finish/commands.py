@@ -323,12 +323,22 @@ class FinishCommands(QObject):
         """The layers of a preset for this shot; balance and reference stay."""
         if not name:
             return
-        found = self.session.attempt(lambda: kept_presets.load_preset(PRESETS / f"{name}{kept_presets.ENDING}", self.session.assets))
+        self.take_finish(PRESETS / f"{name}{kept_presets.ENDING}")
+
+    def take_finish(self, path: Path) -> None:
+        """The layers of a finish that was kept, for this shot; balance and reference stay."""
+        found = self.session.attempt(lambda: kept_presets.load_preset(path, self.session.assets))
         if found is not None:
+            self.session.set_stage(STAGE)
             now = self.finish.finish
             view = found.view or now.view
-            self.finish.put(f"Preset: {name}", replace(now, layers=found.layers, view=view))
+            self.finish.put(f"Preset: {found.name}", replace(now, layers=found.layers, view=view))
             self.session.select(())
+
+    def finish_words(self, thing: Any, at: QPoint) -> tuple[str, str]:
+        """What the cursor says while a kept finish is held over the picture."""
+        shot = self.session.shot
+        return thing.name, f"release finishes {shot.name} with it, in the place of its layers" if shot is not None else "needs a shot"
 
     def share(self, finish_id: str) -> None:
         """Let the shot have another finish of the project, or none."""

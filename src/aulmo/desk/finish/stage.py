@@ -1,5 +1,7 @@
 """Finish as a stage of the window."""
 
+from pathlib import Path
+
 from aulmo.desk.finish.bench_balance import BalanceBench
 from aulmo.desk.finish.bench_layers import LayersBench
 from aulmo.desk.finish.bench_passes import PassesBench
@@ -10,6 +12,7 @@ from aulmo.desk.finish.page import FinishPage
 from aulmo.desk.finish.page_layer import LayerPage
 from aulmo.desk.finish.reference import ReferenceMarks
 from aulmo.desk.finish.tools import BlackTool, BrushTool, GreyTool, PairTool, PolygonTool
+from aulmo.desk.shelf.taker import Taken
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 
@@ -28,6 +31,10 @@ def _build(desk: Desk) -> Built:
     picture.framed_stages += (STAGE,)
     picture.final_stages += (STAGE,)
     picture.takers.append(commands)
+    picture.shelf["finish"] = Taken(commands.finish_words, lambda thing, at: commands.take_finish(Path(thing.path)), (STAGE,))
+    picture.shelf["colour table"] = Taken(
+        lambda thing, at: (thing.name, "release takes it as this grade’s table"), lambda thing, at: commands.take_table(thing.path), (STAGE,)
+    )  # fmt: skip
     brush = BrushTool(finish, marks)
     for tool in (brush, PolygonTool(finish, marks), GreyTool(finish, marks), BlackTool(finish, marks), PairTool(finish, marks)):
         picture.add_tool(tool)

@@ -1,5 +1,7 @@
 """Frame as a stage of the window."""
 
+from pathlib import Path
+
 from aulmo.desk.frame.bench import FrameBench
 from aulmo.desk.frame.bench_photograph import PhotographBench
 from aulmo.desk.frame.box_tool import BoxTool
@@ -18,6 +20,7 @@ from aulmo.desk.frame.photo_marks import PhotoMarks
 from aulmo.desk.frame.stand_tool import StandTool
 from aulmo.desk.frame.stick_tool import StickTool
 from aulmo.desk.picture.compare import Compare
+from aulmo.desk.shelf.taker import Taken
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
 
@@ -44,6 +47,10 @@ def _build(desk: Desk) -> Built:
     compare = Compare(picture)
     picture.overlays += [SharpBand(picture), PhotoMarks(photo), compare]
     picture.takers.insert(0, PhotographDrops(photographs))
+    picture.shelf["photograph"] = Taken(
+        lambda thing, at: (thing.name, f"release puts it behind {picture.session.shot.name}" if picture.session.shot else "needs a shot"),
+        lambda thing, at: photographs.open(Path(thing.path)), ("Frame",),
+    )  # fmt: skip
     picture.camera_stages += ("Frame",)
     picture.framed_stages += ("Frame",)
     commands.photographs, commands.photo = photographs, photo

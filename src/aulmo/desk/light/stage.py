@@ -15,6 +15,7 @@ from aulmo.desk.light.page import LightPage
 from aulmo.desk.light.page_lamp import LampPage
 from aulmo.desk.light.page_softbox import SoftboxPage
 from aulmo.desk.light.room_tools import RoomLight
+from aulmo.desk.light.shelf_light import ShelfLight
 from aulmo.desk.light.softbox_commands import SoftboxCommands
 from aulmo.desk.light.softbox_marks import SoftboxMarks, SoftboxTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
@@ -68,6 +69,7 @@ def _build(desk: Desk) -> Built:
     commands.softboxes, commands.watch = softboxes, watch
     softboxes.light_set = commands.use_environment
     picture.takers.append(room)
+    ShelfLight(desk).register()
     return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes, aim)}, commands)
 
 

@@ -267,7 +267,7 @@ class PictureView(QWidget):
         """What is traced: the very document that was asked for last where nothing has changed since but what is made of its picture."""
         session, seen = self.session, self.seen_document()
         apart = (session.isolated, session.node_alone, session.stand_in)
-        looked_at = (session.time, session.loose, session.tried, session.picks, session.shot_id, apart, session.free_view)
+        looked_at = (session.time, session.loose, session.tried, session.tried_whole, session.picks, session.shot_id, apart, session.free_view)
         last = self._asked_for
         if last is not None and last[0] == looked_at and last[2] is not seen and not seen_change(last[1], session.document):
             return last[2]

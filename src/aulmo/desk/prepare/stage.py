@@ -27,6 +27,7 @@ from aulmo.desk.prepare.pivot_tool import PivotTool
 from aulmo.desk.prepare.place_tool import PlaceTool
 from aulmo.desk.prepare.revision_commands import RevisionCommands
 from aulmo.desk.prepare.revision_marks import RevisionMarks
+from aulmo.desk.prepare.shelf_props import ShelfProps
 from aulmo.desk.prepare.source_watch import SourceWatch
 from aulmo.desk.prepare.stand_tool import StandTool
 from aulmo.desk.shell.stage import Built, Desk, Stage
@@ -51,6 +52,8 @@ def _build(desk: Desk) -> Built:
     revision = RevisionBench(session, watch)
     picture.overlays += [HealthMarks(picture, health), RevisionMarks(picture, revision), CartonMarks(picture, carton)]
     commands.revisions = RevisionCommands(desk, watch, revision)
+    shelf = ShelfProps(desk)
+    shelf.register()
     benches = {
         "Health": health,
         "Revision": revision,

@@ -17,7 +17,6 @@ from PySide6.QtWidgets import (
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.parts_tree import GROUPS, ID, KIND, MARKS, RUN, Other, Tree, base_name, parts_of, runs
 from aulmo.desk.shell.session import Session
-from aulmo.desk.widgets.fields import label
 from aulmo.document import edits
 from aulmo.document.decals import group_members
 from aulmo.document.records import Decal, Document, Part
@@ -40,9 +39,7 @@ class PartsPanel(QWidget):
         self.search.textChanged.connect(self._filter)
         self.tree = Tree(session)
         top = QHBoxLayout()
-        top.setContentsMargins(12, 8, 8, 6)
-        top.setSpacing(14)
-        top.addWidget(label("Parts", "heading"))
+        top.setContentsMargins(10, 2, 8, 6)
         top.addWidget(self.search, 1)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -147,8 +144,9 @@ class PartsPanel(QWidget):
                     item = QTreeWidgetItem(head, [row.text])
                     item.setData(0, ID, row.address)
                     item.setData(0, KIND, row.kind)
-                    editable = Qt.ItemFlag.ItemIsEditable if row.kind in ("lamp", "softbox", "decal") else Qt.ItemFlag.NoItemFlags
-                    item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | editable)
+                    held = row.kind in ("lamp", "softbox", "decal")
+                    more = Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDragEnabled if held else Qt.ItemFlag.NoItemFlags
+                    item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | more)
                     self._items[row.address] = item
                     item.setSelected(row.address == wanted_selection)
                 self._show_other(self._items[row.address], row)
@@ -167,7 +165,8 @@ class PartsPanel(QWidget):
         item = QTreeWidgetItem([part.name])
         item.setData(0, ID, part.id)
         item.setData(0, KIND, "part")
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsEditable | Qt.ItemFlag.ItemIsDropEnabled)
+        flag = Qt.ItemFlag
+        item.setFlags(flag.ItemIsEnabled | flag.ItemIsSelectable | flag.ItemIsEditable | flag.ItemIsDragEnabled | flag.ItemIsDropEnabled)
         self._items[part.id] = item
         self._dress(item, part)
         return item
@@ -179,7 +178,7 @@ class PartsPanel(QWidget):
         item.setData(0, ID, f"run/{run[0]}")
         item.setData(0, KIND, "run")
         item.setData(0, RUN, run)
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDropEnabled)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable | Qt.ItemFlag.ItemIsDragEnabled | Qt.ItemFlag.ItemIsDropEnabled)
         item.addChildren(made)
         self._runs[run[0]] = item
         self._mark_run(item)

@@ -20,6 +20,7 @@ RUN = Qt.ItemDataRole.UserRole + 3
 EYE = 26
 EYED = ("part", "lamp", "softbox", "decal", "run")
 PARTS_MIME = "application/x-aulmo-parts"
+OTHER_MIME = "application/x-aulmo-other"  # the address of a lamp, a softbox, a decal
 LONGEST_RUN = 3  # siblings of like names in a row, from which on they are folded into one line
 GROUPS = {"decals": "Decals", "set": "Set", "lamps": "Lamps", "cameras": "Cameras"}
 
@@ -146,6 +147,8 @@ class Tree(QTreeWidget):
         ids = [i.data(0, ID) for i in items if i.data(0, KIND) == "part"] + [p for i in items if i.data(0, KIND) == "run" for p in parts_of(i)]
         if ids:
             mime.setData(PARTS_MIME, "\n".join(ids).encode())
+        elif items:
+            mime.setData(OTHER_MIME, str(items[0].data(0, ID) or "").encode())
         return mime
 
     def mimeTypes(self) -> list[str]:  # noqa: N802

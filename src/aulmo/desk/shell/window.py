@@ -10,6 +10,8 @@ from PySide6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QMenu, QSp
 from aulmo import __version__
 from aulmo.desk.picture.compass import SIDES, Compass, from_side
 from aulmo.desk.picture.picture import Picture
+from aulmo.desk.shelf.keep import Keeping
+from aulmo.desk.shelf.panel import ShelfPanel
 from aulmo.desk.shell.bench import Bench
 from aulmo.desk.shell.commands import Command, Registry
 from aulmo.desk.shell.details import Details
@@ -17,6 +19,7 @@ from aulmo.desk.shell.edit_commands import EditCommands
 from aulmo.desk.shell.file_commands import FileCommands
 from aulmo.desk.shell.finder import Finder
 from aulmo.desk.shell.hint_line import HintLine
+from aulmo.desk.shell.left_panel import PARTS, SHELF, LeftPanel
 from aulmo.desk.shell.parts_panel import PartsPanel
 from aulmo.desk.shell.preferences import Preferences
 from aulmo.desk.shell.question import ask
@@ -58,6 +61,9 @@ class Window(QMainWindow):
         self.compass = Compass(self.picture, (STAGES[0].name,))
         self.picture.overlays.append(self.compass)
         self.parts = PartsPanel(session)
+        self.shelf = ShelfPanel(session, self.picture.shelf)
+        self.left = LeftPanel(self.parts, self.shelf)
+        self.keeping = Keeping(self, session, self.shelf)
         self.built = self._build_stages()
         self.strip = Strip(session, self.picture, self.registry.run)
         self.rail = Rail(session, STAGES)
@@ -103,13 +109,13 @@ class Window(QMainWindow):
         self.middle.handle(1).setToolTip("Drag for more bench; double-click for half the window")
         self.middle.handle(1).installEventFilter(self)
         self.across = QSplitter(Qt.Orientation.Horizontal)
-        for widget in (self.parts, self.middle, self.details):
+        for widget in (self.left, self.middle, self.details):
             self.across.addWidget(widget)
         self.across.setStretchFactor(1, 1)
         self.across.setHandleWidth(2)
         self.across.setSizes([212, 716, 292])
         self.across.setChildrenCollapsible(False)
-        self.parts.setMinimumWidth(160)
+        self.left.setMinimumWidth(172)
         self.across.setStretchFactor(2, 0)
         body = QWidget()
         line = QHBoxLayout(body)
@@ -171,6 +177,7 @@ class Window(QMainWindow):
         desk = Desk(self, s, self.registry, self.picture, self.kinds, working, files.folder, files, self.menu_fillers, self.parts.moves)
         built = {stage.name: stage.build(desk) for stage in STAGES}
         self.registry.handle("duplicate", lambda: working() and bool(s.selection), edit.duplicate_parts)
+        add("keep", "Keep on the shelf…", "Edit", "", self.keeping.keep_selected, working, break_before=True)
         add("preferences", "Preferences…", "Edit", "Ctrl+,", self.preferences, break_before=True)
         add("draft", "Draft or traced", "View", "D", self.toggle_traced, working)
         add("finished", "With or without the finish", "View", "Shift+D", self.next_look, working)
@@ -180,6 +187,7 @@ class Window(QMainWindow):
         add("frame", "Frame the selection", "View", "F", self.picture.frame_selection, working)
         add("probe", "Probe a pixel", "View", "P", lambda: s.toggle_tool("probe"), working)
         add("patch", "Test patch", "View", "X", lambda: s.toggle_tool("patch"), working)
+        add("shelf", "Shelf: all that you own, or the parts", "View", "S", self.turn_left_panel, working)
         add("shown", "Shown: full screen, nothing but the picture", "View", "F11", lambda: self.showing.show_full(), working, break_before=True)
         add("remarks", "Remarks…", "View", "", lambda: self.showing.show_list(), working)
         add("follow", "Let a colleague follow…", "View", "", lambda: self.showing.follow(), working)
@@ -275,7 +283,9 @@ class Window(QMainWindow):
         self.details.reset()
         self.picture.reset()
         self.parts.reset()
-        self.parts.setVisible(True)
+        self.shelf.reset()
+        self.left.show_face(PARTS)
+        self.left.setVisible(True)
         self.details.setVisible(True)
         self.middle.setSizes([520, 196])
         self._sized, self._before_draft = False, "finished"
@@ -309,9 +319,20 @@ class Window(QMainWindow):
 
     def fold(self) -> None:
         """Both side panels away, or back."""
-        on = self.parts.isVisible()
-        self.parts.setVisible(not on)
+        on = self.left.isVisible()
+        self.left.setVisible(not on)
         self.details.setVisible(not on)
+
+    def turn_left_panel(self) -> None:
+        """The shelf, ready to be searched; or the parts again."""
+        if self.left.face == SHELF and self.left.isVisible():
+            self.left.show_face(PARTS)
+            self.picture.setFocus()
+            return
+        self.left.setVisible(True)
+        self.left.show_face(SHELF)
+        self.shelf.search.setFocus()
+        self.shelf.search.selectAll()
 
     def open_finder(self) -> None:
         """Find a command."""

@@ -16,6 +16,7 @@ from aulmo.desk.surface.page_decal import DecalPage
 from aulmo.desk.surface.page_node import NodePage
 from aulmo.desk.surface.picture_drops import PictureDrops
 from aulmo.desk.surface.set_card import SetCard
+from aulmo.desk.surface.shelf_surface import ShelfSurface
 
 
 def _build(desk: Desk) -> Built:
@@ -32,6 +33,7 @@ def _build(desk: Desk) -> Built:
     commands.card = SetCard(picture, decals.drop_picture)
     commands.drops = PictureDrops(picture, commands.card)
     picture.takers.append(commands.drops)
+    ShelfSurface(desk, commands.drops, decals).register()
     benches = {"Swatches": SurfaceBench(session, materials), "Nodes": nodes, "Decals": DecalsBench(session, decals),
         "Pictures": PicturesBench(session)}
     return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals), "nodes": NodePage(nodes)}, commands)

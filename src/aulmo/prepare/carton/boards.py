@@ -76,6 +76,16 @@ def boards() -> dict[str, Board]:
     return found
 
 
+def read(path: Path) -> Board:
+    """A board's file. Raises BadFile, BadValue."""
+    try:
+        found = msgspec.json.decode(path.read_bytes(), type=Board)
+    except (OSError, msgspec.MsgspecError):
+        raise BadFile(f"{path.name} is no board, or it is damaged.") from None
+    check(found)
+    return found
+
+
 def check(board: Board) -> None:
     """Raise BadValue when a board cannot be."""
     if not board.name.strip() or "/" in board.name or len(board.name) > 80:
