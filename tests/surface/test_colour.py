@@ -116,4 +116,4 @@ def test_every_swatch_has_its_thumbnail():
 
     folder = Path(aulmo.desk.__file__).parent / "thumbnails"
     for name in swatches.names():
-        assert (folder / f"{name.lower().replace(' ', '-')}.png").stat().st_size > 800
+        assert (folder / f"{swatches.slug(name)}.png").stat().st_size > 800

@@ -24,15 +24,17 @@ from aulmo.surface.colour import LUMINANCE, SRGB_TO_ACESCG, decode_srgb
 T = TypeVar("T")
 CARD_LUX = 3000.0
 WIDEST = 4096
-SETS = ("Loft", "Tabletop", "Two strips", "Dark rim", "White tent", "Gallery", "Clear sky", "Overcast")
+SETS = (
+    "Loft", "Tabletop", "Two strips", "Dark rim", "White tent", "Gallery", "Clear sky", "Overcast", "Workshop hall", "Meadow, morning", "Meadow, noon",
+    "Meadow, afternoon", "Meadow, dusk",
+)  # fmt: skip
 
 
 def set_path(name: str) -> Path:
     """File of a shipped set. Raises BadFile for an unknown name."""
-    path = Path(str(files("aulmo.light") / "data" / (name.lower().replace(" ", "-") + ".exr")))
-    if name not in SETS or not path.exists():
+    if name not in SETS:
         raise BadFile(f"There is no shipped light set named {name}.")
-    return path
+    return Path(str(files("aulmo.light") / "data" / (name.lower().replace(" ", "-").replace(",", "") + ".exr")))
 
 
 class LightFile(NamedTuple):

@@ -14,16 +14,24 @@ from aulmo.errors import BadFile
 from aulmo.light.environment_image import in_file, read_light
 from aulmo.surface.colour import SRGB_TO_ACESCG
 
-PICTURES = ("Creased silk", "Hot tube", "Ring tube", "Umbrella", "Window", "Grid", "Scrim")
+PICTURES = (
+    "Creased silk", "Hot tube", "Ring tube", "Umbrella", "Window", "Grid", "Scrim", "Octabox", "Beauty dish", "Gridded strip", "Seamed softbox",
+    "Silver umbrella", "Frame gauze", "Low sun scrim", "Tall window", "Blinds", "Curtain", "Tube row", "Skylight", "Torn flag",
+)  # fmt: skip
 WIDEST = 1024
 
 
 @functools.cache
 def shipped(name: str) -> np.ndarray:
     """(h, w, 4) float32 light and cover of a shipped picture. Raises BadFile for an unknown name."""
+    return read(shipped_path(name))
+
+
+def shipped_path(name: str) -> Path:
+    """File of a shipped picture. Raises BadFile for an unknown name."""
     if name not in PICTURES:
         raise BadFile(f"There is no shipped light picture named {name}.")
-    return read(Path(str(files("aulmo.light") / "data" / "lights" / (name.lower().replace(" ", "-") + ".exr"))))
+    return Path(str(files("aulmo.light") / "data" / "lights" / (name.lower().replace(" ", "-") + ".exr")))
 
 
 def from_blob(blob: bytes, name: str) -> np.ndarray:

@@ -171,7 +171,8 @@ def sun_in(look: Look) -> Sun:
     lower = look.light[h // 2 :].reshape(-1, 3).mean(0)
     top = bright[: max(1, h // 3)]
     even = float(np.quantile(top, 0.1)) > 0.35 * float(np.median(top)) and float(top.mean()) > 0.6 * float(bright.mean())
-    outside = bool(upper @ LUMINANCE > 1.2 * (lower @ LUMINANCE) and even)
+    open_sky = float(upper[2]) > 1.04 * float(upper[0]) or stops < 3.0  # blue, or grey all over
+    outside = bool(upper @ LUMINANCE > 1.2 * (lower @ LUMINANCE) and even and open_sky)
     place = bright > 0.5 * peak
     if not look.range or peak < 24 * middle or float((solid * place).sum()) > 0.06:
         return Sun(stops, None, None, outside)

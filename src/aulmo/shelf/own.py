@@ -8,6 +8,7 @@ import msgspec
 
 from aulmo.shelf.telling import board_thing
 from aulmo.shelf.things import OWN, Thing, swatch_thing
+from aulmo.surface import swatches
 
 ROOT = Path(str(files("aulmo")))
 LIST = ROOT / "shelf" / "data" / "own.json"
@@ -18,8 +19,6 @@ LABEL = "Aulmo"
 def things() -> tuple[Thing, ...]:
     """All that ships."""
     from aulmo.prepare.carton.boards import OURS
-    from aulmo.surface import swatches
-
     made = [swatch_thing(swatches.material(name), f"{OWN}swatch/{name}") for name in swatches.names()]
     made += [board_thing(board, f"{OWN}board/{name}") for name, board in OURS.items()]
     return (*made, *_filed())
@@ -48,6 +47,6 @@ def thumbnail_file(thing: Thing) -> Path | None:
     """The small picture that comes along with a thing that ships, None where there is none."""
     if not is_own(thing):
         return None
-    slug = thing.name.lower().replace(" ", "-").replace(",", "")
+    slug = swatches.slug(thing.name)
     path = ROOT / "desk" / "thumbnails" / f"{slug}.png" if thing.kind == "swatch" else LIST.parent / "thumbnails" / f"{thing.kind.replace(' ', '-')}-{slug}.png"
     return path if path.exists() else None

@@ -13,8 +13,8 @@ from aulmo.trace.view import dither, show
 
 
 @functools.cache
-def _ball() -> Mesh:
-    """A sphere of 20 mm with smooth normals."""
+def _ball(radius: float) -> Mesh:
+    """A sphere with smooth normals."""
     rows, columns = 48, 96
     theta = np.linspace(0, math.pi, rows + 1)[:, None]
     phi = np.linspace(0, 2 * math.pi, columns + 1)[None, :]
@@ -22,19 +22,19 @@ def _ball() -> Mesh:
     i = (np.arange(rows)[:, None] * (columns + 1) + np.arange(columns)).reshape(-1)
     upper = np.stack([i, i + columns + 1, i + columns + 2], 1)[: columns * (rows - 1)]
     lower = np.stack([i, i + columns + 2, i + 1], 1)[columns:]
-    return Mesh((n * 20).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
+    return Mesh((n * radius).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
 
 
-def swatch_picture(material: Material, width: int, height: int, samples: int, assets: AssetStore | None = None) -> np.ndarray:
-    """(height, width, 4) uint8 BGRA of a ball of 40 mm in this material; `assets` holds the pictures of its nodes."""
+def swatch_picture(material: Material, width: int, height: int, samples: int, assets: AssetStore | None = None, across_mm: float = 40.0) -> np.ndarray:
+    """(height, width, 4) uint8 BGRA of a ball in this material, `across_mm` wide; `assets` holds the pictures of its nodes."""
     assets = assets or AssetStore()
-    mesh = assets.add_mesh(_ball())
+    mesh, size = assets.add_mesh(_ball(0.5 * across_mm)), across_mm / 40.0
     stops = -math.log2(max(1.0, material.surface.emission_luminance / 700.0))  # a glowing ball should show its colour, not white
     camera = Camera(
         id="c",
         name="c",
-        position=(0, -190, 34),
-        target=(0, 0, -0.5),
+        position=(0, -190 * size, 34 * size),
+        target=(0, 0, -0.5 * size),
         focal_length_mm=100 * 44 / 47 * width / height / 1.45,
         shutter=1 / 13,
         exposure_stops=stops,

@@ -34,7 +34,7 @@ def _layer(session: Session, of: str) -> list[str]:
 
 def meant(session: Session, word: str) -> list[str]:
     """The ids that a word in braces stands for now: camera, looked (the selected camera, else the shot's), motion, shot, lamp, softbox, decal,
-    grouped (decals), path, material, part (the only one selected), parts, solids, layer and mask (of a finish)."""
+    grouped (decals), colour (of the project), path, material, part (the only one selected), parts, solids, layer and mask (of a finish)."""
     shot = session.shot
     if word in _SAMPLES:
         return _layer(session, word)
@@ -55,6 +55,9 @@ def meant(session: Session, word: str) -> list[str]:
     if word == "path":
         held = session.subject[6:] if session.subject.startswith("paths/") else ""
         return [held] if held in session.document.paths else []
+    if word == "colour":  # of the project
+        held = session.subject[8:] if session.subject.startswith("colours/") else ""
+        return [held] if held in session.document.colours else []
     if word == "decal":
         return [session.decal.id] if session.decal is not None else []
     if word == "grouped":  # the decal that is selected and those of its group, itself first

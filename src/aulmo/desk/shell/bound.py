@@ -2,16 +2,21 @@
 
 from typing import Any, Callable
 
-from PySide6.QtWidgets import QCheckBox, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QCheckBox, QCompleter, QHBoxLayout, QLabel, QLineEdit, QMenu, QVBoxLayout, QWidget
 
+from aulmo.desk.shell import theme
 from aulmo.desk.shell.addressing import addresses, sample
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.colour_field import ColourRow
 from aulmo.desk.widgets.fields import Choice, Dot, KeyMark, NumberField, Segments, SliderRow, row
-from aulmo.document.properties import about, keyed, sentence
+from aulmo.document import colours
+from aulmo.document.properties import about, keyed, owner_of, put_many, sentence
 from aulmo.document.property import Property
+from aulmo.document.records import ProjectColour
 from aulmo.errors import BadValue
 from aulmo.motion.keys import keyable, near, remove_keys
+from aulmo.surface import refraction
 
 
 class Bound:
@@ -143,6 +148,56 @@ class BoundSlider(Bound):
         self._set(value)
 
 
+class BoundRefraction(BoundSlider):
+    """How strongly something bends light: by its number, or by the name of what it is, typed or chosen from a list."""
+
+    def __init__(self, session: Session, template: str, title: str = "", default: Any = None) -> None:
+        super().__init__(session, template, title, default)
+        self.field.named = self._meant
+        self.field.setProperty("listed", True)
+        action = self.field.addAction(theme.icon("list", theme.current().quiet, 12), QLineEdit.ActionPosition.TrailingPosition)
+        action.setToolTip("By the name of what it is")
+        action.triggered.connect(lambda: self.menu().exec(self.field.mapToGlobal(self.field.rect().bottomLeft())))
+        completer = QCompleter([k.name for k in refraction.LIST], self.field)
+        completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
+        completer.setFilterMode(Qt.MatchFlag.MatchContains)
+        completer.popup().setMinimumWidth(190)
+        self.field.setCompleter(completer)
+        completer.activated.connect(self.choose)
+
+    @staticmethod
+    def _meant(text: str) -> float | None:
+        found = refraction.by_name(text)
+        return found.ior if found is not None else None
+
+    def choose(self, name: str) -> None:
+        """What something of the list has."""
+        found = refraction.by_name(name)
+        if found is not None:
+            self.field.setModified(False)
+            self.field.set_value(found.ior)
+            self.put(found.ior)
+            self.session.hint.emit(f"{found.name}: {found.ior:.4g} ({found.source})")
+
+    def menu(self) -> QMenu:
+        """All of the list by kinds, each with its source."""
+        menu = QMenu(self.field)
+        menu.setToolTipsVisible(True)
+        for kind in dict.fromkeys(k.kind for k in refraction.LIST):
+            below = menu.addMenu(f"{kind.capitalize()}s" if kind != "glass" else "Glasses")
+            below.setToolTipsVisible(True)
+            for known in (k for k in refraction.LIST if k.kind == kind):
+                action = below.addAction(f"{known.name}\t{known.ior:.3f}", lambda n=known.name: self.choose(n))
+                action.setToolTip(known.source)
+        return menu
+
+    def show(self, value: Any) -> None:
+        """Show a value, and what has it."""
+        super().show(value)
+        name = refraction.named(float(value))
+        self.field.setToolTip(f"{name}: {refraction.by_name(name).source}" if name else self.about.tip)  # type: ignore[union-attr]
+
+
 class BoundNumber(Bound):
     """A number without a track."""
 
@@ -166,10 +221,48 @@ class BoundColour(Bound):
         made.setToolTip(self.about.tip)
         made.trouble.connect(session.trouble)
         made.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
+        made.menu_wanted.connect(lambda at: self.menu().exec(at))
+
+    def followed(self) -> ProjectColour | None:
+        """The colour of the project that it follows."""
+        found = self.addresses()
+        return colours.followed_at(self.session.document, found[0]) if found else None
+
+    def menu(self) -> QMenu:
+        """The project's colours to follow, a new one of this, or none any more."""
+        menu, document, now = QMenu(self.field), self.session.document, self.followed()
+        found = self.addresses()
+        may = bool(found) and colours.holder_of(document, found[0]) is not None
+        for colour in document.colours.values():
+            action = menu.addAction(f"Follow {colour.name}", lambda i=colour.id: self.follow(i))
+            action.setCheckable(True)
+            action.setChecked(now is not None and now.id == colour.id)
+            action.setEnabled(may)
+        menu.addSeparator()
+        menu.addAction("Make it a colour of the project", self.make_colour).setEnabled(may)
+        if now is not None:
+            menu.addAction(f"Change {now.name}…", lambda: self.session.select((), f"colours/{now.id}"))
+            menu.addAction("Follow no longer", lambda: self.put(self.session.value(found[0])))
+        return menu
+
+    def follow(self, colour_id: str) -> None:
+        """Follow a colour of the project."""
+        name = self.session.document.colours[colour_id].name
+        self.session.put({a: f"{colours.FOLLOW}{colour_id}" for a in self.addresses()}, told=f"{self.title} follows {name}")
+
+    def make_colour(self) -> None:
+        """A colour of the project of what stands here, which follows it."""
+        session, found = self.session, self.addresses()
+        name = f"{owner_of(session.document, found[0])} {self.title.lower()}"
+        made, colour_id = colours.add_colour(session.document, name, session.value(found[0]))
+        made = put_many(made, {a: f"{colours.FOLLOW}{colour_id}" for a in found})
+        session.apply(f"New colour {made.colours[colour_id].name}", made)
 
     def show(self, value: Any) -> None:
         """Show a value without telling anybody."""
         self.field.set_value(value if isinstance(value, tuple) else (value, value, value))
+        colour = self.followed()
+        self.field.set_name(colour.name if colour is not None else "")
 
 
 class BoundYes(Bound):
@@ -301,7 +394,8 @@ _ROWS: dict[str, Callable[..., Bound]] = {
 
 def bound(session: Session, template: str, title: str = "", default: Any = None, kind: Callable[..., Bound] | None = None) -> Bound:
     """The row that a property asks for, or one of the kinds above."""
-    return (kind or _ROWS[about(sample(template)).kind])(session, template, title, default)
+    usual = BoundRefraction if template.endswith("_ior") else _ROWS[about(sample(template)).kind]
+    return (kind or usual)(session, template, title, default)
 
 
 class Rows(QWidget):

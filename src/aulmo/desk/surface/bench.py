@@ -147,7 +147,7 @@ class SurfaceBench(QWidget):
         else:
             for kind, swatch, _ in swatches.shelf():
                 if name in ("All", kind) and wanted in swatch.lower():
-                    path = THUMBNAILS / f"{swatch.lower().replace(' ', '-')}.png"
+                    path = THUMBNAILS / f"{swatches.slug(swatch)}.png"
                     self._add(
                         swatch,
                         f"swatch\n{swatch}\n{swatch}",

@@ -1,7 +1,7 @@
 """A colour: its hex code, a chip that opens the picker; the picker with swatch wells, temperature."""
 
 from PySide6.QtCore import QPoint, QRectF, QSettings, Qt, Signal
-from PySide6.QtGui import QColor, QLinearGradient, QPainter, QPen
+from PySide6.QtGui import QAction, QColor, QLinearGradient, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from aulmo.desk.shell import theme
@@ -135,7 +135,8 @@ class Picker(QFrame):
         self._load()
 
     def open_at(self, at: QPoint, colour: Colour) -> None:
-        """Show the picker for a colour."""
+        """Show the picker for a colour, with the wells as they are kept now: another picker may have been at them."""
+        self._load()
         self.set_colour(colour)
         self.adjustSize()
         screen = self.screen().availableGeometry()
@@ -205,6 +206,7 @@ class ColourRow(QWidget):
 
     changed = Signal(object, bool)
     trouble = Signal(str)
+    menu_wanted = Signal(object)
 
     def __init__(self, text: str, default: Colour | None = None, dot: Dot | None = None) -> None:
         super().__init__()
@@ -222,6 +224,25 @@ class ColourRow(QWidget):
         layout.setSpacing(6)
         self.hex.editingFinished.connect(self._typed)
         self.chip.clicked.connect(self._open)
+        self._name = ""
+        self._mark: QAction | None = None
+        for one in (self.chip, self.hex):
+            one.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+            one.customContextMenuRequested.connect(lambda at, w=one: self.menu_wanted.emit(w.mapToGlobal(at)))
+
+    def set_name(self, name: str) -> None:
+        """Say which colour of the project it follows; "" for none."""
+        if name == self._name:
+            return
+        self._name = name
+        if self._mark is not None:
+            self.hex.removeAction(self._mark)
+            self._mark = None
+        if name:
+            self._mark = self.hex.addAction(theme.icon("link", theme.current().accent_text, 12), QLineEdit.ActionPosition.TrailingPosition)
+            self._mark.setToolTip(f"Follows {name}, a colour of the project")
+            self._mark.triggered.connect(lambda: self.menu_wanted.emit(self.hex.mapToGlobal(self.hex.rect().bottomLeft())))
+        self.hex.setToolTip(f"Follows {name}, a colour of the project" if name else "")
 
     def set_value(self, colour: Colour) -> None:
         """Show a colour without telling anybody."""

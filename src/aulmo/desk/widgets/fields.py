@@ -57,6 +57,7 @@ class NumberField(QLineEdit):
         self._wrong: tuple[bool, str] = (False, "")
         self.bare = False
         self.optional = False  # whether nothing may stand in it
+        self.named: Callable[[str], float | None] = lambda text: None  # what a word stands for that is no number
         self._plain = self.font()
         self.setMinimumWidth(36)
         self.editingFinished.connect(self._take)
@@ -77,6 +78,9 @@ class NumberField(QLineEdit):
         return show(value / factor, "" if self.bare else unit, self.decimals + (0 if factor == 1 else 1 if factor == 10 else 2))
 
     def _read(self) -> float:
+        meant = self.named(self.text())
+        if meant is not None:
+            return meant
         if self.unit != "mm":
             return parse(self.text(), self.unit, self.low, self.high)
         unit, factor = length_unit()
