@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QObject
 
 from aulmo.desk.shell.looking import Looking
-from aulmo.document import edits, variants
+from aulmo.document import colours, edits, variants
 from aulmo.document.choosing import owner, put_own, settled
 from aulmo.document.properties import about, accepted, get, keyed, put_many, sentence
 from aulmo.document.records import Camera, Document, Lamp
@@ -179,6 +179,9 @@ class Editing(Looking):
     def _with(self, document: Document, values: dict[str, Any]) -> Document:
         base = {}
         for address, value in values.items():
+            apart = keyed(document, address) or self.overridden(address) or bool(self.picks and owner(document, self.picks.values(), address, self.hand))
+            if apart and isinstance(value, str) and value.startswith(colours.FOLLOW):  # what has a value of its own takes the colour as it is
+                value = colours.colour_of(document, value[len(colours.FOLLOW) :]).rgb
             if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it
                 value = accepted(about(address), value)
                 document, loose = hold(document, address, self.time, value, self.loose, self.recording)

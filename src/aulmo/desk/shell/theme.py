@@ -65,6 +65,7 @@ QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 6px; }}
 QToolTip {{ background: {t.field}; color: {t.text}; border: 1px solid {t.line}; padding: 4px 6px; }}
 QLabel {{ background: transparent; }}
 QLabel#quiet {{ color: {t.quiet}; }}
+QLabel#caution {{ color: {t.caution}; }}
 QLabel#title {{ font-size: 14px; font-weight: 600; }}
 QLabel#heading {{ font-weight: 600; }}
 QLabel#big {{ font-size: 22px; font-weight: 600; }}

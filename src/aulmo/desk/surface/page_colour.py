@@ -83,7 +83,7 @@ class ColourPage(Page):
         self.add(own, "colours/{colour}/rgb")
         self.fields: dict[str, NumberField] = {}
         for title, names, decimals, low, high in (
-            ("Hue, sat., value", ("Hue", "Saturation", "Value"), 1, 0.0, 360.0), ("Lightness", ("Lightness",), 1, 0.0, 100.0),
+            ("Hue, S, V", ("Hue", "Saturation", "Value"), 1, 0.0, 360.0), ("Lightness", ("Lightness",), 1, 0.0, 100.0),
             ("Lab", ("L*", "a*", "b*"), 1, -200.0, 200.0),
         ):  # fmt: skip
             made = []
