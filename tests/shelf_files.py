@@ -81,7 +81,7 @@ def photograph(h: int, w: int) -> np.ndarray:
     y = np.linspace(0, 1, h)[:, None, None]
     light = (1 - y) * np.array([0.7, 0.75, 0.8]) + y * np.array([0.35, 0.25, 0.18])
     light = light * (0.55 + 0.75 * np.linspace(0, 1, w)[None, :, None])
-    for k in range(9):
+    for _ in range(9):
         cx, cy, r = RNG.uniform(0.1, 0.9) * w, RNG.uniform(0.4, 0.9) * h, RNG.uniform(0.03, 0.12) * w
         yy, xx = np.mgrid[0:h, 0:w]
         d = np.hypot(xx - cx, yy - cy) / r

@@ -41,7 +41,7 @@ def build_sets() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for one in shelf_light_sets.sets():
         told = keeping.about(one.name, one.tags, one.note)
-        picture = thumbnails.rendered(*thumbnails.lit_forms(one.document, AssetStore()), 512)
+        picture = thumbnails.rendered(*thumbnails.lit_forms(one.document, AssetStore()), 512, thumbnails.SET_EVEN)
         keeping.keep_light(one.document, AssetStore(), folder / f"{swatches.slug(one.name)}.aulmolight", told, thumbnails.png(picture))
         print(one.name)
 

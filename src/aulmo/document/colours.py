@@ -75,7 +75,8 @@ def _holders(document: r.Document) -> Iterator[tuple[str, Any]]:
 
 def read(document: r.Document, values: Mapping[str, Any]) -> Told:
     """What putting some values means for colours. Raises BadValue where something is to follow that is no colour, or a colour that is not there."""
-    plain, follows = dict(values), {}
+    plain: dict[str, Any] = dict(values)
+    follows: dict[str, str | None] = {}
     changed = {address.split("/")[1] for address in values if address.startswith("colours/") and address.split("/")[2:3] == ["rgb"]}
     for address, value in values.items():
         whole = address.rpartition("/")[0] if address.rpartition("/")[2] in ("x", "y", "z") else address

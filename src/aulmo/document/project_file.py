@@ -171,7 +171,8 @@ def save(
     """Write a project file. Raises CannotWrite or BadFile; the old file is then as it was. Raises Changed when somebody else has changed the file
     since it was opened or saved with these assets, unless it is to be saved `over` that.
 
-    Without `squeeze` it is written as it is: ten times as soon and three times as large, for what is read once and thrown away. `about` says by what the file is found on the shelf.
+    Without `squeeze` it is written as it is: ten times as soon and three times as large, for what is read once and thrown away.
+    `about` says by what the file is found on the shelf.
     """
     path = Path(path)
     names = held_assets(document, assets)

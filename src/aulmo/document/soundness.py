@@ -220,7 +220,8 @@ def check_links(document: r.Document, name: str) -> None:
     for shot in document.shots:
         if shot.photograph is not None:
             _check_photograph(shot.photograph, f"{name} is damaged: the photograph of {shot.name}")
-    named = [(s.name, s.parts) for s in document.selections.values()] + [(s.name, s.roots) for s in (*document.sources.values(), *document.props.values())]
+    named = [(s.name, s.parts) for s in document.selections.values()] + [(s.name, s.roots) for s in document.sources.values()]
+    named += [(p.name, p.roots) for p in document.props.values()]
     for owner, part_ids in named:
         if any(part_id not in document.parts for part_id in part_ids):
             raise BadFile(f"{name} is damaged: {owner} names a part that is not there.")

@@ -25,7 +25,8 @@ T = TypeVar("T")
 CARD_LUX = 3000.0
 WIDEST = 4096
 SETS = (
-    "Loft", "Tabletop", "Two strips", "Dark rim", "White tent", "Gallery", "Clear sky", "Overcast", "Workshop hall", "Meadow, morning", "Meadow, noon",
+    "Loft", "Tabletop", "Two strips", "Dark rim", "White tent", "Gallery", "Clear sky", "Overcast", "Workshop hall", "Meadow, morning",
+        "Meadow, noon",
     "Meadow, afternoon", "Meadow, dusk",
 )  # fmt: skip
 

@@ -18,8 +18,8 @@ SHIFT = 8
 
 
 class Look(NamedTuple):
-    """A picture made small: (h, w, 3) linear Rec.709 light, (h, w) cover or None, whether it can hold light beyond white, its size, dots per inch, and
-    whether a camera took it."""
+    """A picture made small: (h, w, 3) linear Rec.709 light, (h, w) cover or None, whether it can hold light beyond white, its size, dots per inch,
+    and whether a camera took it."""
 
     light: np.ndarray
     cover: np.ndarray | None

@@ -1,4 +1,5 @@
-"""Aulmo's own things: swatches and boards are made by rules, the rest lies in files that scripts in `tools` have made, with a list of what they are."""
+"""Aulmo's own things: swatches and boards are made by rules, the rest lies in files that scripts in `tools` have made, with a list of what they
+are."""
 
 import functools
 from importlib.resources import files
@@ -48,5 +49,6 @@ def thumbnail_file(thing: Thing) -> Path | None:
     if not is_own(thing):
         return None
     slug = swatches.slug(thing.name)
-    path = ROOT / "desk" / "thumbnails" / f"{slug}.png" if thing.kind == "swatch" else LIST.parent / "thumbnails" / f"{thing.kind.replace(' ', '-')}-{slug}.png"
+    own_place = LIST.parent / "thumbnails" / f"{thing.kind.replace(' ', '-')}-{slug}.png"
+    path = ROOT / "desk" / "thumbnails" / f"{slug}.png" if thing.kind == "swatch" else own_place
     return path if path.exists() else None

@@ -297,8 +297,10 @@ def _swatches(path: Path) -> Iterable[Thing]:
         thing = swatch_thing(material, str(path), material.name if len(found) > 1 else "")
         if about is not None and number == 0:
             thing = Thing(
-                about.name, "swatch", str(path), told=thing.told, family=(about.kind or material.kind).lower(), tags=about.tags or material.tags, colours=thing.colours,
-                finish=finish_of(material.surface, material.wires), numbers=numbers_of(material.surface), look=look_of(material.surface), note=about.note,
+                about.name, "swatch", str(path), told=thing.told, family=(about.kind or material.kind).lower(), tags=about.tags or material.tags,
+                    colours=thing.colours,
+                finish=finish_of(material.surface, material.wires), numbers=numbers_of(material.surface), look=look_of(material.surface),
+                    note=about.note,
             )  # fmt: skip
         yield thing
     if not found:
@@ -443,7 +445,8 @@ def _board(path: Path) -> Iterable[Thing]:
 def board_thing(board: Any, path: str) -> Thing:
     """What a board is on the shelf."""
     return Thing(
-        board.name, "board", path, told=f"{board.thickness_mm:g} mm · {board.weight:.0f} g/m²", family=board.kind, colours=(lab(board.front.base_color),),
+        board.name, "board", path, told=f"{board.thickness_mm:g} mm · {board.weight:.0f} g/m²", family=board.kind,
+            colours=(lab(board.front.base_color),),
         numbers={"mm": board.thickness_mm, "gsm": board.weight}, finish=finish_of(board.front), look=look_of(board.front),
     )  # fmt: skip
 
@@ -454,7 +457,8 @@ _READERS: dict[str, Callable[[Path], Iterable[Thing]]] = {
     **{e: _named("model") for e in MODELS}, **{e: _named("film") for e in MOVIES if e not in PICTURES},
 }  # fmt: skip
 KIND_OF = {
-    **{e: "picture" for e in PICTURES}, ".hdr": "dome", ".svg": "artwork", ".pdf": "artwork", ".zip": "swatch", ".mtlx": "swatch", ".aulmo": "prop", PROP: "prop",
+    **{e: "picture" for e in PICTURES}, ".hdr": "dome", ".svg": "artwork", ".pdf": "artwork", ".zip": "swatch", ".mtlx": "swatch",
+        ".aulmo": "prop", PROP: "prop",
     LIGHT: "light set", LAMP: "lamp", DECAL: "artwork", ".ies": "lamp", ".dxf": "carton", ".cube": "colour table", ".json": "board",
     **{e: "model" for e in MODELS}, **{e: "film" for e in MOVIES if e not in PICTURES},
 }  # fmt: skip

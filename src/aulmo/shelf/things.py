@@ -1,7 +1,8 @@
 """What lies on the shelf: things by their kinds, with what they are found by."""
 
 from pathlib import Path
-from typing import Any, Iterable
+from types import MappingProxyType
+from typing import Any, Iterable, Mapping
 
 import msgspec
 import numpy as np
@@ -64,7 +65,7 @@ def lab(colour: Iterable[float]) -> Triple:
     return (round(a, 2), round(b, 2), round(c, 2))
 
 
-def finish_of(surface: Surface, wires: dict[str, str] = {}) -> tuple[str, ...]:
+def finish_of(surface: Surface, wires: Mapping[str, str] = MappingProxyType({})) -> tuple[str, ...]:
     """How a surface shines, in the words that it is found by."""
     said = []
     rough = surface.specular_roughness

@@ -1,4 +1,5 @@
-"""Small pictures of things as they will be used: a surface on a ball, a dome on two balls, a light on its stand, a light set on three forms, a prop as it
+"""Small pictures of things as they will be used: a surface on a ball, a dome on two balls, a light on its stand, a light set on three forms, a
+prop as it
 stands. They are made once and kept until the thing changes."""
 
 import functools
@@ -21,6 +22,7 @@ from aulmo.surface.colour import ACESCG_TO_SRGB, LUMINANCE, decode_srgb, encode_
 
 VERSION = 1
 WIDTH, HEIGHT = 136, 104
+SET_EVEN = 0.6  # how far light sets are brought to one exposure: a dark one should look dark
 GROUND = decode_srgb(np.array([0.22, 0.22, 0.225]))
 RENDERED = ("swatch", "light set", "prop", "picture set")  # what takes seconds
 
@@ -108,7 +110,8 @@ def _fitted(pixels: np.ndarray, width: int, height: int) -> np.ndarray:
     """Pixels scaled by averaging or between, to a size."""
     from PIL import Image
 
-    planes = [Image.fromarray(np.ascontiguousarray(pixels[..., k], np.float32)).resize((width, height), Image.Resampling.BILINEAR, reducing_gap=2.0) for k in range(pixels.shape[2])]
+    planes = [Image.fromarray(np.ascontiguousarray(pixels[..., k], np.float32)).resize((width, height), Image.Resampling.BILINEAR,
+        reducing_gap=2.0) for k in range(pixels.shape[2])]
     return np.stack([np.asarray(p) for p in planes], 2)
 
 
@@ -299,15 +302,16 @@ def ball(material: Material, assets: AssetStore) -> np.ndarray:
     return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, 48, assets)[..., 2::-1])
 
 
-def rendered(document: Document, assets: AssetStore, samples: int) -> np.ndarray:
-    """(HEIGHT, WIDTH, 3) uint8 of a document's shot, exposed so that what is bright in it is not blown out and all else is seen."""
+def rendered(document: Document, assets: AssetStore, samples: int, even: float = 1.0) -> np.ndarray:
+    """(HEIGHT, WIDTH, 3) uint8 of a document's shot, exposed so that what is bright in it is not blown out and all else is seen; with `even` below 1
+    only so far, and what is dark stays darker."""
     from aulmo.trace.tracer import render
     from aulmo.trace.view import dither, show
 
     picture = render(document, assets, document.shots[0], (WIDTH, HEIGHT), RenderSettings(stop="samples", samples=samples))
     assert picture is not None  # only a progress callback cancels
     bright = np.maximum(picture.rgb[..., :3], 0) @ LUMINANCE.astype(np.float32) / picture.white
-    scale = float(np.clip(0.5 / max(1e-6, 0.5 * float(np.quantile(bright, 0.9)) + 0.5 * float(bright.mean())), 0.05, 20.0))
+    scale = float(np.clip(0.5 / max(1e-6, 0.5 * float(np.quantile(bright, 0.9)) + 0.5 * float(bright.mean())), 0.05, 20.0)) ** even
     out = np.empty((HEIGHT, WIDTH, 4), np.uint8)
     dither(show(picture.rgb, picture.white / scale, "Product neutral", exact=True), np.ones((HEIGHT, WIDTH), np.float32), out)
     return np.ascontiguousarray(out[..., 2::-1])
@@ -373,7 +377,8 @@ def forms() -> tuple[Document, AssetStore]:
     worn = (
         ("block", Surface(base_color=(0.02, 0.02, 0.022), specular_roughness=0.06), {"width": 46, "depth": 46, "height": 64, "bevel": 4}, (-58, 8)),
         ("sphere", Surface(base_color=(0.5, 0.5, 0.5), specular_roughness=0.6, specular_weight=0.4), {"radius": 27}, (0, -6)),
-        ("cylinder", Surface(base_color=(0.9, 0.88, 0.85), base_metalness=1.0, specular_roughness=0.22), {"radius": 21, "height": 84, "bevel": 4}, (56, 10)),
+        ("cylinder", Surface(base_color=(0.9, 0.88, 0.85), base_metalness=1.0, specular_roughness=0.12), {"radius": 21, "height": 84, "bevel": 4},
+            (56, 10)),
     )  # fmt: skip
     for number, (kind, surface, sizes, (x, y)) in enumerate(worn):
         document, part = pieces.add_piece(document, pieces.set_piece(kind, **sizes))
@@ -384,8 +389,8 @@ def forms() -> tuple[Document, AssetStore]:
             document, materials={**document.materials, material.id: material},
             parts={**document.parts, part: replace(held, material=material.id, placement=place)},
         )  # fmt: skip
-    paper = Material(id="paper", name="Paper", surface=Surface(base_color=(0.42, 0.42, 0.42), specular_weight=0.3, specular_roughness=0.6))
-    camera = Camera(id="c", name="c", position=(0, -480, 118), target=(0, 0, 33), focal_length_mm=76)
+    paper = Material(id="paper", name="Paper", surface=Surface(base_color=(0.16, 0.16, 0.16), specular_weight=0.6, specular_roughness=0.35))
+    camera = Camera(id="c", name="c", position=(0, -430, 104), target=(0, 0, 36), focal_length_mm=98)
     return replace(
         document, materials={**document.materials, "paper": paper}, floor=Floor(kind="cove", material="paper"), cameras={"c": camera},
         shots=(Shot(id="s", name="s", camera="c"),),
@@ -413,7 +418,7 @@ def _light_set(path: Path) -> np.ndarray:
         return kept
     found, theirs = project_file.load(path)
     document, assets = lit_forms(light_of(found), theirs)
-    return rendered(document, assets, 48)
+    return rendered(document, assets, 48, SET_EVEN)
 
 
 STUDIO = Environment(
@@ -444,7 +449,8 @@ def prop_scene(found: Document, assets: AssetStore) -> tuple[Document, AssetStor
     centre, size = 0.5 * (box[0] + box[1]), float(np.linalg.norm(box[1] - box[0]))
     away = np.array([0.42, -1.0, 0.42]) / np.linalg.norm([0.42, -1.0, 0.42])
     camera = Camera(
-        id="c", name="c", position=tuple((centre + away * 2.55 * size).tolist()), target=tuple((centre - [0, 0, 0.02 * size]).tolist()), focal_length_mm=70, exposure_stops=0.3
+        id="c", name="c", position=tuple((centre + away * 2.55 * size).tolist()), target=tuple((centre - [0, 0, 0.02 * size]).tolist()),
+            focal_length_mm=70, exposure_stops=0.3
     )  # fmt: skip
     paper = Material(id="paper", name="Paper", surface=Surface(base_color=(0.3, 0.3, 0.3), specular_weight=0.3, specular_roughness=0.6))
     return replace(

@@ -29,7 +29,8 @@ def _places(document: Document, assets: AssetStore) -> dict[str, list[str]]:
 
     for material in document.materials.values():
         users = edits.users_of(document, material.id)
-        note(f"file:{material.swatch}" if material.swatch else f"{OWN}swatch/{_plain(material.name)}", users or ["the floor"] * (document.floor.material == material.id))
+        note(f"file:{material.swatch}" if material.swatch else f"{OWN}swatch/{_plain(material.name)}",
+            users or ["the floor"] * (document.floor.material == material.id))
         for name in references_of(material):
             if name in assets.origins:
                 note(assets.origins[name], users)

@@ -1,4 +1,5 @@
-"""Finding things in words: several words narrow; each may be part of a name, a tag, a kind, a colour, a finish, a number with its unit, or what a thing
+"""Finding things in words: several words narrow; each may be part of a name, a tag, a kind, a colour, a finish, a number with its unit, or what
+a thing
 is used for."""
 
 import math
@@ -11,18 +12,22 @@ from aulmo.surface.colour import difference, from_hex, to_lab
 
 _MM = {"mm": 1.0, "cm": 10.0, "m": 1000.0, "in": 25.4, "inch": 25.4, "µm": 1e-3, "um": 1e-3}
 _NUMBERS = {
-    "ior": "ior", "refraction": "ior", "n": "ior", "abbe": "abbe", "roughness": "roughness", "nits": "nits", "nit": "nits", "lumen": "lumen", "lm": "lumen",
+    "ior": "ior", "refraction": "ior", "n": "ior", "abbe": "abbe", "roughness": "roughness", "nits": "nits", "nit": "nits", "lumen": "lumen",
+        "lm": "lumen",
     "kelvin": "kelvin", "k": "kelvin", "stops": "stops", "sun": "sun", "px": "px", "pixels": "px", "dpi": "dpi", "parts": "parts", "lamps": "lamps",
     "boxes": "boxes", "softboxes": "boxes", "°": "sun", "gsm": "gsm", "g/m²": "gsm", "hour": "hour",
 }  # fmt: skip
-_NEAR = {"ior": 0.006, "roughness": 0.03, "abbe": 1.0, "sun": 3.0, "kelvin": 200.0, "parts": 0.5, "lamps": 0.5, "boxes": 0.5, "hour": 0.5}
+_NEAR = {"ior": 0.008, "roughness": 0.03, "abbe": 1.0, "sun": 3.0, "kelvin": 200.0, "parts": 0.5, "lamps": 0.5, "boxes": 0.5, "hour": 0.5}
 # words that mean another one, of a finish or anything else
 _SAME = {
-    "gray": "grey", "color": "colour", "colors": "colours", "clear": "see-through", "transparent": "see-through", "glassy": "see-through", "shiny": "glossy",
+    "gray": "grey", "color": "colour", "colors": "colours", "clear": "see-through", "transparent": "see-through", "glassy": "see-through",
+        "shiny": "glossy",
     "gloss": "glossy", "polished": "glossy", "matte": "matt", "dull": "matt", "mirrored": "mirror", "mirroring": "mirror", "semi-gloss": "satin",
-    "eggshell": "satin", "metal": "metallic", "luminous": "glowing", "emissive": "glowing", "bumpy": "textured", "hdri": "dome", "environment": "dome",
+    "eggshell": "satin", "metal": "metallic", "luminous": "glowing", "emissive": "glowing", "bumpy": "textured", "hdri": "dome",
+        "environment": "dome",
     "backdrop": "photograph", "backplate": "photograph", "photo": "photograph", "image": "picture", "texture": "picture", "logo": "artwork",
-    "vector": "vector", "material": "swatch", "aluminum": "aluminium", "softbox": "light picture", "ies": "lamp", "purple": "violet", "frosted": "frosted",
+    "vector": "vector", "material": "swatch", "aluminum": "aluminium", "softbox": "light picture", "ies": "lamp", "purple": "violet",
+        "frosted": "frosted",
 }  # fmt: skip
 _ENDINGS = (("ies", "y"), ("es", "e"), ("es", ""), ("s", ""))
 
@@ -91,7 +96,8 @@ def colour_words(colour: Triple) -> set[str]:
         said.add("warm" if hue < 105 or hue > 330 else "cool" if 150 < hue < 310 else "coloured")
     if chroma >= 18:
         names = (
-            (345, 360, "red"), (0, 48, "red"), (42, 74, "orange"), (72, 108, "yellow"), (100, 185, "green"), (172, 235, "turquoise"), (215, 300, "blue"),
+            (345, 360, "red"), (0, 48, "red"), (42, 74, "orange"), (72, 108, "yellow"), (100, 185, "green"), (172, 235, "turquoise"), (215, 300,
+                "blue"),
             (285, 342, "violet"), (325, 360, "pink"), (0, 25, "pink"),
         )  # fmt: skip
         said |= {name for low, high, name in names if low <= hue <= high}
@@ -108,7 +114,8 @@ def colour_words(colour: Triple) -> set[str]:
 
 
 COLOURS = {
-    "black", "white", "grey", "dark", "light", "pale", "bright", "warm", "cool", "red", "orange", "yellow", "green", "turquoise", "blue", "violet", "pink",
+    "black", "white", "grey", "dark", "light", "pale", "bright", "warm", "cool", "red", "orange", "yellow", "green", "turquoise", "blue",
+        "violet", "pink",
     "brown", "beige", "cream", "strong", "colourful", "coloured", "golden",
 }  # fmt: skip
 _ONLY_A_COLOUR = COLOURS - {"light", "bright"}  # these two are said of lamps and sets as well
@@ -139,7 +146,8 @@ def _holds(thing: Thing, words: str, word: str, used: str) -> int:
         elif form == thing.kind or form == thing.family:
             best = max(best, 4)
         elif form in _FINISH:
-            best = max(best, 4 if form in thing.finish else 1 if form in name and form not in ("rough", "soft") else 0)
+            said = form in thing.tags or (form in name and form not in ("rough", "soft"))
+            best = max(best, 4 if form in thing.finish else 2 if said else 0)
         elif form in COLOURS and thing.colours:
             best = max(best, 3 if any(form in colour_words(c) for c in thing.colours) else 0)
             if form not in _ONLY_A_COLOUR and form in words:

@@ -3,6 +3,8 @@
 Wherever it can be, grain is led to `base_weight`, which multiplies: the colour of the material stays the artist's to choose.
 """
 
+from typing import Literal
+
 from aulmo.document.records import Node, Stop
 from aulmo.surface.colour import from_hex
 from aulmo.surface.metals import openpbr_colours
@@ -208,7 +210,8 @@ def dusted(dust: tuple, ground: tuple, hollow_mm: float, rough: float, shine: fl
 def wetted(size_mm: float, drop_mm: float, share: float) -> Grain:
     """Drops standing on a surface, in its clear coat."""
     drops = Node("drops", "shapes", {
-        "size_mm": drop_mm, "spacing_mm": size_mm, "jitter": 0.9, "stagger": 0.5, "first": 0.0, "second": 1.0}, choices={"shape": "dot"}, projection="box")  # fmt: skip
+        "size_mm": drop_mm, "spacing_mm": size_mm, "jitter": 0.9, "stagger": 0.5, "first": 0.0, "second": 1.0}, choices={"shape": "dot"},
+            projection="box")  # fmt: skip
     film = Node("film", "noise", {"size_mm": 5.0 * size_mm, "octaves": 3.0})
     there = Node("there", "range", {"in": "@film", "inlow": 0.5 - share / 2, "inhigh": 0.6})
     both = Node("both", "multiply", {"in1": "@drops", "in2": "@there"})
@@ -238,7 +241,7 @@ def rippled(size_mm: float, high_mm: float, detail: float = 3.0) -> Grain:
     return (waves, relief), {"height": "relief"}
 
 
-def ribbed(apart_mm: float, deep_mm: float, axis: str = "z") -> Grain:
+def ribbed(apart_mm: float, deep_mm: float, axis: Literal["x", "y", "z"] = "z") -> Grain:
     """Grooves at even distances along an axis."""
     lines = Node("ribs", "stripes", {"size_mm": apart_mm, "share": 0.55, "first": 0.0, "second": 1.0}, axis=axis)
     relief = Node("relief", "range", {"in": "@ribs", "outlow": 0.0, "outhigh": deep_mm})

@@ -56,7 +56,8 @@ def save_swatch(
     tags = tuple(dict.fromkeys(t.strip().lower() for t in tags if t.strip())) or material.tags
     material = replace(material, tags=tags, name=name or material.name, follows=())
     xml, pictures, _ = written(material, assets)
-    told = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material)), **({"note": note} if note else {})}
+    told = {"name": material.name, "kind": material.kind, "tags": list(tags), "colour": list(main_colour(material)),
+        **({"note": note} if note else {})}
     members = {**pictures, ABOUT: json.dumps(told).encode(), **({THUMBNAIL: thumbnail} if thumbnail else {})}
     make_folder(folder)
     theirs = next((s.path for s in swatches_in(folder)[0] if s.name == material.name), None)

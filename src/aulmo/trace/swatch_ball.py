@@ -25,7 +25,8 @@ def _ball(radius: float) -> Mesh:
     return Mesh((n * radius).astype(np.float32), n.astype(np.float32), np.concatenate([upper, lower]).astype(np.uint32), np.zeros(0, np.int32))
 
 
-def swatch_picture(material: Material, width: int, height: int, samples: int, assets: AssetStore | None = None, across_mm: float = 40.0) -> np.ndarray:
+def swatch_picture(material: Material, width: int, height: int, samples: int, assets: AssetStore | None = None,
+    across_mm: float = 40.0) -> np.ndarray:
     """(height, width, 4) uint8 BGRA of a ball in this material, `across_mm` wide; `assets` holds the pictures of its nodes."""
     assets = assets or AssetStore()
     mesh, size = assets.add_mesh(_ball(0.5 * across_mm)), across_mm / 40.0

@@ -139,7 +139,8 @@ class ShelfLight:
         held = session.softbox if at is None else None
 
         def put(name: str, shipped: bool) -> None:
-            box = held if held is not None else from_world(session.document, new_softbox(session.document, "picture", name=thing.name, **place), session.camera)
+            box = held if held is not None else from_world(session.document, new_softbox(session.document, "picture", name=thing.name, **place),
+                session.camera)
             box = replace(box, kind="picture", picture=name, shipped=shipped)
             session.set_stage("Light")
             session.apply(f"{thing.name} as a light", put_softbox(session.document, box))

@@ -9,8 +9,6 @@ from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 
 from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, swatch_targets
-from aulmo.desk.shelf.taker import Taken, thing_of
-from aulmo.desk.shelf.trying import Trying
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
@@ -20,6 +18,8 @@ from aulmo.desk.picture.tools.probe import Probe
 from aulmo.desk.picture.tools.select import Select
 from aulmo.desk.picture.tools.tool import Tool
 from aulmo.desk.picture.view_motion import approach, look_round, orbit, slide, zoom_keeping_size
+from aulmo.desk.shelf.taker import Taken, thing_of
+from aulmo.desk.shelf.trying import Trying
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.stage import FileKind, Stage
 from aulmo.document.lens import width_at

@@ -3,7 +3,6 @@
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from PySide6.QtCore import QPoint, QTimer
 
 from aulmo.desk.shelf.taker import Taken
@@ -50,18 +49,19 @@ class ShelfProps:
         session, path = self.session, Path(thing.path)
         point = self.picture.point_at(at) if at is not None else None
         document, assets = session.document, session.assets
-        place = tuple(np.asarray(point, float).tolist()) if point is not None else self._beside()
+        x, y, z = point.tolist() if point is not None else (0.0, 0.0, 0.0)
+        place = (x, y, z) if point is not None else self._beside()
 
         def work(task: Any) -> tuple:
             task.tell(f"Reading {path.name}", 0.2)
             return props.load(path, thing.inside)
 
         def done(found: tuple) -> None:
-            nonlocal place
+            held, theirs = found
             if place is None and session.document is document and not document.parts:
-                made, ids = props.taken_in(document, assets, *found, path, tied=tied)
+                made, ids = props.taken_in(document, assets, held, theirs, path, tied=tied)
             else:
-                made, ids = props.taken_in(session.document, assets, *found, path, at=place, tied=tied)
+                made, ids = props.taken_in(session.document, assets, held, theirs, path, place, tied)
             if not made.shots:
                 made = arrange.first_shot(made, assets)
             session.apply(f"Prop {thing.name}", made)

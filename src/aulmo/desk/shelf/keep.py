@@ -171,7 +171,7 @@ class Keeping(QObject):
             else:
                 from aulmo.light.set_ups import light_of
 
-                picture = thumbnails.png(thumbnails.rendered(*thumbnails.lit_forms(light_of(document), assets), 48))
+                picture = thumbnails.png(thumbnails.rendered(*thumbnails.lit_forms(light_of(document), assets), 48, thumbnails.SET_EVEN))
                 keeping.keep_light(document, assets, path, told, picture)
             return path
 

@@ -5,7 +5,18 @@ from typing import Any, Callable
 
 from PySide6.QtCore import QEvent, QModelIndex, QPoint, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QDrag, QKeyEvent
-from PySide6.QtWidgets import QAbstractItemView, QButtonGroup, QFileDialog, QHBoxLayout, QLineEdit, QListView, QMenu, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QButtonGroup,
+    QFileDialog,
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from aulmo.desk.shelf.cards import HIGH, LEAST, Cards
 from aulmo.desk.shelf.shelf_model import THING, ShelfModel
@@ -23,10 +34,17 @@ from aulmo.shelf import own, shelves, used, words
 from aulmo.shelf.things import KINDS, Thing, lab
 
 GROUPS = {
-    "Fits here": (), "Light": ("light set", "dome", "light picture", "lamp"), "Swatches": ("swatch", "colour", "board"), "Props": ("prop", "model", "carton"),
+    "Fits here": (), "Light": ("light set", "dome", "light picture", "lamp"), "Swatches": ("swatch", "colour", "board"), "Props": ("prop",
+        "model", "carton"),
     "Pictures": ("picture", "picture set", "artwork", "photograph", "film", "finish", "colour table"),
 }  # fmt: skip
 ALIKE = "like "
+
+
+def _is_letter(event: QKeyEvent) -> bool:
+    """Whether a key writes something, and is no command."""
+    held = event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier)
+    return event.text().isprintable() and bool(event.text().strip()) and not held
 
 
 class ThingsList(QListView):
@@ -77,15 +95,15 @@ class ThingsList(QListView):
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             if self.thing() is not None:
                 self.wanted.emit(self.thing())
-        elif event.text().isprintable() and event.text().strip() and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        elif _is_letter(event):
             self.typed.emit(event.text())
         else:
             super().keyPressEvent(event)
 
     def event(self, event: QEvent) -> bool:
         """While the list has the keyboard, letters search: they are no shortcuts, but for the one that brought the shelf."""
-        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent) and event.text().isprintable() and event.text().strip():
-            if event.text() not in "sS0123456789" and not event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+        if event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent):
+            if _is_letter(event) and event.text() not in "sS0123456789":
                 event.accept()
                 return True
         return super().event(event)
@@ -151,7 +169,8 @@ class ShelfPanel(QWidget):
             chip = QPushButton(name)
             chip.setObjectName("chip")
             chip.setCheckable(True)
-            chip.setToolTip("Everything, what fits this stage first" if name == "Fits here" else ", ".join(KINDS[k] for k in GROUPS[name] if k in KINDS))
+            kinds = ", ".join(KINDS[k] for k in GROUPS[name])
+            chip.setToolTip(kinds or "Everything, what fits this stage first")
             chip.clicked.connect(self.fill)
             self.chips.addButton(chip)
             self.buttons[name] = chip
@@ -289,7 +308,8 @@ class ShelfPanel(QWidget):
             self.list.setCurrentIndex(self.model.index(row))
         self.empty.setVisible(not found)
         if not found:
-            self.empty.setText("Nothing on the shelf has all these words." if text else "Nothing of this kind yet: add a folder, or drag something here.")
+            nothing = "Nothing of this kind yet: add a folder, or drag something here."
+            self.empty.setText("Nothing on the shelf has all these words." if text else nothing)
         self._foot()
 
     def _foot(self) -> None:

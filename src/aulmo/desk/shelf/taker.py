@@ -15,9 +15,9 @@ SHELF_MIME = "application/x-aulmo-thing"
 
 
 class Taken(NamedTuple):
-    """What a stage does with a kind of thing. `words` : what the cursor says before it is dropped at a point of the picture. `take` : drop it there, or
-    where it is wanted with None. `tried` : the document as it would be, None where that is not known yet; `spot` tells the points apart at which
-    it would be another. `stages` : where it fits."""
+    """What a stage does with a kind of thing. `words` : what the cursor says before it is dropped at a point of the picture. `take` : drop it there,
+    or where it is wanted with None. `tried` : the document as it would be, None where that is not known yet; `spot` tells the points apart at
+    which it would be another. `stages` : where it fits."""
 
     words: Callable[[Thing, QPoint], tuple[str, str]]
     take: Callable[[Thing, QPoint | None], None]

@@ -26,12 +26,12 @@ class ShelfWatch(QObject):
         self._ended = False
         self._thread: threading.Thread | None = None
         self._said = ""
-        self.files = QFileSystemWatcher(self)
-        self.files.directoryChanged.connect(lambda _: self._soon.start())
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(300)
         self._soon.timeout.connect(self.look)
+        self.files = QFileSystemWatcher(self)
+        self.files.directoryChanged.connect(lambda _: self._soon.start())
         self._again = QTimer(self)
         self._again.setInterval(AGAIN)
         self._again.timeout.connect(self.look)

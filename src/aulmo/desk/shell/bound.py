@@ -161,7 +161,8 @@ class BoundRefraction(BoundSlider):
         completer = QCompleter([k.name for k in refraction.LIST], self.field)
         completer.setCaseSensitivity(Qt.CaseSensitivity.CaseInsensitive)
         completer.setFilterMode(Qt.MatchFlag.MatchContains)
-        completer.popup().setMinimumWidth(190)
+        if (listed := completer.popup()) is not None:
+            listed.setMinimumWidth(190)
         self.field.setCompleter(completer)
         completer.activated.connect(self.choose)
 

@@ -179,7 +179,8 @@ class Editing(Looking):
     def _with(self, document: Document, values: dict[str, Any]) -> Document:
         base = {}
         for address, value in values.items():
-            apart = keyed(document, address) or self.overridden(address) or bool(self.picks and owner(document, self.picks.values(), address, self.hand))
+            apart = keyed(document, address) or self.overridden(address) or bool(self.picks and owner(document, self.picks.values(), address,
+                self.hand))
             if apart and isinstance(value, str) and value.startswith(colours.FOLLOW):  # what has a value of its own takes the colour as it is
                 value = colours.colour_of(document, value[len(colours.FOLLOW) :]).rgb
             if keyed(document, address):  # keys count before a shot's own value, as `resolve` has it

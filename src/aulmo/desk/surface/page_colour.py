@@ -228,6 +228,7 @@ class ColourPage(Page):
 
 TIPS = {
     "Hue": "0 to 360 degrees", "Saturation": "Share of the most there can be, in %", "Value": "The largest of red, green and blue, in %",
-    "Lightness": "Halfway between the largest and the smallest of red, green and blue, in %", "L*": "CIELAB under D50, as print has it", "a*": "Green to red", "b*": "Blue to yellow",
+    "Lightness": "Halfway between the largest and the smallest of red, green and blue, in %", "L*": "CIELAB under D50, as print has it",
+        "a*": "Green to red", "b*": "Blue to yellow",
 }  # fmt: skip
 

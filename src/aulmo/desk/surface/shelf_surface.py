@@ -93,7 +93,8 @@ class ShelfSurface:
         decal = next(iter(found.decals.values()))
         fields = {
             name: getattr(decal, name) for name in decal.__struct_fields__
-            if name not in ("id", "name", "parts", "position", "turn", "stood", "belongs", "frame", "group", "depth_mm", "material", "wrap", "radius_mm", "follows")
+            if name not in ("id", "name", "parts", "position", "turn", "stood", "belongs", "frame", "group", "depth_mm", "material", "wrap",
+                "radius_mm", "follows")
         }  # fmt: skip
         session.set_stage("Surface")
         if at is None:

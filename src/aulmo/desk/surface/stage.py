@@ -12,11 +12,11 @@ from aulmo.desk.surface.decal_tool import DecalTool, StickTool
 from aulmo.desk.surface.lay_tool import LayTool
 from aulmo.desk.surface.library_commands import LibraryCommands
 from aulmo.desk.surface.page import SurfacePage
+from aulmo.desk.surface.page_colour import SUBJECT, ColourCommands, ColourPage
 from aulmo.desk.surface.page_decal import DecalPage
 from aulmo.desk.surface.page_node import NodePage
 from aulmo.desk.surface.picture_drops import PictureDrops
 from aulmo.desk.surface.set_card import SetCard
-from aulmo.desk.surface.page_colour import SUBJECT, ColourCommands, ColourPage
 from aulmo.desk.surface.shelf_surface import ShelfSurface
 
 
@@ -37,7 +37,8 @@ def _build(desk: Desk) -> Built:
     ShelfSurface(desk, commands.drops, decals).register()
     benches = {"Swatches": SurfaceBench(session, materials), "Nodes": nodes, "Decals": DecalsBench(session, decals),
         "Pictures": PicturesBench(session)}
-    return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals), "nodes": NodePage(nodes), SUBJECT: ColourPage(desk, ColourCommands(desk))}, commands)
+    return Built(benches, SurfacePage(session, commands), {"decals": DecalPage(session, decals), "nodes": NodePage(nodes),
+        SUBJECT: ColourPage(desk, ColourCommands(desk))}, commands)
 
 
 SURFACE = Stage("Surface", "swatches", "Drop a swatch or pictures on a part · Alt: only this part · Click a part twice for its group", _build)
