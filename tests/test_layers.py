@@ -32,7 +32,7 @@ BELOW = {
 # within the renderer: kernels in rooms, the rest on top of them
 ROOMS = {"compile", "shape", "pattern", "material", "lamp", "path"}
 # within the window: what the rooms of all stages stand on, and that no stage knows another
-STANDS_ON = {"shell", "widgets", "picture"}
+STANDS_ON = {"shell", "widgets", "picture", "shelf"}
 FILES = sorted(SOURCE.rglob("*.py"))
 
 

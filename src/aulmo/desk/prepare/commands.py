@@ -26,6 +26,7 @@ class PrepareCommands:
     def __init__(self, desk: Desk) -> None:
         self.desk, self.session = desk, desk.session
         self.revisions: Any = None  # what asks whether a file that is there already is a revision
+        self.shelf: Any = None
         s, add = desk.session, desk.registry.add
         chosen = lambda: desk.working() and bool(s.selection)  # noqa: E731
         desk.kinds.append(FileKind(READABLE, "bring it in, resting on the floor", self.bring_in))

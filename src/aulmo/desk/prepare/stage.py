@@ -52,8 +52,8 @@ def _build(desk: Desk) -> Built:
     revision = RevisionBench(session, watch)
     picture.overlays += [HealthMarks(picture, health), RevisionMarks(picture, revision), CartonMarks(picture, carton)]
     commands.revisions = RevisionCommands(desk, watch, revision)
-    shelf = ShelfProps(desk)
-    shelf.register()
+    commands.shelf = ShelfProps(desk)
+    commands.shelf.register()
     benches = {
         "Health": health,
         "Revision": revision,

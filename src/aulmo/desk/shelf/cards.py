@@ -1,7 +1,7 @@
 """A thing as a card: its small picture, its name on up to two lines, and what it is."""
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPainterPath, QPen, QPixmap, QTextLayout
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPainterPath, QPen, QPixmap, QTextLayout, QTextOption
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from aulmo.desk.shelf.shelf_model import THING, ShelfModel
@@ -84,6 +84,9 @@ class Cards(QStyledItemDelegate):
             if len(self._lines) > 20_000:
                 self._lines.clear()
             layout = QTextLayout(name, font)
+            option = QTextOption()
+            option.setWrapMode(QTextOption.WrapMode.WrapAtWordBoundaryOrAnywhere)
+            layout.setTextOption(option)
             layout.beginLayout()
             first = layout.createLine()
             first.setLineWidth(width)

@@ -251,8 +251,9 @@ class ShelfPanel(QWidget):
     def reset(self) -> None:
         """Nothing looked for."""
         self.search.clear()
-        self._one = None
+        self._one, self._all = None, []
         self.buttons["Fits here"].setChecked(True)
+        self.watch.reset()
 
     def _load(self) -> None:
         self._all = self.watch.open().things()

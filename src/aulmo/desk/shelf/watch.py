@@ -68,24 +68,33 @@ class ShelfWatch(QObject):
         self._soon.stop()
         self._wanted.set()
 
+    def reset(self) -> None:
+        """As it was when it was new: nothing known."""
+        self._again.stop()
+        self.shelf = None
+
     def _work(self) -> None:
         while True:
             self._wanted.wait()
             self._wanted.clear()
-            if self._ended or self.shelf is None:
+            if self._ended:
                 return
-            self.shelf.more = [swatch_folder()] if swatch_folder().is_dir() else []
+            shelf = self.shelf
+            if shelf is None:
+                continue
+            shelf.more = [swatch_folder()] if swatch_folder().is_dir() else []
 
             def progress(words: str, share: float) -> bool:
                 self._say(words)
                 return not self._ended
 
             try:
-                other = self.shelf.refresh(progress, lambda: self._say(self._said or "."))
+                other = shelf.refresh(progress, lambda: self._say(self._said or "."))
             except Exception as error:  # noqa: BLE001 (the shelf stays as it was known)
                 other = False
                 self._say(f"The shelf could not be looked through: {error}.")
-            self._say("" if other else "-")
+            if shelf is self.shelf:
+                self._say("" if other else "-")
 
     def _say(self, words: str) -> None:
         if not self._ended:
@@ -96,7 +105,7 @@ class ShelfWatch(QObject):
                 self._ended = True
 
     def _tell(self, words: str) -> None:
-        if self._ended:
+        if self._ended or self.shelf is None:
             return
         self.told.emit(words if words not in ("", "-", ".") else "")
         if words != "-":
