@@ -72,6 +72,7 @@ class ThingsList(QListView):
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
         self.setDragEnabled(True)
         self.setAcceptDrops(True)
+        self.viewport().setAcceptDrops(True)  # which a list that does not move its cards takes back
         self.setMouseTracking(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.doubleClicked.connect(lambda index: self.wanted.emit(index.data(THING)))
