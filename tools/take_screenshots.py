@@ -420,10 +420,18 @@ def main() -> None:
             window.built["Light"].commands.watch.show_overlay("rim")
         else:
             window.session.set_view(None)
+        if name in ("surface", "light"):  # the shelf stands at their left
+            window.left.show_face("Shelf")
+            window.shelf.search.setText("rough black" if name == "surface" else "")
         wait(0.5)
         until(lambda: samples(window, 16), 90)
         wait(1.0)
+        if name == "light":
+            row = next(k for k, thing in enumerate(window.shelf.model.things) if thing.name == "Tall bottle")
+            window.shelf.list.setCurrentIndex(window.shelf.model.index(row))
+            wait(0.3)
         take(window, name)
+        window.left.show_face("Parts")
         if name == "light-check":
             window.built["Light"].commands.watch.show_overlay("")
             window.bench.show_face("Dome")

@@ -1,3 +1,3 @@
 """Aulmo: from CAD models to photoreal product pictures."""
 
-__version__ = "0.25.0"
+__version__ = "0.26.0"

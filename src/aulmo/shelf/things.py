@@ -124,6 +124,6 @@ def swatch_thing(material: Material, path: str, inside: str = "", **more: Any) -
     shine = next((f for f in ("mirror", "glossy", "satin", "rough") if f in finish), "")
     family = material.kind.lower()
     return Thing(
-        material.name, "swatch", path, inside, told=f"{family} · {'see-through' if 'see-through' in finish else shine}", family=family,
+        material.name, "swatch", path, inside, told=f"{'see-through' if 'see-through' in finish else shine} · {family}", family=family,
         tags=material.tags, colours=(lab(main_colour(material)),), finish=finish, numbers=numbers_of(surface), look=look_of(surface), **more,
     )  # fmt: skip
