@@ -145,6 +145,24 @@ def test_light_sets_pictures_and_lamps_come_to_the_scene(window, shelf, tmp_path
     assert session.lamp.name == "Key spot" and session.lamp.position == (10.0, 0.0, 500.0)
 
 
+def test_things_are_dropped_on_the_map_of_the_dome_and_on_a_colours_row(window, shelf):
+    session = window.session
+    session.set_stage("Light")
+    map_ = window.bench.faces["Light"].map
+    drop(map_, mime_of(ours("Blinds")), QPoint(map_.width() // 2, map_.height() // 3))
+    box = session.softbox
+    assert box.picture == "Blinds" and box.shipped and 0 < box.elevation < 70
+    drop(map_, mime_of(ours("Workshop hall")), QPoint(60, 40))
+    assert session.document.environment.image == "Workshop hall" and session.document.environment.shipped
+    document, colour = script.add_colour(session.document, "Odrel red", (0.4, 0.02, 0.02))
+    session.apply("colour", document)
+    page = surface_page(window)
+    session.select(["ball"])
+    row = next(b for b in page.bound if b.template.endswith("surface/base_color"))
+    drop(row.field, mime_of(next(t for t in shelf.colours())), QPoint(5, 5))
+    assert row.followed().id == colour and worn(window, "ball").surface.base_color == (0.4, 0.02, 0.02)
+
+
 def test_parts_are_kept_by_dropping_them_on_the_shelf_and_stand_where_they_are_dropped(window, shelf, qtbot):
     session = window.session
     mime = QMimeData()
@@ -243,7 +261,8 @@ def test_small_pictures_come_and_like_this_one_shows_what_looks_like_it(window, 
 
 
 def test_long_names_and_thousands_of_things_stay_in_their_cards(window, shelf):
-    many = [Thing(f"Housing_assembly_rev_{k:06}_final_version_for_the_customer_in_two_colours", "swatch", f"/x/{k}", told="plastic · satin") for k in range(5000)]
+    many = [Thing(f"Housing_assembly_rev_{k:06}_final_version_for_the_customer_in_two_colours", "swatch", f"/x/{k}",
+        told="plastic · satin") for k in range(5000)]
     shelf.model.show_things(many)
     lines = shelf.list.cards._name(many[0].name, shelf.font(), shelf.fontMetrics(), 78)
     assert 1 <= len(lines) <= 2 and all(shelf.fontMetrics().horizontalAdvance(line) <= 84 for line in lines)

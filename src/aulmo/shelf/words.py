@@ -2,6 +2,7 @@
 a thing
 is used for."""
 
+import functools
 import math
 import re
 from typing import Iterable, Mapping, NamedTuple
@@ -80,7 +81,8 @@ def _lab_of(text: str) -> Triple:
     return (a, b, c)
 
 
-def colour_words(colour: Triple) -> set[str]:
+@functools.lru_cache(maxsize=65536)
+def colour_words(colour: Triple) -> frozenset[str]:
     """What a CIELAB colour may be called."""
     light, a, b = colour
     chroma, hue = math.hypot(a, b), math.degrees(math.atan2(b, a)) % 360
@@ -110,7 +112,7 @@ def colour_words(colour: Triple) -> set[str]:
         said |= {"beige", "cream"}
     if chroma >= 22 and 62 <= hue <= 95 and light > 45:
         said.add("golden")
-    return said
+    return frozenset(said)
 
 
 COLOURS = {
@@ -134,14 +136,31 @@ def _forms(word: str) -> list[str]:
     return list(dict.fromkeys(forms))
 
 
-def _holds(thing: Thing, words: str, word: str, used: str) -> int:
-    """How well a word is met by a thing: 0 not at all."""
-    name = thing.name.lower()
+_read_once: dict[str, tuple[Thing, str, str]] = {}  # by its key a thing with its name and all its words, a space before each
+
+
+def _spaced(text: str) -> str:
+    return " " + " ".join(re.split(r"[^\w#.µ°²×-]+", text.lower()))
+
+
+def _texts(thing: Thing) -> tuple[str, str]:
+    known = _read_once.get(thing.key)
+    if known is None or known[0] is not thing:
+        if len(_read_once) > 120_000:
+            _read_once.clear()
+        known = _read_once[thing.key] = (thing, _spaced(thing.name), _spaced(thing.words))
+    return known[1], known[2]
+
+
+def _holds(thing: Thing, forms: list[str], used: str) -> int:
+    """How well a word, in the ways it may be written, is met by a thing: 0 not at all."""
+    name, words = _texts(thing)
     best = 0
-    for form in _forms(word):
-        if name.startswith(form):
+    for form in forms:
+        begins = f" {form}"
+        if name.startswith(begins):
             return 5
-        if re.search(rf"\b{re.escape(form)}", name):
+        if begins in name:
             best = max(best, 4)
         elif form == thing.kind or form == thing.family:
             best = max(best, 4)
@@ -152,7 +171,7 @@ def _holds(thing: Thing, words: str, word: str, used: str) -> int:
             best = max(best, 3 if any(form in colour_words(c) for c in thing.colours) else 0)
             if form not in _ONLY_A_COLOUR and form in words:
                 best = max(best, 2)
-        elif re.search(rf"\b{re.escape(form)}", words):
+        elif begins in words:
             best = max(best, 2)
         elif len(form) > 2 and (form in words or form in used):
             best = max(best, 1)
@@ -171,21 +190,21 @@ def _numbers_fit(thing: Thing, query: Query) -> bool:
 def found(things: Iterable[Thing], text: str, used: Mapping[str, str] = {}) -> list[Thing]:
     """The things that meet every word, the best first, else in their order; all for no words. `used` tells by the key of a thing what uses it."""
     query = read(text)
+    forms = {word: _forms(word) for word in query.words}
     scored = []
     for number, thing in enumerate(things):
         if query.numbers and not _numbers_fit(thing, query):
             continue
         if query.codes and not all(any(difference(code, c) < 12 for c in thing.colours) for code in query.codes):
             continue
-        words, score = thing.words if query.words else "", 0
-        uses = used.get(thing.key, "").lower()
+        score, uses = 0, used.get(thing.key, "").lower()
         for word in query.words:
             if word == "used" and uses:
                 met = 1
             elif word == "unused":
                 met = 0 if uses else 1
             else:
-                met = _holds(thing, words, word, uses)
+                met = _holds(thing, forms[word], uses)
             if not met:
                 break
             score += met

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.light import grips
+from aulmo.desk.shelf.taker import thing_of
 from aulmo.desk.shell.session import Session
 from aulmo.desk.widgets.painting import painted
 from aulmo.document.quantity import show
@@ -18,6 +19,7 @@ from aulmo.light.dome_map import direction
 from aulmo.light.environment_image import is_dome
 from aulmo.light.softbox import within, wrapped
 from aulmo.light.staying import heading, standing
+from aulmo.shelf.things import Thing
 from aulmo.surface.colour import ACESCG_TO_SRGB, encode_srgb
 from aulmo.trace.dome_file import dome_light, soft_of
 from aulmo.trace.lamp.lamp_rows import silenced
@@ -66,7 +68,9 @@ class DomeMap(QWidget):
         self._book: BoxBook | None = None
         self._hot = ""
         self._dragged: tuple[Path, bool] | None = None  # the picture that is dragged over it, and whether it is a dome
+        self._thing: Thing | None = None  # that is dragged over it
         self.setAcceptDrops(True)
+        self.things: Callable[[Thing, tuple[float, float]], Any] | None = None  # what a thing of the shelf does that is dropped there
         self.take_at: Callable[[Path, float, float], Any] = lambda path, azimuth, elevation: None  # what a picture does that is dropped there
         self.add_at: Callable[[float, float], Any] = lambda azimuth, elevation: None  # what a double click on nothing does
         session.selection_changed.connect(self.update)
@@ -265,7 +269,12 @@ class DomeMap(QWidget):
             self.session.hint.emit(f"{box.name}: {stops:+.2f} stops")
 
     def dragEnterEvent(self, event) -> None:  # noqa: N802
-        """Pictures may be dropped, and domes."""
+        """Pictures may be dropped, domes, and things of the shelf."""
+        self._thing = thing_of(event.mimeData())
+        if self._thing is not None and self._thing.kind in KINDS and self.things is not None:
+            event.acceptProposedAction()
+            return
+        self._thing = None
         files = _dropped(event.mimeData())
         self._dragged = (files[0], is_dome(files[0])) if files else None
         if files:
@@ -273,6 +282,13 @@ class DomeMap(QWidget):
 
     def dragMoveEvent(self, event) -> None:  # noqa: N802
         """What would come where."""
+        if self._thing is not None:
+            azimuth, elevation = self._angles(event.position().x(), event.position().y())
+            place = f"hangs at azimuth {show(azimuth, '°', 0)}, elevation {show(elevation, '°', 0)}"
+            whole = {"dome": "lies below the softboxes", "light set": "takes the place of all light"}
+            self.session.hint.emit(f"Drop: {self._thing.name} {whole.get(self._thing.kind, place)}")
+            event.acceptProposedAction()
+            return
         if self._dragged is None:
             return
         file, lights_all = self._dragged
@@ -284,6 +300,11 @@ class DomeMap(QWidget):
 
     def dropEvent(self, event) -> None:  # noqa: N802
         """A picture light where a picture is dropped; a dome lights the set."""
+        thing = thing_of(event.mimeData())
+        if thing is not None and thing.kind in KINDS and self.things is not None:
+            self.things(thing, self._angles(event.position().x(), event.position().y()))
+            event.acceptProposedAction()
+            return
         files = _dropped(event.mimeData())
         if files:
             at = event.position()
@@ -307,6 +328,7 @@ class DomeMap(QWidget):
         return QPointF(float(x), float(y))
 
 
+KINDS = ("dome", "light set", "light picture")  # of the shelf
 PICTURES = (".hdr", ".exr", ".png", ".jpg", ".jpeg", ".webp", ".tif", ".tiff")
 
 

@@ -120,6 +120,15 @@ class ShelfLight:
             self.session.apply(f"Light set {thing.name}", found)
             self.session.hint.emit(f"{thing.name} lights the project; each of its softboxes can be moved, changed and deleted")
 
+    def drop_on_map(self, thing: Thing, place: tuple[float, float]) -> None:
+        """A thing that is dropped on the map of the dome, at an azimuth and elevation as the camera's side has them."""
+        if thing.kind == "dome":
+            self.take_dome(thing, None)
+        elif thing.kind == "light set":
+            self.take_set(thing, None)
+        else:
+            self._hang(thing, place, False)
+
     # lights one by one
 
     def picture_words(self, thing: Thing, at: QPoint) -> tuple[str, str]:
@@ -129,14 +138,16 @@ class ShelfLight:
 
     def take_picture(self, thing: Thing, at: QPoint | None) -> None:
         """A picture light: on the softbox that is selected, else a new one, where what is under the cursor mirrors it."""
+        self._hang(thing, self._mirrored(at) if at is not None else None, at is None)
+
+    def _hang(self, thing: Thing, turned: tuple[float, float] | None, on_selected: bool) -> None:
         session, assets, path = self.session, self.session.assets, Path(thing.path)
         width, height = shape_of(path)
         wide, high = (SIDE, SIDE * height / width) if width >= height else (SIDE * width / height, SIDE)
         place: dict[str, float] = {"width": round(max(1.0, wide), 2), "height": round(max(1.0, high), 2)}
-        turned = self._mirrored(at) if at is not None else None
         if turned is not None:
             place |= {"azimuth": round(turned[0], 2), "elevation": round(turned[1], 2)}
-        held = session.softbox if at is None else None
+        held = session.softbox if on_selected else None
 
         def put(name: str, shipped: bool) -> None:
             box = held if held is not None else from_world(session.document, new_softbox(session.document, "picture", name=thing.name, **place),

@@ -62,14 +62,17 @@ def _build(desk: Desk) -> Built:
     lamp_page = LampPage(session, commands.choose_profile, aim)
     commands.register(lamp_page)
     picture.overlays.append(LampMarks(picture, "Light"))
+    bench = LightBench(session, softboxes, watch)
     faces = {
-        "Dome": LightBench(session, softboxes, watch), "Lamps": LampsBench(session, commands.new_lamp, furnish, room.take_lamp),
+        "Dome": bench, "Lamps": LampsBench(session, commands.new_lamp, furnish, room.take_lamp),
         "Light check": CheckBench(watch, solve), "Sets": SetsBench(session, softboxes, commands.choose_environment),
     }  # fmt: skip
     commands.softboxes, commands.watch = softboxes, watch
     softboxes.light_set = commands.use_environment
     picture.takers.append(room)
-    ShelfLight(desk).register()
+    shelf = ShelfLight(desk)
+    shelf.register()
+    bench.map.things = shelf.drop_on_map
     return Built(faces, page, {"lamps": lamp_page, "softboxes": SoftboxPage(session, softboxes, aim)}, commands)
 
 

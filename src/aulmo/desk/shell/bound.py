@@ -2,9 +2,10 @@
 
 from typing import Any, Callable
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QMimeData, Qt
 from PySide6.QtWidgets import QCheckBox, QCompleter, QHBoxLayout, QLabel, QLineEdit, QMenu, QVBoxLayout, QWidget
 
+from aulmo.desk.shelf.taker import thing_of
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.addressing import addresses, sample
 from aulmo.desk.shell.session import Session
@@ -223,6 +224,16 @@ class BoundColour(Bound):
         made.trouble.connect(session.trouble)
         made.changed.connect(lambda colour, busy: self.put(tuple(float(c) for c in colour), busy))
         made.menu_wanted.connect(lambda at: self.menu().exec(at))
+        made.takes = self._takes
+
+    def _takes(self, mime: QMimeData, drop: bool) -> bool:
+        """A colour of the project that is dragged from the shelf is followed where it is dropped."""
+        thing = thing_of(mime)
+        if thing is None or thing.kind != "colour" or thing.inside not in self.session.document.colours:
+            return False
+        if drop:
+            self.follow(thing.inside)
+        return True
 
     def followed(self) -> ProjectColour | None:
         """The colour of the project that it follows."""

@@ -1,6 +1,8 @@
 """A colour: its hex code, a chip that opens the picker; the picker with swatch wells, temperature."""
 
-from PySide6.QtCore import QPoint, QRectF, QSettings, Qt, Signal
+from typing import Callable
+
+from PySide6.QtCore import QMimeData, QPoint, QRectF, QSettings, Qt, Signal
 from PySide6.QtGui import QAction, QColor, QLinearGradient, QPainter, QPen
 from PySide6.QtWidgets import QFrame, QGridLayout, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -226,9 +228,22 @@ class ColourRow(QWidget):
         self.chip.clicked.connect(self._open)
         self._name = ""
         self._mark: QAction | None = None
+        self.takes: Callable[[QMimeData, bool], bool] | None = None  # whether it takes what is dragged, and takes it
+        self.setAcceptDrops(True)
+        self.hex.setAcceptDrops(False)
         for one in (self.chip, self.hex):
             one.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
             one.customContextMenuRequested.connect(lambda at, w=one: self.menu_wanted.emit(w.mapToGlobal(at)))
+
+    def dragEnterEvent(self, event) -> None:  # noqa: N802
+        """What a colour can be taken from may come."""
+        if self.takes is not None and self.takes(event.mimeData(), False):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event) -> None:  # noqa: N802
+        """Take it."""
+        if self.takes is not None and self.takes(event.mimeData(), True):
+            event.acceptProposedAction()
 
     def set_name(self, name: str) -> None:
         """Say which colour of the project it follows; "" for none."""
