@@ -28,6 +28,7 @@ from aulmo.command import (
     bench_nodes,
     bench_prepare,
     bench_scenes as scenes,
+    bench_shelf,
 )
 from aulmo.command.pace import Figures, paced
 from aulmo.document import edits
@@ -422,7 +423,7 @@ def _noise(told: Figures) -> None:
 # by what each is asked for alone
 GROUPS: dict[str, Callable[[Figures], None]] = {
     "share": _shares, "draft": _draft, "import": bench_desk.imports, "edit": _edits, "desk": bench_desk.run, "film": bench_film.run,
-    "finish": bench_finish.run,
+    "finish": bench_finish.run, "shelf": bench_shelf.run,
     "prepare": bench_prepare.run, "first": _first, "memory": _memory, "noise": _noise, "cost": lambda told: _costs(told.add),
 }  # fmt: skip
 

@@ -1,7 +1,7 @@
 """A thing as a card: its small picture, its name on up to two lines, and what it is."""
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPainterPath, QPen, QPixmap, QTextLayout, QTextOption
+from PySide6.QtGui import QColor, QFont, QFontMetrics, QPainter, QPen, QPixmap, QTextLayout, QTextOption
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from aulmo.desk.shelf.shelf_model import THING, ShelfModel
@@ -21,6 +21,9 @@ class Cards(QStyledItemDelegate):
         self.model = model
         self.size = QSize(LEAST, HIGH)
         self._lines: dict[tuple[str, int], list[str]] = {}
+        self._made: tuple[QFont, tuple[QFont, QFont, QFontMetrics, QFontMetrics]] | None = None
+        self._fitted: dict[tuple[int, int, int, float], QPixmap] = {}
+        self._icons: dict[tuple[str, str], QPixmap] = {}
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:  # noqa: N802
         """All alike."""
@@ -39,43 +42,61 @@ class Cards(QStyledItemDelegate):
         painter.drawRoundedRect(QRectF(rect).adjusted(0.5, 0.5, -0.5, -0.5), 4, 4)
         place = QRect(rect.x() + PAD, rect.y() + PAD, rect.width() - 2 * PAD, rect.height() - 56)
         self._picture(painter, thing, place)
-        font = QFont(option.font)  # type: ignore[attr-defined]
-        font.setPixelSize(max(10, font.pixelSize() - 1) if font.pixelSize() > 0 else 12)
-        font.setWeight(QFont.Weight.DemiBold)
-        painter.setFont(font)
+        bold, small, metrics, small_metrics = self._fonts(option.font)  # type: ignore[attr-defined]
+        painter.setFont(bold)
         painter.setPen(QColor(t.quiet if thing.trouble else t.text))
-        metrics = QFontMetrics(font)
-        lines = self._name(thing.name, font, metrics, place.width())
+        lines = self._name(thing.name, bold, metrics, place.width())
         y = rect.bottom() - 18 - metrics.height() * len(lines) + metrics.ascent() - 1
         for line in lines:
             painter.drawText(QPointF(place.x(), y), line)
             y += metrics.height()
-        small = QFont(font)
-        small.setPixelSize(max(9, font.pixelSize() - 2))
-        small.setWeight(QFont.Weight.Normal)
         painter.setFont(small)
         painter.setPen(QColor(t.fault if thing.trouble else t.quiet))
         said = "cannot be read" if thing.trouble else thing.told if thing.kind == "swatch" else " · ".join(w for w in (thing.kind, thing.told) if w)
-        painter.drawText(QPointF(place.x(), rect.bottom() - 7), QFontMetrics(small).elidedText(said, Qt.TextElideMode.ElideRight, place.width()))
+        key = (said, -place.width())
+        if key not in self._lines:
+            self._lines[key] = [small_metrics.elidedText(said, Qt.TextElideMode.ElideRight, place.width())]
+        painter.drawText(QPointF(place.x(), rect.bottom() - 7), self._lines[key][0])
         painter.restore()
 
+    def _fonts(self, base: QFont) -> tuple[QFont, QFont, QFontMetrics, QFontMetrics]:
+        """Those of names and of what a thing is, with their measures; made once."""
+        if self._made is None or self._made[0] != base:
+            bold = QFont(base)
+            bold.setPixelSize(max(10, bold.pixelSize() - 1) if bold.pixelSize() > 0 else 12)
+            bold.setWeight(QFont.Weight.DemiBold)
+            small = QFont(bold)
+            small.setPixelSize(max(9, bold.pixelSize() - 2))
+            small.setWeight(QFont.Weight.Normal)
+            self._made = (QFont(base), (bold, small, QFontMetrics(bold), QFontMetrics(small)))
+            self._lines.clear()
+        return self._made[1]
+
     def _picture(self, painter: QPainter, thing: Thing, place: QRect) -> None:
-        pixmap = self.model.pictures.of(thing) if thing.kind != "colour" else None
-        clip = QPainterPath()
-        clip.addRoundedRect(QRectF(place), 3, 3)
-        painter.save()
-        painter.setClipPath(clip)
         if thing.kind == "colour":
             painter.fillRect(place, QColor(to_hex(self.model.rgb_of(thing))))
-        elif pixmap is not None:
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawPixmap(place, pixmap, _cut(pixmap, place))
-        else:
-            painter.fillRect(place, QColor(theme.current().window))
-            name = "warning" if thing.trouble else ICONS.get(thing.kind, "image")
-            icon = theme.icon(name, theme.current().quiet, 22).pixmap(QSize(22, 22))
-            painter.drawPixmap(place.center().x() - 11, place.center().y() - 11, icon)
-        painter.restore()
+            return
+        pixmap = self.model.pictures.of(thing)
+        if pixmap is not None:
+            ratio = painter.device().devicePixelRatioF()
+            key = (pixmap.cacheKey(), place.width(), place.height(), ratio)
+            fitted = self._fitted.get(key)
+            if fitted is None:
+                if len(self._fitted) > 2000:
+                    self._fitted.clear()
+                size = QSize(round(place.width() * ratio), round(place.height() * ratio))
+                whole = pixmap.copy(_cut(pixmap, place))
+                fitted = whole.scaled(size, Qt.AspectRatioMode.IgnoreAspectRatio, Qt.TransformationMode.SmoothTransformation)
+                fitted.setDevicePixelRatio(ratio)
+                self._fitted[key] = fitted
+            painter.drawPixmap(place.topLeft(), fitted)
+            return
+        painter.fillRect(place, QColor(theme.current().window))
+        name = "warning" if thing.trouble else ICONS.get(thing.kind, "image")
+        icon = self._icons.get((name, theme.current().quiet))
+        if icon is None:
+            icon = self._icons[name, theme.current().quiet] = theme.icon(name, theme.current().quiet, 22).pixmap(QSize(22, 22))
+        painter.drawPixmap(place.center().x() - 11, place.center().y() - 11, icon)
 
     def _name(self, name: str, font: QFont, metrics: QFontMetrics, width: int) -> list[str]:
         """A name on one line or two, the second without what does not fit."""
