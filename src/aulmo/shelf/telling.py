@@ -167,7 +167,7 @@ def told_by(path: Path, look: Look) -> Thing:
     round_size = look.width & (look.width - 1) == 0 and look.height & (look.height - 1) == 0
     said = bool(
         re.search(
-            r"\b(img|dsc|dscf|dscn|pxl|photo|photograph|backdrop|backplate|plate|scene|room|street|view|landscape|kitchen|table ?top)",
+            r"\b(img|dsc|dscf|dscn|pxl|photo|photograph|backdrop|plate|scene|room|street|view|landscape|kitchen|table ?top)",
             path.stem.lower().replace("_", " "),
         )
     )

@@ -26,7 +26,7 @@ _SAME = {
     "gloss": "glossy", "polished": "glossy", "matte": "matt", "dull": "matt", "mirrored": "mirror", "mirroring": "mirror", "semi-gloss": "satin",
     "eggshell": "satin", "metal": "metallic", "luminous": "glowing", "emissive": "glowing", "bumpy": "textured", "hdri": "dome",
         "environment": "dome",
-    "backdrop": "photograph", "backplate": "photograph", "photo": "photograph", "image": "picture", "texture": "picture", "logo": "artwork",
+    "backdrop": "photograph", "photo": "photograph", "image": "picture", "texture": "picture", "logo": "artwork",
     "vector": "vector", "material": "swatch", "aluminum": "aluminium", "softbox": "light picture", "ies": "lamp", "purple": "violet",
         "frosted": "frosted",
 }  # fmt: skip

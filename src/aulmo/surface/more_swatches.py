@@ -53,7 +53,7 @@ def _metals() -> list[Made]:
         Made(METAL, "Gold plate", k.metal("Gold", 0.1), tags=("plated", "contacts")),
         Made(METAL, "Rose gold plate", replace(k.metal("Copper", 0.12), base_color=from_hex("#e0aa93")), tags=("plated", "jewellery")),
         Made(METAL, "Tin plate", k.metal("Silver", 0.34), g.mottled(9.0, 0.9, 1.04), ("plated", "can")),
-        Made(METAL, "Hot-dip galvanised steel", replace(k.metal(steel, 0.45), base_color=from_hex("#a9adb0")), g.strewn(9.0, _tone("#9aa0a4", 1.0), _tone("#c3c7c9", 1.0), 0.01), ("zinc", "spangle")),
+        Made(METAL, "Galvanised steel", replace(k.metal(steel, 0.45), base_color=from_hex("#a9adb0")), g.strewn(9.0, _tone("#9aa0a4", 1.0), _tone("#c3c7c9", 1.0), 0.01), ("zinc", "spangle")),
         Made(METAL, "Mill-finish aluminium", k.metal(aluminium, 0.34, 0.4), g.lined("straight", 0.15, 0.26, 0.44, 0.003), ("sheet",)),
         Made(METAL, "Sandblasted aluminium", k.metal(aluminium, 0.58), g.rough(0.35, 0.03), ("blasted",)),
         Made(METAL, "Polished aluminium", k.metal(aluminium, 0.1)),
@@ -218,7 +218,7 @@ def _softs() -> list[Made]:
         Made(SOFT, f"{name} leather", Surface(base_color=from_hex(code), base_diffuse_roughness=0.2, specular_roughness=rough, specular_weight=0.8), g.leathery(size, deep, dark), ("leather", "hide", *tags))
         for name, code, rough, size, deep, dark, tags in (
             ("Black car", "#1a1a1b", 0.4, 1.4, 0.12, 0.75, ("seat",)), ("Cognac", "#9a5a2b", 0.4, 1.8, 0.16, 0.65, ("bag",)), ("Cream", "#d9ccb2", 0.42, 1.4, 0.1, 0.85, ("seat",)),
-            ("Oxblood", "#571b1c", 0.34, 1.6, 0.14, 0.65, ("shoe",)), ("Pebbled navy", "#1d2a44", 0.44, 2.8, 0.3, 0.65, ("bag",)), ("Smooth chestnut", "#5e351f", 0.26, 0.9, 0.03, 0.9, ("shoe", "belt")),
+            ("Oxblood", "#571b1c", 0.34, 1.6, 0.14, 0.65, ("shoe",)), ("Pebbled navy", "#1d2a44", 0.44, 2.8, 0.3, 0.65, ("bag",)), ("Chestnut", "#5e351f", 0.26, 0.9, 0.03, 0.9, ("shoe", "belt")),
         )
     ]  # fmt: skip
     cloth = [
@@ -267,7 +267,7 @@ ACROSS = {
     "Weathered planks": 420.0, "Pine floorboards": 520.0, "Old oak": 110.0, "Pale maple": 110.0, "Cherry wood": 110.0, "Black-stained ash": 110.0,
     "Sea water": 700.0, "Still pond": 700.0, "Pool water": 500.0, "Muddy water": 600.0, "Dark earth": 110.0, "Snow": 90.0, "Reeded glass": 90.0,
     "Cast glass": 120.0, "Travertine": 160.0, "Sandstone": 160.0, "Cream carpet": 80.0, "Grey carpet": 80.0, "Loop carpet, blue": 90.0,
-    "Knitted red": 90.0, "Hot-dip galvanised steel": 90.0, "Hammered copper": 90.0, "Dusty concrete": 160.0, "Shrink film": 90.0,
+    "Knitted red": 90.0, "Galvanised steel": 90.0, "Hammered copper": 90.0, "Dusty concrete": 160.0, "Shrink film": 90.0,
 }  # fmt: skip
 
 
