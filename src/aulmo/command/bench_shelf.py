@@ -5,9 +5,6 @@ import tempfile
 import time
 from pathlib import Path
 
-import numpy as np
-from msgspec.structs import replace
-
 from aulmo.command.pace import Figures, paced
 from aulmo.shelf import own, shelves, words
 
@@ -41,42 +38,13 @@ def open_seconds() -> dict[str, float]:
                 os.environ.pop(name, None) if value is None else os.environ.__setitem__(name, value)
 
 
-def scroll_seconds() -> float:
-    """Seconds that a frame of the shelf's cards takes while 2,000 are scrolled through: the 95th of 100."""
-    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    from PySide6.QtWidgets import QApplication
-
-    from aulmo.desk.shelf.panel import ThingsList
-    from aulmo.desk.shelf.shelf_model import ShelfModel
-    from aulmo.desk.shelf.small_pictures import SmallPictures
-    from aulmo.desk.shell.app import make_application
-
-    application = QApplication.instance() or make_application()
-    pictures = SmallPictures(application)
-    model = ShelfModel(application, pictures, None)
-    ours = own.things()
-    model.show_things([replace(ours[k % len(ours)], inside=str(k)) for k in range(CARDS)])
-    cards = ThingsList(model)
-    cards.resize(200, 560)
-    cards.show()
-    application.processEvents()
-    bar, taken = cards.verticalScrollBar(), []
-    for k in range(240):
-        began = time.perf_counter()
-        bar.setValue(bar.maximum() * k // 240)
-        cards.viewport().repaint()
-        application.processEvents()
-        taken.append(time.perf_counter() - began)
-    pictures.end()
-    cards.close()
-    return float(np.quantile(taken, 0.95))
-
-
 def run(told: Figures) -> None:
     """Measure the shelf."""
     found, speed = paced(open_seconds)
     told.waited(f"A shelf of {FILES:,} files, the second time", found["open"], speed, "from its index, with what ships", 0.3)
     told.waited("The same looked through again", found["look"], speed, "behind the scenes", 1.0)
     told.waited("Three words among them", found["find"], speed, "for the first time", 0.3)
-    seconds, speed = paced(scroll_seconds)
+    from aulmo.desk.waits import scroll_seconds
+
+    seconds, speed = paced(lambda: scroll_seconds(CARDS))
     told.waited(f"A frame of {CARDS:,} cards scrolled", seconds, speed, "the 95th of 100", 1 / 60)

@@ -1,8 +1,11 @@
 """How long the window's own thread is kept, for the benchmark: a process with a real window, without a screen."""
 
 import json
+import os
 import time
 
+import numpy as np
+from msgspec.structs import replace
 from PySide6.QtCore import QEventLoop, QTimer
 
 from aulmo.desk.shell.app import make_application
@@ -51,3 +54,34 @@ def measure(document: Document, assets: AssetStore) -> None:
     print(json.dumps(found), flush=True)
     window.session._saved_document = window.session.document
     window.close()
+
+
+def scroll_seconds(count: int) -> float:
+    """Seconds that a frame of the shelf's cards takes while so many are scrolled through: the 95th of 100."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtWidgets import QApplication
+
+    from aulmo.desk.shelf.panel import ThingsList
+    from aulmo.desk.shelf.shelf_model import ShelfModel
+    from aulmo.desk.shelf.small_pictures import SmallPictures
+    from aulmo.shelf import own
+
+    application = QApplication.instance() or make_application()
+    pictures = SmallPictures(application)
+    model = ShelfModel(application, pictures, None)
+    ours = own.things()
+    model.show_things([replace(ours[k % len(ours)], inside=str(k)) for k in range(count)])
+    cards = ThingsList(model)
+    cards.resize(200, 560)
+    cards.show()
+    application.processEvents()
+    bar, taken = cards.verticalScrollBar(), []
+    for k in range(240):
+        began = time.perf_counter()
+        bar.setValue(bar.maximum() * k // 240)
+        cards.viewport().repaint()
+        application.processEvents()
+        taken.append(time.perf_counter() - began)
+    pictures.end()
+    cards.close()
+    return float(np.quantile(taken, 0.95))
