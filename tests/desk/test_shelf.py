@@ -10,14 +10,16 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
 from aulmo import script
+from aulmo.desk.shelf.cards import ICONS
 from aulmo.desk.shelf.keep import AboutBox
 from aulmo.desk.shelf.shelf_model import THING
 from aulmo.desk.shelf.taker import mime_of
+from aulmo.desk.shell import theme
 from aulmo.desk.shell.parts_tree import OTHER_MIME, PARTS_MIME
 from aulmo.document import edits
 from aulmo.document.records import Decal, Lamp
 from aulmo.shelf import own, shelves
-from aulmo.shelf.things import Thing
+from aulmo.shelf.things import KINDS, Thing
 from desk_tools import answering, drop, key, point_of, surface_page, type_into, worn
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -307,3 +309,11 @@ def test_refraction_is_typed_by_the_name_of_what_it_is(window):
     gems = next(a.menu() for a in row.menu().actions() if a.text() == "Gems")
     next(a for a in gems.actions() if a.text().startswith("Sapphire")).trigger()
     assert worn(window, "ball").surface.specular_ior == pytest.approx(1.768)
+
+
+def test_every_kind_has_an_icon_for_when_it_has_no_picture(window, shelf):
+    assert set(ICONS) | {"colour"} == set(KINDS)
+    shelf.model.show_things([Thing(f"A {kind}", kind, f"/nowhere/{kind}") for kind in KINDS])
+    for name in ICONS.values():
+        assert not theme.icon(name, "#ffffff", 22).isNull()
+    assert not shelf.list.grab().isNull()

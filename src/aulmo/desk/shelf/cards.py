@@ -125,9 +125,9 @@ class Cards(QStyledItemDelegate):
 
 ICONS = {
     "swatch": "swatches", "light set": "lightbulb", "dome": "globe-hemisphere-west", "light picture": "square", "lamp": "lamp", "prop": "cube",
-    "picture": "image", "picture set": "images", "artwork": "sticker", "photograph": "image-square", "finish": "sliders-horizontal",
+    "picture": "image", "picture set": "stack", "artwork": "sticker", "photograph": "image-square", "finish": "sliders-horizontal",
         "board": "note-blank",
-    "carton": "package", "model": "cube-transparent", "film": "film-strip", "colour table": "palette",
+    "carton": "package", "model": "gear-six", "film": "film-strip", "colour table": "palette",
 }  # fmt: skip
 
 
