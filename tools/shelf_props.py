@@ -52,7 +52,7 @@ def mesh_of(points: np.ndarray, triangles: np.ndarray, smooth_below: float = 40.
     )  # fmt: skip
 
 
-def turned(profile: Sequence[tuple[float, float]], around: int = 96, closed: bool = True) -> Mesh:
+def turned(profile: Sequence[tuple[float, float]], around: int = 144, closed: bool = True) -> Mesh:
     """A profile of (radius, height) turned about z; with `closed` its end is joined to its beginning where both are off the axis."""
     line = np.array(profile, float)
     if closed and not np.allclose(line[0], line[-1]) and (line[0, 0] > 1e-9 and line[-1, 0] > 1e-9):
@@ -94,7 +94,7 @@ def tube(line: np.ndarray, radius: float | np.ndarray, around: int = 20, squash:
     i, j = np.meshgrid(np.arange(len(rings) - 1), np.arange(around), indexing="ij")
     a, b = i * around + j, i * around + (j + 1) % around
     c, d = a + around, b + around
-    return mesh_of(points, np.concatenate([np.stack([a, b, d], -1).reshape(-1, 3), np.stack([a, d, c], -1).reshape(-1, 3)]), 60.0)
+    return mesh_of(points, np.concatenate([np.stack([a, d, b], -1).reshape(-1, 3), np.stack([a, c, d], -1).reshape(-1, 3)]), 60.0)
 
 
 def box(width: float, depth: float, height: float, bevel: float) -> Mesh:
@@ -173,14 +173,18 @@ class Maker:
         return PropMade(self.name, tuple(tags.split()), note, self.document, self.assets, self.root)
 
 
-def _shell(outer: list[tuple[float, float]], thick: float) -> list[tuple[float, float]]:
-    """A profile with the same a little within, upside down: a wall."""
+def _inset(outer: list[tuple[float, float]], by: float) -> list[tuple[float, float]]:
+    """A profile a little within another."""
     line = np.array(outer, float)
     way = np.gradient(line, axis=0)
     way /= np.linalg.norm(way, axis=1, keepdims=True)
-    inner = line - thick * np.stack([way[:, 1], -way[:, 0]], 1)
-    inner[:, 0] = np.maximum(inner[:, 0], 0.0)
-    return [*outer, *[(float(r), float(h)) for r, h in inner[::-1]]]
+    inner = line - by * np.stack([way[:, 1], -way[:, 0]], 1)
+    return [(max(0.0, float(r)), float(h)) for r, h in inner]
+
+
+def _shell(outer: list[tuple[float, float]], thick: float) -> list[tuple[float, float]]:
+    """A profile with the same a little within, upside down: a wall."""
+    return [*outer, *_inset(outer, thick)[::-1]]
 
 
 def table_lamp() -> PropMade:
@@ -207,10 +211,9 @@ def pendant() -> PropMade:
     """An enamelled dome on a cloth cable, white inside, lit."""
     m = Maker("Pendant")
     dome = [(152.0, 60.0), (151.0, 70.0), *[(152 * np.cos(a) ** 0.9, 62 + 122 * np.sin(a)) for a in np.linspace(0.12, 1.34, 22)]]
-    wall = _shell([(float(r), float(h)) for r, h in dome], 1.4)
-    half = len(wall) // 2
-    m.add("Dome", turned(wall[:half] + [(wall[half][0] + 0.7, wall[half][1] + 0.3)], closed=False), "Pine enamel")
-    m.add("Reflector", turned([(r - 0.1, h) for r, h in wall[half - 1 :]], closed=False), "Gloss enamel, white")
+    dome = [(float(r), float(h)) for r, h in dome]
+    m.add("Dome", turned(_shell(dome, 1.2)), "Pine enamel")
+    m.add("Reflector", turned(_shell(_inset(dome, 1.35), 0.5)), "Gloss enamel, white")
     m.add("Rim", turned([(152 + 2.4 * np.cos(a), 60 + 2.4 * np.sin(a)) for a in np.linspace(0, 2 * np.pi, 14)]), "Pine enamel")
     m.add("Cap", turned([(0, 214), (20, 214), (24, 206), (36, 182), (36, 176), (0, 176)][::-1]), "Satin brass")
     m.add("Cable", tube(np.array([[0, 0, 210], [0, 0, 420], [0, 0, 640]]), 3.2, 16), "Jute")
@@ -249,7 +252,10 @@ def plant_pot() -> PropMade:
         q = i * 11 + j
         quads = np.concatenate([np.stack([q, q + 11, q + 12], -1).reshape(-1, 3), np.stack([q, q + 12, q + 1], -1).reshape(-1, 3)])
         below = p - np.array([0, 0, 0.5])
-        leaves.append(mesh_of(np.concatenate([p, below]), np.concatenate([quads, quads[:, ::-1] + len(p)]), 70.0))
+        rim = np.concatenate([np.arange(19) * 11, 19 * 11 + np.arange(10), (19 - np.arange(19)) * 11 + 10, 10 - np.arange(10)])
+        after = np.roll(rim, -1)
+        sides = np.concatenate([np.stack([rim, rim + len(p), after + len(p)], 1), np.stack([rim, after + len(p), after], 1)])
+        leaves.append(mesh_of(np.concatenate([p, below]), np.concatenate([quads, quads[:, ::-1] + len(p), sides]), 70.0))
     m.add("Stems", joined(stems), replace(leaf, name="Stem", surface=replace(leaf.surface, base_color=from_hex("#6f8a45"))))
     m.add("Leaves", joined(leaves), leaf)
     return m.made("plant green home window decoration", "")

@@ -317,3 +317,12 @@ def test_every_kind_has_an_icon_for_when_it_has_no_picture(window, shelf):
     for name in ICONS.values():
         assert not theme.icon(name, "#ffffff", 22).isNull()
     assert not shelf.list.grab().isNull()
+
+
+def test_a_finish_is_kept_from_its_stage(window, shelf, qtbot, tmp_path):
+    window.session.set_stage("Finish")
+    window.built["Finish"].commands.add_layer("grade")
+    assert window.keeping.wanted().kind == "finish"
+    telling(Name="Warm evening")
+    window.registry.run("keep")
+    assert (tmp_path / "presets" / "Warm evening.finish.json").exists()

@@ -138,7 +138,16 @@ def _of_file(path: Path) -> set[str]:
         return set()
 
 
-def in_projects(thing: Thing, projects: list[Path]) -> list[str]:
-    """The names of the projects, of some, that use a thing."""
+_learnt: dict[Path, set[str]] = {}
+
+
+def learn(projects: list[Path]) -> None:
+    """Read what projects use, so that it can be told at once."""
+    for path in projects:
+        _learnt[path] = _of_file(path)
+
+
+def in_projects(thing: Thing, projects: list[Path], learnt: bool = False) -> list[str]:
+    """The names of the projects, of some, that use a thing; with `learnt` by what was read of them before, without looking at their files."""
     keys = set(_keys(thing))
-    return [path.stem for path in projects if keys & _of_file(path)]
+    return [path.stem for path in projects if keys & (_learnt.get(path, set()) if learnt else _of_file(path))]

@@ -12,6 +12,7 @@ from aulmo.desk.finish.page import FinishPage
 from aulmo.desk.finish.page_layer import LayerPage
 from aulmo.desk.finish.reference import ReferenceMarks
 from aulmo.desk.finish.tools import BlackTool, BrushTool, GreyTool, PairTool, PolygonTool
+from aulmo.desk.shelf.keep import Wanted
 from aulmo.desk.shelf.taker import Taken
 from aulmo.desk.shell.stage import Built, Desk, Stage
 
@@ -38,6 +39,10 @@ def _build(desk: Desk) -> Built:
     brush = BrushTool(finish, marks)
     for tool in (brush, PolygonTool(finish, marks), GreyTool(finish, marks), BlackTool(finish, marks), PairTool(finish, marks)):
         picture.add_tool(tool)
+    keeping = getattr(desk.window, "keeping", None)
+    if keeping is not None:
+        keeping.more.append(lambda: Wanted("finish", finish.finish.name, (), None) if finish.on and finish.finish.layers else None)
+        keeping.ways["finish"] = lambda wanted, told: commands.save_preset(told.name)
     layers = LayersBench(finish, commands.add_layer, commands.add_mask)
     faces = {"Layers": layers, "Light balance": BalanceBench(finish), "Passes": PassesBench(finish)}
     layer = LayerPage(finish, marks, brush, commands)

@@ -149,7 +149,7 @@ class ShelfPanel(QWidget):
         self.session, self.takers = session, takers
         self.setObjectName("panel")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.watch = ShelfWatch(self)
+        self.watch = ShelfWatch(self, session.recent)
         self.pictures = SmallPictures(self)
         self.model = ShelfModel(self, self.pictures, session)
         self.search = QLineEdit()
@@ -343,7 +343,7 @@ class ShelfPanel(QWidget):
         here = used.of(thing, self.uses())
         if here:
             lines.append(f"Here: {here}.")
-        elsewhere = used.in_projects(thing, [p for p in self.session.recent() if p != self.session.path])
+        elsewhere = used.in_projects(thing, [p for p in self.session.recent() if p != self.session.path], learnt=True)
         if elsewhere:
             lines.append(f"Also in {', '.join(elsewhere[:4])}.")
         if thing.note:

@@ -2,10 +2,12 @@
 
 import threading
 from pathlib import Path
+from typing import Callable
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
 from aulmo.desk.shell.swatch_folder import swatch_folder
+from aulmo.shelf import used
 from aulmo.shelf.shelves import Shelf
 
 AGAIN = 20_000  # ms between two looks while the shelf is seen: not every disk tells what changes
@@ -19,13 +21,15 @@ class ShelfWatch(QObject):
     told = Signal(str)
     _came = Signal(str)
 
-    def __init__(self, parent: QObject) -> None:
+    def __init__(self, parent: QObject, projects: Callable[[], list[Path]]) -> None:
         super().__init__(parent)
+        self._projects = projects
         self.shelf: Shelf | None = None
         self._wanted = threading.Event()
         self._ended = False
         self._thread: threading.Thread | None = None
         self._said = ""
+        self._recent: list[Path] = []  # projects that were opened lately: what they use is told
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(300)
@@ -56,6 +60,7 @@ class ShelfWatch(QObject):
         if self._ended:
             return
         self.open()
+        self._recent = self._projects()
         self._wanted.set()
         if self._thread is None:
             self._thread = threading.Thread(target=self._work, name="Shelf", daemon=True)
@@ -89,6 +94,7 @@ class ShelfWatch(QObject):
                 return not self._ended
 
             try:
+                used.learn(self._recent)
                 other = shelf.refresh(progress, lambda: self._say(self._said or "."))
             except Exception as error:  # noqa: BLE001 (the shelf stays as it was known)
                 other = False
