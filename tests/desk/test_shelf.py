@@ -196,10 +196,17 @@ def test_a_lamp_a_decal_and_a_material_are_kept_too(window, shelf, qtbot):
         telling(Name=name)
         drop(shelf.list.viewport(), mime, QPoint(40, 40))
         qtbot.waitUntil(lambda n=name: n in names(shelf), timeout=60000)
+    row = window.parts.item_of("decals/d")
+    drop(window.parts.tree.viewport(), mime_of(ours("Gold leaf")), window.parts.tree.visualItemRect(row).center())
+    assert session.document.materials[session.document.decals["d"].material].name == "Gold leaf"
     session.select((), "materials/b")
     telling(Name="Odrel blue", Tags="brand")
     window.registry.run("keep")
     qtbot.waitUntil(lambda: "Odrel blue" in names(shelf), timeout=60000)
+    lamp = next(t for t in shelf.model.things if t.name == "Side lamp")
+    answering("t")
+    next(a for a in shelf.menu_of(lamp).actions() if a.text().startswith("Throw away")).trigger()
+    qtbot.waitUntil(lambda: "Side lamp" not in names(shelf), timeout=60000)
     blue = next(t for t in shelf.model.things if t.name == "Odrel blue")
     assert blue.kind == "swatch" and "brand" in blue.tags
     window.session.select(["ball"])

@@ -171,6 +171,10 @@ def test_who_uses_what_is_told_in_this_project_and_in_others(tmp_path):
     assert used.of(thing, used.uses(made, store)) == "Stand" and used.parts_of(thing, made, store) == [root]
     brass = next(t for t in own.things() if t.name == "Satin brass")
     assert used.of(brass, used.uses(made, store)) == "Block"
+    camera = Camera(id="c", name="c")
+    shots = (Shot(id="a", name="Hero", camera="c"), Shot(id="b", name="Empty", camera="c", overrides={f"parts/{root}/visible": False}))
+    seen = replace(made, cameras={"c": camera}, shots=shots)
+    assert used.of(thing, used.uses(seen, store)) == "Stand (in Hero)"
     project_file.save(made, store, tmp_path / "last year.aulmo")
     assert used.in_projects(thing, [tmp_path / "last year.aulmo"]) == ["last year"] == used.in_projects(brass, [tmp_path / "last year.aulmo"])
     assert used.in_projects(things_in(tmp_path / "last year.aulmo")[0], [tmp_path / "last year.aulmo"]) == []

@@ -7,6 +7,7 @@ import msgspec
 
 from aulmo.document import edits
 from aulmo.document.assets import AssetStore
+from aulmo.document.properties import resolve
 from aulmo.document.records import Document
 from aulmo.document.references import references
 from aulmo.shelf.things import OWN, Thing
@@ -73,7 +74,21 @@ def uses(document: Document, assets: AssetStore) -> dict[str, str]:
 
 def _told(document: Document, users: list[str]) -> str:
     parts, rest = [u for u in users if u in document.parts], [u for u in users if u not in document.parts]
-    return ", ".join([*([_named(parts, document)] if parts else []), *dict.fromkeys(rest)])
+    said = ", ".join([*([_named(parts, document)] if parts else []), *dict.fromkeys(rest)])
+    seen = _shots_with(document, parts) if parts and len(document.shots) > 1 else []
+    return f"{said} (in {', '.join(seen)})" if seen else said
+
+
+_shown: list[tuple[Document, dict[str, set[str]]]] = []  # of the last document, by the names of its shots, which parts are seen in them
+
+
+def _shots_with(document: Document, part_ids: list[str]) -> list[str]:
+    """The names of the shots in which some of the parts are not hidden."""
+    if not _shown or _shown[0][0] is not document:
+        found = {s.name: set(edits.shown_parts(resolve(document, {"shot": s.id}))) for s in document.shots[:40]}
+        _shown[:] = [(document, found)]
+    wanted = set(edits.leaves(document, part_ids))
+    return [name for name, shown in _shown[0][1].items() if wanted & shown]
 
 
 def _keys(thing: Thing) -> list[str]:

@@ -8,7 +8,7 @@ from aulmo.desk.shell.session import Session
 from aulmo.document import edits
 from aulmo.document.properties import get
 from aulmo.document.quantity import counted
-from aulmo.document.records import Document
+from aulmo.document.records import Document, Material
 
 SWATCH_MIME = "application/x-aulmo-swatch"
 
@@ -44,28 +44,42 @@ def told(document: Document, addresses: list[str]) -> str:
     return f"{get(document, addresses[0]).name} of {part.name}" if len(addresses) == 1 and "/face_sets/" in addresses[0] else part.name
 
 
-def dressed(session: Session, payload: str, addresses: list[str]) -> tuple[Document, str] | None:
-    """The document with surfaces dressed in a swatch of the shelf ("swatch" newline name), a material of the project ("material" newline id newline
-    name) or a swatch of a file ("library" newline file newline name), and what that is called. A sentence and None where it cannot be read."""
+def taken(session: Session, payload: str) -> tuple[Document, Material] | None:
+    """The document with a swatch of the shelf ("swatch" newline name), a material of the project ("material" newline id newline name) or a swatch of
+    a file ("library" newline file newline name) among its materials, and that. A sentence and None where it cannot be read."""
     from aulmo.surface import library, swatches
 
     kind, name = payload.split("\n")[0], payload.split("\n")[1]
     document = session.document
     if kind == "material":
-        material = document.materials[name]
-    elif kind == "library":
+        return document, document.materials[name]
+    if kind == "library":
         found = session.attempt(lambda: library.take(document, session.assets, Path(name), payload.split("\n")[2]))
-        if found is None:
-            return None
-        document, taken = found
-        material = document.materials[taken]
-    else:
-        fresh = swatches.material(name)
-        same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]
-        material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
-        document = edits.put_material(document, material)
+        return None if found is None else (found[0], found[0].materials[found[1]])
+    fresh = swatches.material(name)
+    same = [m for m in document.materials.values() if m.name == name and m.surface == fresh.surface]
+    material = same[0] if same else replace(fresh, name=edits.free_name(name, (m.name for m in document.materials.values())))
+    return edits.put_material(document, material), material
+
+
+def dressed(session: Session, payload: str, addresses: list[str]) -> tuple[Document, str] | None:
+    """The document with surfaces dressed in a swatch (see `taken`), and what that is called; None where it cannot be read."""
+    found = taken(session, payload)
+    if found is None:
+        return None
+    document, material = found
     words = f"{material.name} on {told(document, addresses)}"
     return edits.drop_unused_materials(edits.dress(document, addresses, material.id)), words
+
+
+def make_decal_of(session: Session, payload: str, decal_id: str) -> None:
+    """Let a decal be made of a swatch."""
+    found = taken(session, payload)
+    if found is not None:
+        document, material = found
+        decal = replace(document.decals[decal_id], material=material.id)
+        made = edits.drop_unused_materials(replace(document, decals={**document.decals, decal_id: decal}))
+        session.apply(f"{decal.name} of {material.name}", made)
 
 
 def drop_swatch(session: Session, payload: str, addresses: list[str]) -> None:

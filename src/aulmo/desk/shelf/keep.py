@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWid
 
 from aulmo.desk.picture.drops import SWATCH_MIME
 from aulmo.desk.shell.parts_tree import OTHER_MIME, PARTS_MIME
+from aulmo.desk.shell.question import ask
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.swatch_folder import swatch_folder
 from aulmo.desk.widgets.fields import button, label
@@ -193,6 +194,21 @@ class Keeping(QObject):
         told = self.ask_for(f"About {thing.name}", replace(project_file.read_about(path), name=thing.name))
         if told is not None and self.session.attempt(lambda: keeping.tell(path, told)) is not None:
             self.panel.watch.look()
+
+    def is_kept(self, thing: Thing) -> bool:
+        """Whether it lies where Aulmo keeps things, and not in a folder of the artist's own making."""
+        return not thing.inside and Path(thing.path).parent in (shelves.home(), swatch_folder())
+
+    def throw_away(self, thing: Thing) -> None:
+        """Take a kept thing's file away, once asked; projects that took it have their own."""
+        text = f"{Path(thing.path).name} goes from the shelf and from the disk. Projects that have taken it keep what they have."
+        if ask(self.window, f"Throw {thing.name} away", text, {"throw": "Throw away", "stay": "Keep it"}) != "throw":
+            return
+        try:
+            Path(thing.path).unlink()
+        except OSError as error:
+            self.session.trouble.emit(f"{Path(thing.path).name} could not be taken away: {error.strerror}.")
+        self.panel.watch.look()
 
     def take_tied(self, thing: Thing) -> None:
         """Take a prop that tells when the kept one changes."""

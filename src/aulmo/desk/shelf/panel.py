@@ -421,6 +421,8 @@ class ShelfPanel(QWidget):
             menu.addSeparator()
             if self.keeping is not None and self.keeping.may_tell(thing):
                 menu.addAction("Name, tags, note…", lambda: self.keeping.ask_about(thing))
+            if self.keeping is not None and self.keeping.is_kept(thing):
+                menu.addAction("Throw away…", lambda: self.keeping.throw_away(thing))
             menu.addAction(f"In {Path(thing.path).parent.name}: look only there", lambda: self.search.setText(Path(thing.path).parent.name))
         return menu
 

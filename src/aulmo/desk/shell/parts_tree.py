@@ -7,7 +7,7 @@ from PySide6.QtCore import QMimeData, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QAbstractItemView, QStyledItemDelegate, QStyleOptionViewItem, QToolTip, QTreeWidget, QTreeWidgetItem
 
-from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, swatch_targets
+from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, make_decal_of, swatch_targets
 from aulmo.desk.shell import theme
 from aulmo.desk.shell.session import Session
 from aulmo.document import edits
@@ -185,8 +185,8 @@ class Tree(QTreeWidget):
             event.acceptProposedAction()
             return
         item = self.itemAt(event.position().toPoint())
-        if item and item.data(0, KIND) in ("part", "run") and event.mimeData().hasFormat(SWATCH_MIME):
-            self.session.hint.emit(f"Drop on {item.text(0)}")
+        if item and item.data(0, KIND) in ("part", "run", "decal") and event.mimeData().hasFormat(SWATCH_MIME):
+            self.session.hint.emit(f"Drop on {item.text(0)}" if item.data(0, KIND) != "decal" else f"Drop: {item.text(0)} is made of it")
             event.acceptProposedAction()
         else:
             event.ignore()
@@ -203,6 +203,10 @@ class Tree(QTreeWidget):
             return
         item = self.itemAt(event.position().toPoint())
         mime: QMimeData = event.mimeData()
+        if item and item.data(0, KIND) == "decal" and mime.hasFormat(SWATCH_MIME):
+            make_decal_of(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), item.data(0, ID).partition("/")[2])
+            event.acceptProposedAction()
+            return
         if not item or item.data(0, KIND) not in ("part", "run") or not mime.hasFormat(SWATCH_MIME):
             return
         part_id = item.data(0, ID)
