@@ -4,16 +4,19 @@ import re
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, Qt
+from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication
 
+from aulmo.desk.shelf.keep import AboutBox
+from aulmo.desk.shelf.taker import mime_of
 from aulmo.desk.widgets.painting import image_of
 from aulmo.document.finish_records import Finish, Grade, Layer
 from aulmo.document.project_file import load
 from aulmo.document.records import Environment
 from aulmo.finish.edits import put_finish
 from conftest import ROOT
-from desk_tools import drag, drop, file_mime, point_of, settle, type_into
+from desk_tools import answering, drag, drop, file_mime, point_of, settle, type_into
 from rooms import room
 from shapes import to_show
 
@@ -172,8 +175,55 @@ def test_an_approval(window, qtbot, tmp_path):
     window.showing.list.close()
 
 
+def test_last_years_lantern_in_this_years_light(window, qtbot, tmp_path, monkeypatch):
+    assert steps_of("shelf.md", "last year's lantern in this year's light") == 4
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    session, shelf, hand = window.session, window.shelf, Hand(window)
+    shelf.reset()
+    session.set_stage("Surface")
+    hand.run("shelf")
+    QTest.keyClicks(shelf.search, "tyre rubber")
+    hand.key(shelf.search, Qt.Key.Key_Down)
+    assert shelf.list.thing().name == "Tyre rubber"
+    drop(window.picture, mime_of(shelf.list.thing()), point_of(window, "ball"))
+    assert session.document.materials[session.document.parts["ball"].material].name == "Tyre rubber"
+    session.set_stage("Light")
+    shelf.search.clear()
+    shelf.fill()
+    window_light = next(t for t in shelf.model.things if t.name == "Window light")
+    drop(window.picture, mime_of(window_light), point_of(window, "ball"))
+    assert [b.name for b in session.document.environment.softboxes] == ["Window", "Second window", "Room"]
+    hand.run("undo")
+    assert session.document.environment.softboxes == ()
+    session.select(["ball"])
+
+    def keep() -> None:
+        box = QApplication.activeModalWidget()
+        if isinstance(box, AboutBox):
+            box.lines["Tags"].setText("2026")
+            box.fine.click()
+        else:
+            QTimer.singleShot(20, keep)
+
+    QTimer.singleShot(0, keep)
+    hand.run("keep")
+    qtbot.waitUntil(lambda: any("2026" in t.tags for t in shelf.model.things), timeout=60000)
+    answering("d")
+    hand.run("new")
+    assert not session.document.parts
+    shelf.search.setFocus()
+    QTest.keyClicks(shelf.search, "2026")
+    hand.key(shelf.search, Qt.Key.Key_Return)
+    hand.key(shelf.list, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: len(session.document.parts) == 1, timeout=30000)
+    (part,) = session.document.parts.values()
+    assert session.document.materials[part.material].name == "Tyre rubber"
+    shelf.reset()
+
+
 def test_every_walk_of_the_manual_is_walked():
     """A walk that is added to a page has to be walked here, or in its stage's own tests."""
     pages = "".join(p.read_text() for p in (ROOT / "docs" / "manual").glob("*.md"))
-    walked = {"a room by noon", "a camera's way from one hand", "toward a picture", "an approval", "the Odrel Barrow"}
+    walked = {"a room by noon", "a camera's way from one hand", "toward a picture", "an approval", "the Odrel Barrow",
+        "last year's lantern in this year's light"}
     assert set(re.findall(r"^#+ A walk: (.+)$", pages, re.MULTILINE)) == walked
