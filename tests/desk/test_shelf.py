@@ -20,7 +20,7 @@ from aulmo.document import edits
 from aulmo.document.records import Decal, Lamp
 from aulmo.shelf import own, shelves
 from aulmo.shelf.things import KINDS, Thing
-from desk_tools import answering, drop, key, point_of, surface_page, type_into, worn
+from desk_tools import answering, drop, key, point_of, settle, surface_page, type_into, worn
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -324,6 +324,25 @@ def test_every_kind_has_an_icon_for_when_it_has_no_picture(window, shelf):
     for name in ICONS.values():
         assert not theme.icon(name, "#ffffff", 22).isNull()
     assert not shelf.list.grab().isNull()
+
+
+def test_swatches_and_artwork_are_dropped_on_a_decal_in_the_picture(window, shelf, qtbot, tmp_path):
+    session = window.session
+    decal = Decal(id="d", name="Badge", artwork="text", parts=("ball",), position=(0, -20, 0), turn=(90, 0, 0), width_mm=14, height_mm=14,
+        keep_shape=False)
+    session.apply("decal", replace(session.document, decals={"d": decal}))
+    settle(qtbot, window)
+    at = window.picture.place_on_screen(np.array([0.0, -20.0, 20.0]))
+    assert window.picture.decal_at(at) == "d"
+    before = worn(window, "ball")
+    said = drop(window.picture, mime_of(ours("Gold leaf")), at)
+    assert said == "Badge | drop: it is made of Gold leaf" and worn(window, "ball") == before
+    assert session.document.materials[session.document.decals["d"].material].name == "Gold leaf"
+    Image.new("RGBA", (40, 20), (255, 0, 0, 128)).save(tmp_path / "seal.png")
+    said = drop(window.picture, mime_of(Thing("seal", "artwork", str(tmp_path / "seal.png"))), at)
+    assert "in the place of Badge" in said
+    held = session.document.decals["d"]
+    assert held.artwork == "picture" and held.file == "seal.png" and session.assets.has(held.picture)
 
 
 def test_a_finish_is_kept_from_its_stage(window, shelf, qtbot, tmp_path):

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QSettings, Qt
 from PySide6.QtGui import QMouseEvent, QPainter
 
-from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, surface_under, swatch_targets
+from aulmo.desk.picture.drops import SWATCH_MIME, drop_swatch, make_decal_of, surface_under, swatch_targets
 from aulmo.desk.picture.overlay import Overlay
 from aulmo.desk.picture.picture_view import PictureView
 from aulmo.desk.picture.surroundings import kept_inside
@@ -297,7 +297,8 @@ class Picture(PictureView):
         thing = thing_of(mime)
         if mime.hasFormat(SWATCH_MIME):
             part = self.part_at(at)
-            targets = self._targets(at, part, alone) if part in self.session.document.parts else []
+            over_part = part in self.session.document.parts and not self.decal_at(at)
+            targets = self._targets(at, part, alone) if part is not None and over_part else []
             self.trying.swatch(bytes(mime.data(SWATCH_MIME).data()).decode(), targets)
         elif thing is not None and thing.kind in self.shelf:
             self.trying.thing(thing, self.shelf[thing.kind], at)
@@ -313,6 +314,9 @@ class Picture(PictureView):
         part = self.part_at(at)
         if mime.hasFormat(SWATCH_MIME):
             name = bytes(mime.data(SWATCH_MIME).data()).decode().split("\n")[-1]
+            decal = self.decal_at(at)
+            if decal:
+                return document.decals[decal].name, f"drop: it is made of {name}"
             if part not in document.parts:
                 return "No part here", f"{name} needs a part"
             targets = self._targets(at, part, alone)
@@ -330,6 +334,11 @@ class Picture(PictureView):
                 return words
         name = files[0].name if files else ""
         return name, self.file_words(Path(name))
+
+    def decal_at(self, at: QPoint) -> str:
+        """The id of the decal whose mark is under the cursor; "" for none."""
+        root, _, held = self.subject_at(at).partition("/")
+        return held if root == "decals" and held in self.session.document.decals else ""
 
     def _targets(self, at: QPoint, part: str, alone: bool) -> list[str]:
         hit = self.pick(at) if self.session.document.parts[part].face_sets else None
@@ -352,7 +361,11 @@ class Picture(PictureView):
             self.shelf[thing.kind].take(thing, at)
             event.acceptProposedAction()
         elif mime.hasFormat(SWATCH_MIME):
-            part = self.part_at(at)
+            part, decal = self.part_at(at), self.decal_at(at)
+            if decal:
+                make_decal_of(self.session, bytes(mime.data(SWATCH_MIME).data()).decode(), decal)
+                event.acceptProposedAction()
+                return
             if part not in self.session.document.parts:
                 self.session.hint.emit("Drop a swatch on a part")
                 return

@@ -70,6 +70,9 @@ class ShelfSurface:
     def stick_words(self, thing: Thing, at: QPoint) -> tuple[str, str]:
         """What the cursor says while artwork is held."""
         part = self.session.document.parts.get(self.picture.part_at(at) or "")
+        decal = self.picture.decal_at(at)
+        if decal and not thing.path.endswith(DECAL):
+            return thing.name, f"release puts it in the place of {self.session.document.decals[decal].name}"
         if part is not None and part.carton is not None:
             return thing.name, f"release prints it over {part.name}"
         return thing.name, f"release sticks it on {part.name}" if part is not None else "needs a part to lie on"
@@ -79,7 +82,10 @@ class ShelfSurface:
         path, session = Path(thing.path), self.session
         if not path.name.endswith(DECAL):
             part = session.document.parts.get(self.picture.part_at(at) or "") if at is not None else None
-            if part is not None and part.carton is not None:
+            decal = self.picture.decal_at(at) if at is not None else ""
+            if decal:
+                self._exchange(decal, path)
+            elif part is not None and part.carton is not None:
                 self.picture.files_dropped.emit([path], at)
             elif at is not None:
                 self.decals.drop_picture(path, at)
@@ -105,6 +111,14 @@ class ShelfSurface:
             document = edits.put_material(session.document, material)
             made = replace(document.decals[session.decal.id], material=material.id)
             session.apply(f"{thing.name} is made of {material.name}", replace(document, decals={**document.decals, made.id: made}))
+
+    def _exchange(self, decal_id: str, path: Path) -> None:
+        """Other artwork on a decal, as wide as it was."""
+        fields = self.decals.picture_fields(path)
+        if fields is not None:
+            decal = replace(self.session.document.decals[decal_id], artwork="picture", picture=fields["picture"], file=fields["file"])
+            decals = {**self.session.document.decals, decal_id: decal}
+            self.session.apply(f"{path.stem} in the place of {decal.name}", replace(self.session.document, decals=decals))
 
     # colours
 
