@@ -63,7 +63,7 @@ def telling(**lines: str) -> None:
             QTimer.singleShot(20, fill)
             return
         for name, text in lines.items():
-            box.lines[name].setText(text)
+            next(line for words, line in box.lines.items() if words.startswith(name)).setText(text)
         box.fine.click()
 
     QTimer.singleShot(0, fill)

@@ -8,7 +8,7 @@ from PySide6.QtCore import QPoint, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication
 
-from aulmo.desk.shelf.keep import AboutBox
+from aulmo.desk.shelf.keep import TAGS, AboutBox
 from aulmo.desk.shelf.taker import mime_of
 from aulmo.desk.widgets.painting import image_of
 from aulmo.document.finish_records import Finish, Grade, Layer
@@ -200,7 +200,7 @@ def test_last_years_lantern_in_this_years_light(window, qtbot, tmp_path, monkeyp
     def keep() -> None:
         box = QApplication.activeModalWidget()
         if isinstance(box, AboutBox):
-            box.lines["Tags"].setText("2026")
+            box.lines[TAGS].setText("2026")
             box.fine.click()
         else:
             QTimer.singleShot(20, keep)

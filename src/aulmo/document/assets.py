@@ -51,6 +51,11 @@ class AssetStore:
                 self.origins[name] = str(path.resolve())
         return name
 
+    def take_from(self, other: "AssetStore", names: Iterable[str]) -> None:
+        """Keep blobs of another store under the names that they have there. Raises BadFile for one that it does not hold."""
+        for name in names:
+            self.add(other.get(name), Path(name).suffix)
+
     def get(self, name: str) -> bytes:
         """The blob of a name; of a frame of stored footage that frame as a picture. Raises BadFile when the project file no longer holds it."""
         if "#" in name:

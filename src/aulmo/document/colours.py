@@ -7,7 +7,7 @@ import msgspec
 from msgspec.structs import replace
 
 from aulmo.document import records as r
-from aulmo.document.addresses import Leaf, about, accepted, applied, child, grow, is_there, nothing_at
+from aulmo.document.addresses import Leaf, about, accepted, applied, child, get, grow, is_there, nothing_at
 from aulmo.document.branches import free_name, new_id
 from aulmo.errors import BadValue
 
@@ -47,10 +47,7 @@ def followed_at(document: r.Document, address: str) -> r.ProjectColour | None:
     held = holder_of(document, address)
     if held is None:
         return None
-    record: Any = document
-    for step in held[0].split("/"):
-        record = child(record, step)
-    return document.colours.get(next((f.colour for f in record.follows if f.at == held[1]), ""))
+    return document.colours.get(next((f.colour for f in get(document, held[0]).follows if f.at == held[1]), ""))
 
 
 def followers(document: r.Document, colour_id: str | None = None) -> dict[str, str]:
@@ -101,10 +98,7 @@ def settled(document: r.Document, told: Told) -> r.Document:
             raise nothing_at(address)
         above, rest = held
         if above not in noted:
-            record: Any = document
-            for step in above.split("/"):
-                record = child(record, step)
-            noted[above] = {f.at: f.colour for f in record.follows}
+            noted[above] = {f.at: f.colour for f in get(document, above).follows}
         if colour_id is None:
             noted[above].pop(rest, None)
         else:

@@ -16,6 +16,7 @@ from typing import Any, Callable, NamedTuple, TypeVar
 import numpy as np
 
 from aulmo.document.apart import apart, here
+from aulmo.document.assets import AssetStore
 from aulmo.document.moving.footage import still
 from aulmo.errors import BadFile
 from aulmo.light.dome_map import map_directions
@@ -131,6 +132,12 @@ def to_keep(path: Path) -> tuple[bytes, str, tuple[str, ...]]:
         write_exr(small, found.pixels[:, :, :3])
         told = f"{path.name} is {found.width} pixels wide; it is kept at {found.pixels.shape[1]}."
         return small.read_bytes(), ".exr", (*found.notes, told)
+
+
+def keep(assets: AssetStore, path: Path) -> tuple[str, tuple[str, ...]]:
+    """A picture that lights a project among its assets: its name there, and sentences to tell (see `to_keep`). Raises BadFile."""
+    blob, suffix, notes = to_keep(path)
+    return assets.add_file(blob, path, suffix), notes
 
 
 def write_exr(path: Path, pixels: np.ndarray) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from aulmo.document.apart import apart, here
+from aulmo.document.assets import AssetStore
 from aulmo.errors import BadFile
 from aulmo.light.environment_image import in_file, read_light
 from aulmo.surface.colour import SRGB_TO_ACESCG
@@ -32,6 +33,22 @@ def shipped_path(name: str) -> Path:
     if name not in PICTURES:
         raise BadFile(f"There is no shipped light picture named {name}.")
     return Path(str(files("aulmo.light") / "data" / "lights" / (name.lower().replace(" ", "-") + ".exr")))
+
+
+def keep(assets: AssetStore, path: Path) -> str:
+    """A picture file among the assets, once it is known to be a light; its name there. Raises BadFile."""
+    try:
+        blob = path.read_bytes()
+    except OSError as error:
+        raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
+    from_blob(blob, path.name)
+    return assets.add_file(blob, path)
+
+
+def degrees_of(width: int, height: int, longer: float = 60.0) -> tuple[float, float]:
+    """How wide and high a softbox of a picture's shape is, its longer side so many degrees, none below 1."""
+    longest = max(width, height)
+    return max(1.0, longer * width / longest), max(1.0, longer * height / longest)
 
 
 def from_blob(blob: bytes, name: str) -> np.ndarray:

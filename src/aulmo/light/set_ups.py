@@ -41,8 +41,7 @@ def load(document: Document, assets: AssetStore, path: Path) -> Document:
     if Path(path).suffix == SUFFIX and found.parts:
         raise BadFile(f"{Path(path).name} is no light set-up.")
     light = light_of(found)
-    for name in references(light, "assets"):
-        assets.add(theirs.get(name), Path(name).suffix)
+    assets.take_from(theirs, references(light, "assets"))
     return with_light(document, light)
 
 

@@ -37,11 +37,8 @@ def free_path(folder: Path, name: str, ending: str) -> Path:
 
 
 def _save(kept: Document, assets: AssetStore, path: Path, told: About | None, thumbnail: bytes | None) -> None:
-    blank = AssetStore()
-    for name in project_file.used_assets(kept):
-        blank.add(assets.get(name), Path(name).suffix)
     path.parent.mkdir(parents=True, exist_ok=True)
-    project_file.save(kept, blank, path, thumbnail, over=True, about=told)
+    props.write(kept, assets, path, told, thumbnail)
 
 
 def keep_lamp(document: Document, assets: AssetStore, lamp_id: str, path: Path, told: About | None = None, thumbnail: bytes | None = None) -> None:
@@ -83,8 +80,6 @@ def keep_parts(
 def tell(path: Path, told: About) -> bool:
     """Give a kept thing's file another name, tags and note. Raises BadFile or CannotWrite; the file is then as it was."""
     document, assets = project_file.load(path)
-    for name in project_file.used_assets(document):
-        assets.get(name)
     project_file.save(document, assets, path, assets.last_pictures.saved_with, over=True, about=told)
     return True
 
@@ -110,8 +105,7 @@ def lamp_from(document: Document, assets: AssetStore, path: Path, at: tuple[floa
         if not found.lamps:
             raise BadFile(f"{path.name} holds no lamp.")
         lamp = next(iter(found.lamps.values()))
-        for name in references(found, "assets"):
-            assets.add(theirs.get(name), Path(name).suffix)
+        assets.take_from(theirs, references(found, "assets"))
         lamp = replace(lamp, id=edits.new_id())
     name = edits.free_name(lamp.name, (x.name for x in document.lamps.values()))
     lamp = replace(lamp, name=name, position=at if at is not None else lamp.position)
@@ -123,6 +117,5 @@ def decal_in(assets: AssetStore, path: Path) -> Document:
     found, theirs = project_file.load(path)
     if not found.decals:
         raise BadFile(f"{path.name} holds no decal.")
-    for name in references(found, "assets"):
-        assets.add(theirs.get(name), Path(name).suffix)
+    assets.take_from(theirs, references(found, "assets"))
     return found

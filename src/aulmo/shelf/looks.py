@@ -14,7 +14,6 @@ from aulmo.surface.colour import LUMINANCE, SRGB_TO_ACESCG, decode_srgb, encode_
 
 SMALL = 192  # pixels along the longer side of what is looked at
 LARGEST = 1 << 30  # pixels a file may say it has
-SHIFT = 8
 
 
 class Look(NamedTuple):

@@ -1,5 +1,4 @@
-"""Aulmo's own things: swatches and boards are made by rules, the rest lies in files that scripts in `tools` have made, with a list of what they
-are."""
+"""Aulmo's own things: swatches and boards are made by rules, the rest lies in files that scripts in `tools` have made, with a list of them."""
 
 import functools
 from importlib.resources import files
@@ -13,7 +12,6 @@ from aulmo.surface import swatches
 
 ROOT = Path(str(files("aulmo")))
 LIST = ROOT / "shelf" / "data" / "own.json"
-LABEL = "Aulmo"
 
 
 @functools.cache

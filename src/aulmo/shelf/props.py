@@ -12,6 +12,7 @@ from msgspec.structs import replace
 from aulmo.document import edits, project_file, tree
 from aulmo.document.assets import AssetStore
 from aulmo.document.placement import from_matrix, world_matrix
+from aulmo.document.project_file import About
 from aulmo.document.records import Document, Lamp, Prop
 from aulmo.document.references import references, renamed
 from aulmo.errors import BadFile, BadValue
@@ -106,13 +107,16 @@ def _their_lamps(document: Document, assets: AssetStore, chosen: list[str]) -> d
     return found
 
 
-def keep_prop(document: Document, assets: AssetStore, part_ids: Iterable[str], path: Path, thumbnail: bytes | None = None) -> None:
+def keep_prop(document: Document, assets: AssetStore, part_ids: Iterable[str], path: Path) -> None:
     """Write parts with all that is theirs to a file, in the place of what was in it. Raises BadValue or CannotWrite."""
-    kept = prop_of(document, assets, part_ids)
-    blank = AssetStore()
-    for name in project_file.used_assets(kept):
-        blank.add(assets.get(name), Path(name).suffix)
-    project_file.save(kept, blank, Path(path), thumbnail, over=True)
+    write(prop_of(document, assets, part_ids), assets, Path(path))
+
+
+def write(kept: Document, assets: AssetStore, path: Path, told: About | None = None, thumbnail: bytes | None = None) -> None:
+    """Write a document that is kept, with those of some assets that are its own, over what was in the file. Raises CannotWrite."""
+    own = AssetStore()
+    own.take_from(assets, project_file.used_assets(kept))
+    project_file.save(kept, own, path, thumbnail, over=True, about=told)
 
 
 # taking in
@@ -154,8 +158,7 @@ def taken_in(
     foot = np.array([*(0.5 * (box[0] + box[1]))[:2], box[0][2]])
     target = np.array(at, float) if at is not None else np.array([foot[0], foot[1], document.floor.height])
     found = _moved(found, target - foot)
-    for name in project_file.used_assets(found):
-        assets.add(theirs.get(name), Path(name).suffix)
+    assets.take_from(theirs, project_file.used_assets(found))
     found = _fresh(document, found)
     names = edits.Names(p.name for p in document.parts.values())
     parts = {i: replace(p, name=names.free(p.name)) if i in found.roots else p for i, p in found.parts.items()}
@@ -233,7 +236,6 @@ def passed_over(document: Document, prop_id: str) -> Document:
 def updated(document: Document, assets: AssetStore, prop_id: str) -> Document:
     """The document with a prop as its file has it now, where it stands, under its names, in its place in the tree. Raises BadFile."""
     prop = document.props[prop_id]
-    before = document.parts
     old = [document.parts[i] for i in prop.roots]
     made, fresh = use_prop(document, assets, Path(prop.path), tied=prop.tied)
     new_prop = next(p for p in made.props.values() if p.roots == tuple(fresh))
@@ -247,25 +249,6 @@ def updated(document: Document, assets: AssetStore, prop_id: str) -> Document:
             world_matrix(replace(made, parts={**made.parts, home[0].id: home[0]}), home[0].id)
         )
         made = edits.place_parts(made, {p.id: from_matrix(carried @ world_matrix(made, p.id)) for p in home[1:]})
-    made = edits.delete_parts(edits.change_parts(made, [i for i in prop.roots if i in before], locked=False), prop.roots)
+    made = edits.delete_parts(edits.change_parts(made, prop.roots, locked=False), prop.roots)
     made = replace(made, props={**{i: p for i, p in made.props.items() if i not in (prop_id, new_prop.id)}, prop_id: replace(new_prop, id=prop_id)})
     return edits.drop_unused_materials(made)
-
-
-def props_in(path: Path) -> list[tuple[str, str, int, int]]:
-    """What a file of a project can give as props: for each its root, name, how many parts with geometry and how many lamps. Raises BadFile."""
-    found, _ = project_file.load(Path(path))
-    told = []
-    for root in found.roots if Path(path).suffix == SUFFIX else arrange.product_roots(found):
-        within = edits.below(found, root)
-        parts = sum(found.parts[i].mesh is not None for i in within)
-        lamps = sum(x.stays_with == "part" and x.part in within for x in found.lamps.values())
-        if parts:
-            told.append((root, found.parts[root].name, parts, lamps))
-    return told
-
-
-def used_in(document: Document, path: Path) -> list[str]:
-    """Ids of the parts that were taken from a file."""
-    wanted = str(Path(path).resolve())
-    return [i for p in document.props.values() if p.path == wanted for i in p.roots if i in document.parts]

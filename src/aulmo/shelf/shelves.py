@@ -1,6 +1,5 @@
 """The folders that lie on the shelf, and what is known of the files in them: kept between visits, looked at again where a file has changed.
-Nothing is
-copied."""
+Nothing is copied."""
 
 import hashlib
 import os

@@ -4,6 +4,7 @@ import re
 from pathlib import Path
 from typing import Any, Callable, Iterable
 
+import msgspec
 import numpy as np
 
 from aulmo.document import project_file
@@ -14,7 +15,7 @@ from aulmo.errors import AulmoError
 from aulmo.shelf import looks
 from aulmo.shelf.looks import Look
 from aulmo.shelf.props import SUFFIX as PROP
-from aulmo.shelf.things import Thing, finish_of, lab, look_of, numbers_of, swatch_thing
+from aulmo.shelf.things import Thing, finish_of, lab, look_of, swatch_thing
 from aulmo.surface.picture_set import role_by_name, words_of
 
 LIGHT, LAMP, DECAL, FINISH = ".aulmolight", ".aulmolamp", ".aulmodecal", ".finish.json"
@@ -296,12 +297,8 @@ def _swatches(path: Path) -> Iterable[Thing]:
     for number, material in enumerate(found):
         thing = swatch_thing(material, str(path), material.name if len(found) > 1 else "")
         if about is not None and number == 0:
-            thing = Thing(
-                about.name, "swatch", str(path), told=thing.told, family=(about.kind or material.kind).lower(), tags=about.tags or material.tags,
-                    colours=thing.colours,
-                finish=finish_of(material.surface, material.wires), numbers=numbers_of(material.surface), look=look_of(material.surface),
-                    note=about.note,
-            )  # fmt: skip
+            family, tags = (about.kind or material.kind).lower(), about.tags or material.tags
+            thing = msgspec.structs.replace(thing, name=about.name, inside="", family=family, tags=tags, note=about.note)
         yield thing
     if not found:
         yield broken(path, f"{path.name} holds no material.")
@@ -430,8 +427,6 @@ def _named(kind: str) -> Callable[[Path], Iterable[Thing]]:
 
 
 def _board(path: Path) -> Iterable[Thing]:
-    import msgspec
-
     from aulmo.prepare.carton.boards import Board, check
 
     try:
@@ -446,8 +441,8 @@ def board_thing(board: Any, path: str) -> Thing:
     """What a board is on the shelf."""
     return Thing(
         board.name, "board", path, told=f"{board.thickness_mm:g} mm · {board.weight:.0f} g/m²", family=board.kind,
-            colours=(lab(board.front.base_color),),
-        numbers={"mm": board.thickness_mm, "gsm": board.weight}, finish=finish_of(board.front), look=look_of(board.front),
+        colours=(lab(board.front.base_color),), numbers={"mm": board.thickness_mm, "gsm": board.weight},
+        finish=finish_of(board.front), look=look_of(board.front),
     )  # fmt: skip
 
 
@@ -458,8 +453,8 @@ _READERS: dict[str, Callable[[Path], Iterable[Thing]]] = {
 }  # fmt: skip
 KIND_OF = {
     **{e: "picture" for e in PICTURES}, ".hdr": "dome", ".svg": "artwork", ".pdf": "artwork", ".zip": "swatch", ".mtlx": "swatch",
-        ".aulmo": "prop", PROP: "prop",
-    LIGHT: "light set", LAMP: "lamp", DECAL: "artwork", ".ies": "lamp", ".dxf": "carton", ".cube": "colour table", ".json": "board",
+    ".aulmo": "prop", PROP: "prop", LIGHT: "light set", LAMP: "lamp", DECAL: "artwork",
+    ".ies": "lamp", ".dxf": "carton", ".cube": "colour table", ".json": "board",
     **{e: "model" for e in MODELS}, **{e: "film" for e in MOVIES if e not in PICTURES},
 }  # fmt: skip
 

@@ -1,6 +1,5 @@
-"""Small pictures of things as they will be used: a surface on a ball, a dome on two balls, a light on its stand, a light set on three forms, a
-prop as it
-stands. They are made once and kept until the thing changes."""
+"""Small pictures of things as they will be used: a surface on a ball, a dome on two balls, a light on its stand, a light set on three forms, a prop
+as it stands. They are made once and kept until the thing changes."""
 
 import functools
 import hashlib
@@ -24,7 +23,6 @@ VERSION = 1
 WIDTH, HEIGHT = 136, 104
 SET_EVEN = 0.6  # how far light sets are brought to one exposure: a dark one should look dark
 GROUND = decode_srgb(np.array([0.22, 0.22, 0.225]))
-RENDERED = ("swatch", "light set", "prop", "picture set")  # what takes seconds
 
 
 def kept_at(thing: Thing) -> Path | None:
@@ -110,9 +108,8 @@ def _fitted(pixels: np.ndarray, width: int, height: int) -> np.ndarray:
     """Pixels scaled by averaging or between, to a size."""
     from PIL import Image
 
-    planes = [Image.fromarray(np.ascontiguousarray(pixels[..., k], np.float32)).resize((width, height), Image.Resampling.BILINEAR,
-        reducing_gap=2.0) for k in range(pixels.shape[2])]
-    return np.stack([np.asarray(p) for p in planes], 2)
+    planes = [Image.fromarray(np.ascontiguousarray(pixels[..., k], np.float32)) for k in range(pixels.shape[2])]
+    return np.stack([np.asarray(p.resize((width, height), Image.Resampling.BILINEAR, reducing_gap=2.0)) for p in planes], 2)
 
 
 # pictures
@@ -235,19 +232,22 @@ def _decal(path: Path) -> np.ndarray | None:
 
 def _stored(path: Path) -> np.ndarray | None:
     """The picture that a file was kept with."""
+    from aulmo.document.project_file import read_thumbnail
+
+    blob = read_thumbnail(path)
+    return _of_blob(blob) if blob is not None else None
+
+
+def _of_blob(blob: bytes) -> np.ndarray | None:
+    """A picture that was kept as a PNG or JPEG; None where it is damaged, as if there were none."""
     import io
 
     from PIL import Image
 
-    from aulmo.document.project_file import read_thumbnail
-
-    blob = read_thumbnail(path)
-    if blob is None:
-        return None
     try:
         with Image.open(io.BytesIO(blob)) as image:
             values = np.asarray(image.convert("RGB"), np.float32) / 255
-    except Exception:  # noqa: BLE001 (damaged: as if there were none)
+    except Exception:  # noqa: BLE001 (whatever a damaged picture makes of the library)
         return None
     return _plain(looks.Look(decode_srgb(values).astype(np.float32), None, False, values.shape[1], values.shape[0], 0.0, False))
 
@@ -295,11 +295,11 @@ def _board(thing: Thing) -> np.ndarray:
 # rendered
 
 
-def ball(material: Material, assets: AssetStore) -> np.ndarray:
+def ball(material: Material, assets: AssetStore, samples: int = 48) -> np.ndarray:
     """(HEIGHT, WIDTH, 3) uint8 of a material on a ball."""
     from aulmo.trace.swatch_ball import swatch_picture
 
-    return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, 48, assets)[..., 2::-1])
+    return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, samples, assets)[..., 2::-1])
 
 
 def rendered(document: Document, assets: AssetStore, samples: int, even: float = 1.0) -> np.ndarray:
@@ -320,7 +320,6 @@ def rendered(document: Document, assets: AssetStore, samples: int, even: float =
 def _swatch(thing: Thing) -> np.ndarray | None:
     from aulmo.surface import library, swatches
     from aulmo.surface.materialx_in import read_materials
-    from aulmo.trace.swatch_ball import swatch_picture
 
     assets = AssetStore()
     if thing.path.startswith(OWN):
@@ -332,26 +331,13 @@ def _swatch(thing: Thing) -> np.ndarray | None:
                 blob = library.about(path).thumbnail
             except Exception:  # noqa: BLE001 (then it is pictured)
                 blob = b""
-            if blob and (kept := _kept_ball(blob)) is not None:
+            if blob and (kept := _of_blob(blob)) is not None:
                 return kept
         held = read_materials(path, assets).materials
         material = next((m for m in held if m.name == thing.inside), held[0] if held else None)
     if material is None:
         return None
-    return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, 32, assets)[..., 2::-1])
-
-
-def _kept_ball(blob: bytes) -> np.ndarray | None:
-    import io
-
-    from PIL import Image
-
-    try:
-        with Image.open(io.BytesIO(blob)) as image:
-            values = np.asarray(image.convert("RGB"), np.float32) / 255
-    except Exception:  # noqa: BLE001
-        return None
-    return _plain(looks.Look(decode_srgb(values).astype(np.float32), None, False, values.shape[1], values.shape[0], 0.0, False))
+    return ball(material, assets, 32)
 
 
 def _set(thing: Thing) -> np.ndarray | None:
@@ -359,12 +345,11 @@ def _set(thing: Thing) -> np.ndarray | None:
     from aulmo.document.records import Lay
     from aulmo.surface.laying import with_set
     from aulmo.surface.picture_set import recognised
-    from aulmo.trace.swatch_ball import swatch_picture
 
     assets = AssetStore()
     found, _ = recognised(assets, [Path(f) for f in thing.files])
     material = with_set(Material(id="set", name=thing.name), found, Lay(id="lay", width_mm=40.0, height_mm=40.0))
-    return np.ascontiguousarray(swatch_picture(material, WIDTH, HEIGHT, 24, assets)[..., 2::-1])
+    return ball(material, assets, 24)
 
 
 @functools.cache
@@ -403,8 +388,7 @@ def lit_forms(light: Document, theirs: AssetStore) -> tuple[Document, AssetStore
 
     document, _ = forms()
     held = AssetStore()
-    for name in references(light, "assets"):
-        held.add(theirs.get(name), Path(name).suffix)
+    held.take_from(theirs, references(light, "assets"))
     document = replace(document, environment=light.environment, lamps=light.lamps, backdrop=light.backdrop)
     return document, held
 

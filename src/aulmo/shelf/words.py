@@ -1,6 +1,5 @@
-"""Finding things in words: several words narrow; each may be part of a name, a tag, a kind, a colour, a finish, a number with its unit, or what
-a thing
-is used for."""
+"""Finding things in words: several words narrow; each may be part of a name, a tag, a kind, a colour, a finish, a number with its unit, or what a
+thing is used for."""
 
 import functools
 import math

@@ -106,18 +106,11 @@ def flaked(flake: tuple, ground: tuple, share: float, size_mm: float) -> Grain:
     return (where, facing, colour, metal), {"base_color": "colour", "base_metalness": "metal", "normal": "facing"}
 
 
-def peeled(size_mm: float, relief_mm: float) -> Grain:
-    """The waves that paint dries with, in its clear coat."""
+def peeled(size_mm: float, relief_mm: float, into: str = "coat_height") -> Grain:
+    """The waves that paint dries with, in its clear coat; in the paint itself as "height"."""
     waves = Node("waves", "orangepeel", {"size_mm": size_mm})
     relief = Node("relief", "range", {"in": "@waves", "outlow": 0.0, "outhigh": relief_mm})
-    return (waves, relief), {"coat_height": "relief"}
-
-
-def peeled_base(size_mm: float, relief_mm: float) -> Grain:
-    """The same waves where there is no clear coat, in the paint itself."""
-    waves = Node("waves", "orangepeel", {"size_mm": size_mm})
-    relief = Node("relief", "range", {"in": "@waves", "outlow": 0.0, "outhigh": relief_mm})
-    return (waves, relief), {"height": "relief"}
+    return (waves, relief), {into: "relief"}
 
 
 def worn(below: tuple, reach_mm: float, over: str = "#c2561c") -> Grain:

@@ -89,7 +89,7 @@ def _paints() -> list[Made]:
         for name, code, thick in (("Pearl paint, ivory", "#ddd8cb", 0.36), ("Pearl paint, petrol", "#1d5561", 0.3), ("Pearl paint, plum", "#4d2748", 0.42))
     ]
     powder = [
-        Made(PAINT, f"Powder coat, {name}", k.paint(code, rough), g.peeled_base(0.9, 0.02), ("powder coat", "fine texture"))
+        Made(PAINT, f"Powder coat, {name}", k.paint(code, rough), g.peeled(0.9, 0.02, "height"), ("powder coat", "fine texture"))
         for name, code, rough in (
             ("signal black", "#1d1e20", 0.5), ("traffic grey", "#7d8287", 0.46), ("pure white", "#e9e9e5", 0.4), ("rail red", "#8f2b22", 0.46), ("leaf", "#3f6b35", 0.46),
             ("night blue", "#1f3355", 0.46), ("sun", "#e3ae1c", 0.42), ("sand", "#c3b08b", 0.5), ("bronze brown", "#4a3a2c", 0.48), ("mint", "#9fc7b4", 0.44),
@@ -99,9 +99,9 @@ def _paints() -> list[Made]:
         *car, *pearl, *powder,
         Made(PAINT, "Powder coat, coarse graphite", k.paint("#2e3033", 0.6), g.rough(0.8, 0.12), ("powder coat", "coarse", "wrinkle")),
         Made(PAINT, "Hammer paint", _film(k.paint("#6c7479", 0.3), 0.2, 1.5, 0.1), g.rough(3.2, 0.1, 1.0), ("machine",)),
-        Made(PAINT, "Wall paint, off-white", k.matt("#dfdbd0", 0.5, 0.75, 0.35), g.peeled_base(1.6, 0.03), ("wall", "emulsion")),
-        Made(PAINT, "Wall paint, clay", k.matt("#b48a6f", 0.5, 0.75, 0.35), g.peeled_base(1.6, 0.03), ("wall", "emulsion")),
-        Made(PAINT, "Wall paint, storm", k.matt("#56626b", 0.5, 0.75, 0.35), g.peeled_base(1.6, 0.03), ("wall", "emulsion")),
+        Made(PAINT, "Wall paint, off-white", k.matt("#dfdbd0", 0.5, 0.75, 0.35), g.peeled(1.6, 0.03, "height"), ("wall", "emulsion")),
+        Made(PAINT, "Wall paint, clay", k.matt("#b48a6f", 0.5, 0.75, 0.35), g.peeled(1.6, 0.03, "height"), ("wall", "emulsion")),
+        Made(PAINT, "Wall paint, storm", k.matt("#56626b", 0.5, 0.75, 0.35), g.peeled(1.6, 0.03, "height"), ("wall", "emulsion")),
         Made(PAINT, "Gloss enamel, white", k.paint("#ece9e1", 0.06), tags=("household",)),
         Made(PAINT, "Worn green paint", k.paint("#35583f", 0.42), g.worn(from_hex("#75706a"), 1.1, "#35583f"), ("worn", "chipped")),
         Made(PAINT, "Worn white paint", k.paint("#d9d6cd", 0.42), g.worn(from_hex("#8a6a48"), 1.1, "#d9d6cd"), ("worn", "chipped")),

@@ -14,7 +14,7 @@ from aulmo.document.quantity import show
 from aulmo.document.records import Lamp
 from aulmo.errors import BadFile
 from aulmo.light import place_lamp
-from aulmo.light.environment_image import to_keep
+from aulmo.light.environment_image import keep
 from aulmo.prepare import arrange
 from aulmo.trace.exposure_proposal import Proposal, proposed_exposure
 
@@ -97,8 +97,7 @@ class LightCommands:
 
         def work(task):
             task.tell(f"Reading {path.name}", 0.2)
-            blob, suffix, notes = to_keep(path)
-            return assets.add_file(blob, path, suffix), notes
+            return keep(assets, path)
 
         def done(found: tuple) -> None:
             name, notes = found

@@ -10,11 +10,9 @@ from PySide6.QtCore import QPoint
 from aulmo.desk.shelf.taker import Taken
 from aulmo.desk.shell.stage import Desk
 from aulmo.document.records import Document, Environment
-from aulmo.errors import BadFile
-from aulmo.light import set_ups
+from aulmo.light import environment_image, light_pictures, set_ups
 from aulmo.light.dome_map import angles
-from aulmo.light.environment_image import shape_of, to_keep
-from aulmo.light.light_pictures import from_blob
+from aulmo.light.environment_image import shape_of
 from aulmo.light.place_lamp import pointed_at
 from aulmo.light.softbox import new_softbox, put_softbox
 from aulmo.light.staying import from_world
@@ -22,7 +20,6 @@ from aulmo.shelf import keeping, own
 from aulmo.shelf.things import Thing
 
 LAMP_AWAY = 0.9  # of the distance to the camera that a lamp hangs from what it is dropped on
-SIDE = 60.0  # degrees that a light picture's longer side is wide
 
 
 class ShelfLight:
@@ -78,10 +75,9 @@ class ShelfLight:
         def work(task: Any) -> tuple[str, tuple[str, ...]]:
             task.tell(f"Reading {path.name}", 0.2)
             try:
-                blob, suffix, notes = to_keep(path)
+                return environment_image.keep(assets, path)
             finally:
                 self._reading.discard(thing.path)
-            return assets.add_file(blob, path, suffix), notes
 
         def done(found: tuple[str, tuple[str, ...]]) -> None:
             self._read[thing.path] = found
@@ -142,9 +138,8 @@ class ShelfLight:
 
     def _hang(self, thing: Thing, turned: tuple[float, float] | None, on_selected: bool) -> None:
         session, assets, path = self.session, self.session.assets, Path(thing.path)
-        width, height = shape_of(path)
-        wide, high = (SIDE, SIDE * height / width) if width >= height else (SIDE * width / height, SIDE)
-        place: dict[str, float] = {"width": round(max(1.0, wide), 2), "height": round(max(1.0, high), 2)}
+        wide, high = light_pictures.degrees_of(*shape_of(path))
+        place: dict[str, float] = {"width": round(wide, 2), "height": round(high, 2)}
         if turned is not None:
             place |= {"azimuth": round(turned[0], 2), "elevation": round(turned[1], 2)}
         held = session.softbox if on_selected else None
@@ -161,15 +156,7 @@ class ShelfLight:
             put(own.shipped_name(thing), True)
             return
 
-        def work(task: Any) -> str:
-            try:
-                blob = path.read_bytes()
-            except OSError as error:
-                raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
-            from_blob(blob, path.name)
-            return assets.add_file(blob, path)
-
-        session.start_task(f"Reading {path.name}", work, lambda name: put(name, False))
+        session.start_task(f"Reading {path.name}", lambda task: light_pictures.keep(assets, path), lambda name: put(name, False))
 
     def _mirrored(self, at: QPoint) -> tuple[float, float] | None:
         """Azimuth and elevation of where the surface at a point of the picture mirrors the dome; None where there is none."""

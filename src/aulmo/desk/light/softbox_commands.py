@@ -10,10 +10,9 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from aulmo.desk.shell.stage import Desk, FileKind
 from aulmo.document import edits
 from aulmo.document.records import Softbox
-from aulmo.errors import BadFile
-from aulmo.light import set_ups
+from aulmo.light import light_pictures, set_ups
 from aulmo.light.environment_image import is_dome, shape_of
-from aulmo.light.light_pictures import PICTURES, from_blob
+from aulmo.light.light_pictures import PICTURES
 from aulmo.light.softbox import mirrored, new_softbox, put_softbox, with_softboxes, wrapped
 from aulmo.light.softbox_lamp import lamp_of, softbox_of
 from aulmo.light.staying import from_world, heading, in_world, lamp_in_world
@@ -73,26 +72,17 @@ class SoftboxCommands:
         """A picture file on the selected softbox, or on a new one; on a new one `at` an azimuth and elevation as the camera's side has them."""
         session, assets = self.session, self.session.assets
 
-        def work(task) -> str:
-            try:
-                blob = path.read_bytes()
-            except OSError as error:
-                raise BadFile(f"{path.name} could not be read: {error.strerror}.") from error
-            from_blob(blob, path.name)
-            return assets.add_file(blob, path)
-
         def done(name: str) -> None:
             box = None if at is not None else session.softbox
             if box is None:
                 place: dict[str, float] = {}
                 if at is not None:
-                    w, h = shape_of(path)
-                    wide, high = (60.0, 60.0 * h / w) if w >= h else (60.0 * w / h, 60.0)
-                    place = {"azimuth": round(at[0], 2), "elevation": round(at[1], 2), "width": max(1.0, wide), "height": max(1.0, high)}
+                    wide, high = light_pictures.degrees_of(*shape_of(path))
+                    place = {"azimuth": round(at[0], 2), "elevation": round(at[1], 2), "width": wide, "height": high}
                 box = new_softbox(session.document, "picture", name=path.stem, **place)
             self._put(f"{path.name} as a light", replace(box, kind="picture", picture=name, shipped=False))
 
-        session.start_task(f"Reading {path.name}", work, done)
+        session.start_task(f"Reading {path.name}", lambda task: light_pictures.keep(assets, path), done)
 
     def choose_picture(self) -> None:
         """Ask for a picture file."""

@@ -126,8 +126,7 @@ class Cards(QStyledItemDelegate):
 ICONS = {
     "swatch": "swatches", "light set": "lightbulb", "dome": "globe-hemisphere-west", "light picture": "square", "lamp": "lamp", "prop": "cube",
     "picture": "image", "picture set": "stack", "artwork": "sticker", "photograph": "image-square", "finish": "sliders-horizontal",
-        "board": "note-blank",
-    "carton": "package", "model": "gear-six", "film": "film-strip", "colour table": "palette",
+    "board": "note-blank", "carton": "package", "model": "gear-six", "film": "film-strip", "colour table": "palette",
 }  # fmt: skip
 
 

@@ -5,14 +5,13 @@ from typing import Any, Callable, NamedTuple
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QDialog, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QWidget
 
 from aulmo.desk.picture.drops import SWATCH_MIME
 from aulmo.desk.shell.parts_tree import OTHER_MIME, PARTS_MIME
-from aulmo.desk.shell.question import ask
+from aulmo.desk.shell.question import Asked, ask
 from aulmo.desk.shell.session import Session
 from aulmo.desk.shell.swatch_folder import swatch_folder
-from aulmo.desk.widgets.fields import button, label
 from aulmo.document import project_file
 from aulmo.document.project_file import About
 from aulmo.shelf import keeping, props, shelves, thumbnails
@@ -28,37 +27,18 @@ class Wanted(NamedTuple):
     what: Any
 
 
-class AboutBox(QDialog):
+NAME, TAGS, NOTE = "Name", "Tags, with commas between", "Note"
+
+
+class AboutBox(Asked):
     """Name, tags and note of a thing."""
 
     def __init__(self, parent: QWidget, title: str, told: About) -> None:
-        super().__init__(parent)
-        self.setWindowTitle(title)
-        self.setMinimumWidth(380)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(20, 18, 20, 14)
-        layout.setSpacing(6)
-        layout.addWidget(label(title, "title"))
-        self.lines: dict[str, QLineEdit] = {}
-        for words, text in (("Name", told.name), ("Tags, with commas between", ", ".join(told.tags)), ("Note", told.note)):
-            layout.addWidget(label(words))
-            line = QLineEdit(text)
-            line.setAccessibleName(words)
-            self.lines[words.split(",")[0]] = line
-            layout.addWidget(line)
-        self.lines["Name"].selectAll()
-        buttons = QHBoxLayout()
-        buttons.setContentsMargins(0, 10, 0, 0)
-        buttons.addStretch(1)
-        self.fine = button("Keep", self.accept, "main")
-        self.fine.setDefault(True)
-        buttons.addWidget(self.fine)
-        buttons.addWidget(button("Cancel", self.reject))
-        layout.addLayout(buttons)
+        super().__init__(parent, title, {NAME: told.name, TAGS: ", ".join(told.tags), NOTE: told.note})
 
     def told(self) -> About:
         """What was typed. Raises BadValue without a name."""
-        return keeping.about(self.lines["Name"].text(), self.lines["Tags"].text().split(","), self.lines["Note"].text())
+        return keeping.about(self.lines[NAME].text(), self.lines[TAGS].text().split(","), self.lines[NOTE].text())
 
 
 class Keeping(QObject):

@@ -34,8 +34,8 @@ from aulmo.shelf import own, shelves, used, words
 from aulmo.shelf.things import KINDS, Thing, lab
 
 GROUPS = {
-    "Fits here": (), "Light": ("light set", "dome", "light picture", "lamp"), "Swatches": ("swatch", "colour", "board"), "Props": ("prop",
-        "model", "carton"),
+    "Fits here": (), "Light": ("light set", "dome", "light picture", "lamp"), "Swatches": ("swatch", "colour", "board"),
+    "Props": ("prop", "model", "carton"),
     "Pictures": ("picture", "picture set", "artwork", "photograph", "film", "finish", "colour table"),
 }  # fmt: skip
 ALIKE = "like "

@@ -2,7 +2,7 @@
 
 import threading
 from pathlib import Path
-from typing import Callable
+from typing import Any, Callable
 
 from PySide6.QtCore import QFileSystemWatcher, QObject, QTimer, Signal
 
@@ -19,7 +19,9 @@ class ShelfWatch(QObject):
 
     changed = Signal()
     told = Signal(str)
-    _came = Signal(str)
+    _far = Signal(str)  # how far a look has come
+    _more = Signal()  # something is known meanwhile
+    _done = Signal(bool)  # a look has ended; whether anything is otherwise
 
     def __init__(self, parent: QObject, projects: Callable[[], list[Path]]) -> None:
         super().__init__(parent)
@@ -28,7 +30,6 @@ class ShelfWatch(QObject):
         self._wanted = threading.Event()
         self._ended = False
         self._thread: threading.Thread | None = None
-        self._said = ""
         self._recent: list[Path] = []  # projects that were opened lately: what they use is told
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
@@ -39,7 +40,9 @@ class ShelfWatch(QObject):
         self._again = QTimer(self)
         self._again.setInterval(AGAIN)
         self._again.timeout.connect(self.look)
-        self._came.connect(self._tell)
+        self._far.connect(lambda words: self._here() and self.told.emit(words))
+        self._more.connect(lambda: self._here() and self.changed.emit())
+        self._done.connect(self._looked)
 
     def open(self) -> Shelf:
         """The shelf as it was known at the last visit; a look goes on behind."""
@@ -90,33 +93,34 @@ class ShelfWatch(QObject):
             shelf.more = [swatch_folder()] if swatch_folder().is_dir() else []
 
             def progress(words: str, share: float) -> bool:
-                self._say(words)
+                self._send(self._far, words)
                 return not self._ended
 
+            other = False
             try:
                 used.learn(self._recent)
-                other = shelf.refresh(progress, lambda: self._say(self._said or "."))
+                other = shelf.refresh(progress, lambda: self._send(self._more))
             except Exception as error:  # noqa: BLE001 (the shelf stays as it was known)
-                other = False
-                self._say(f"The shelf could not be looked through: {error}.")
+                self._send(self._far, f"The shelf could not be looked through: {error}.")
             if shelf is self.shelf:
-                self._say("" if other else "-")
+                self._send(self._done, other)
 
-    def _say(self, words: str) -> None:
+    def _send(self, signal: Any, *what: Any) -> None:
+        """Say something to the window's thread, as long as there is a window."""
         if not self._ended:
-            self._said = words
             try:
-                self._came.emit(words)
+                signal.emit(*what)
             except RuntimeError:
                 self._ended = True
 
-    def _tell(self, words: str) -> None:
-        if self._ended or self.shelf is None:
-            return
-        self.told.emit(words if words not in ("", "-", ".") else "")
-        if words != "-":
-            self.changed.emit()
-        if words in ("", "-"):
+    def _here(self) -> bool:
+        return not self._ended and self.shelf is not None
+
+    def _looked(self, other: bool) -> None:
+        if self._here():
+            self.told.emit("")
+            if other:
+                self.changed.emit()
             self._watch()
 
     def _watch(self) -> None:

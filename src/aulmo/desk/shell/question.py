@@ -53,9 +53,9 @@ class Question(QDialog):
 
 
 class Asked(QDialog):
-    """A sentence and a line to type into."""
+    """Lines to type into, each below its words."""
 
-    def __init__(self, parent: QWidget, title: str, text: str, start: str) -> None:
+    def __init__(self, parent: QWidget, title: str, starts: dict[str, str]) -> None:
         super().__init__(parent)
         self.setWindowTitle(title)
         self.setMinimumWidth(360)
@@ -63,11 +63,15 @@ class Asked(QDialog):
         layout.setContentsMargins(20, 18, 20, 14)
         layout.setSpacing(8)
         layout.addWidget(label(title, "title"))
-        layout.addWidget(label(text))
-        self.line = QLineEdit(start)
-        self.line.setAccessibleName(text)
+        self.lines: dict[str, QLineEdit] = {}
+        for words, start in starts.items():
+            layout.addWidget(label(words))
+            line = QLineEdit(start)
+            line.setAccessibleName(words)
+            self.lines[words] = line
+            layout.addWidget(line)
+        self.line = next(iter(self.lines.values()))
         self.line.selectAll()
-        layout.addWidget(self.line)
         buttons = QHBoxLayout()
         buttons.setContentsMargins(0, 10, 0, 0)
         buttons.addStretch(1)
@@ -80,7 +84,7 @@ class Asked(QDialog):
 
 def ask_text(parent: QWidget, title: str, text: str, start: str = "") -> str:
     """What was typed, or "" when the box was closed."""
-    box = Asked(parent, title, text, start)
+    box = Asked(parent, title, {text: start})
     found = box.line.text().strip() if box.exec() else ""
     box.deleteLater()
     return found

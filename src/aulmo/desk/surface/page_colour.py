@@ -123,9 +123,9 @@ class ColourPage(Page):
         if colour is None:
             return
         self.title.setText(colour.name)
-        srgb = np.clip(encode_srgb(ACESCG_TO_SRGB @ np.array(colour.rgb)), 0, 1)
-        hue, saturation, value = colorsys.rgb_to_hsv(*(float(v) for v in srgb))
-        lightness = 50 * float(srgb.max() + srgb.min())
+        srgb = self._srgb(colour)
+        hue, saturation, value = colorsys.rgb_to_hsv(*srgb)
+        lightness = 50 * (max(srgb) + min(srgb))
         lab = to_lab(np.array(colour.rgb))
         shown = (360 * hue, 100 * saturation, 100 * value, lightness, *(float(v) for v in lab))
         for field, number in zip(self.fields.values(), shown):
